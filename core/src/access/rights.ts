@@ -1,0 +1,42 @@
+/** What a key or a signed-in person may do. A route names exactly one of these. */
+export const RIGHTS = {
+  'library:read': 'See folders, assets and their rules',
+  'library:write': 'Bring files in, edit texts, rename and move',
+  'library:delete': 'Put assets into the bin and take folders away',
+  'rules:write': 'Change what a folder accepts',
+  'recipes:read': 'See recipes and renditions',
+  'recipes:write': 'Make and change recipes, rebuild renditions',
+  'runs:read': 'Watch runs',
+  'runs:write': 'Stop, resume and retry runs',
+  'keys:write': 'Make and revoke API keys',
+  'system:read': 'Read metrics of the installation',
+} as const;
+
+export type Right = keyof typeof RIGHTS;
+
+/** Every right, in the order in which the console lists them. */
+export const ALL_RIGHTS = Object.keys(RIGHTS) as readonly Right[];
+
+/** Tells whether `granted` holds `needed`. */
+export function hasRight(granted: readonly Right[], needed: Right): boolean {
+  return granted.includes(needed);
+}
+
+/** An API key as it is listed: its secret is shown once, when it is made. */
+export interface ApiKey {
+  id: string;
+  name: string;
+  /** The first characters of the secret, to tell keys apart. */
+  prefix: string;
+  rights: Right[];
+  createdAt: string;
+  lastUsedAt: string | null;
+}
+
+/** The answer of `GET /me`. */
+export interface Me {
+  kind: 'user' | 'key';
+  id: string;
+  name: string;
+  rights: Right[];
+}

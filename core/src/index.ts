@@ -1,0 +1,99 @@
+export { ALL_RIGHTS, type ApiKey, hasRight, type Me, RIGHTS, type Right } from './access/rights.js';
+export type { Amount, Flow } from './flow/flow.js';
+export { CHUNK_LIMITS, chunkBatch, type Intake, type IntakeFile } from './intake/batch.js';
+export { formatBytes, formatCount } from './intake/format.js';
+export {
+  extensionOfMime,
+  kindOfMime,
+  MEDIA_TYPES,
+  type MediaType,
+  typeByExtension,
+  typeByMime,
+  UNKNOWN_MIME,
+} from './intake/media-types.js';
+export { SNIFF_BYTES, sniffMime } from './intake/sniff.js';
+export {
+  type Outcome,
+  REASON_CODES,
+  type Reason,
+  type ReasonCode,
+  type Verdict,
+  withRefusal,
+  withRemark,
+} from './intake/verdict.js';
+export {
+  type Asset,
+  type AssetCopy,
+  type AssetOrigin,
+  type AssetRendition,
+  type AssetTexts,
+  type FocalPoint,
+  type Folder,
+  type HistoryEvent,
+  type Page,
+  TEXT_FIELDS,
+} from './library/asset.js';
+export { KINDS, type Kind } from './library/kinds.js';
+export { capturedAt, type EmbeddedMetadata, isQuarterTurned, textsFromMetadata } from './library/metadata.js';
+export { cleanName, MAX_NAME_LENGTH, type NameParts, nameCandidates, splitName } from './library/names.js';
+export {
+  folderName,
+  isWithin,
+  joinPath,
+  MAX_PATH_LENGTH,
+  type MediaAddress,
+  originalAddress,
+  type PathResult,
+  parentPath,
+  parseFolderPath,
+  parseMediaAddress,
+  pathChain,
+  ROOT_PATH,
+  renditionAddress,
+} from './library/paths.js';
+export { ASSET_SORTS, type AssetSort, DEFAULT_SORT } from './library/sorts.js';
+export { type ImageSources, imageSources, sheetRendition } from './pages/srcset.js';
+export { changesOutput, DECODABLE_MIMES, outputMime, recipeApplies } from './recipes/applies.js';
+export { followSteps, type Geometry, type Region, type Size, toWholePixels } from './recipes/geometry.js';
+export { type PlannedRendition, planRenditions, type RenditionPlan } from './recipes/plan.js';
+export {
+  type FitStep,
+  OUTPUT_FORMATS,
+  type OutputFormat,
+  RECIPE_NAME,
+  RENDITION_STATES,
+  type Recipe,
+  type RecipeAnswer,
+  type RecipeOutput,
+  type RenditionState,
+  type Step,
+} from './recipes/recipe.js';
+export { type Destination, type FileFacts, judgeBatch, judgeFile } from './rules/evaluate.js';
+export {
+  DUPLICATE_RULES,
+  type DuplicateRule,
+  type Effective,
+  type EffectiveRules,
+  type FolderRules,
+  NO_RULES,
+  REQUIRABLE_TEXTS,
+  type RequirableText,
+  type RuledFolder,
+  type RulesAnswer,
+  resolveRules,
+} from './rules/rules.js';
+export { isTypePattern } from './rules/types.js';
+export { type BackoffOptions, backoffMs } from './runs/backoff.js';
+export { currentRate, nextRate, type RateSample, secondsLeft } from './runs/rate.js';
+export {
+  endedItems,
+  finalState,
+  ITEM_STATES,
+  type ItemState,
+  isActive,
+  RUN_STATES,
+  type Run,
+  type RunCounts,
+  type RunItem,
+  type RunState,
+} from './runs/run.js';

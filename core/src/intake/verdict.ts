@@ -1,0 +1,52 @@
+/** The reasons that a verdict can give. Codes are public and never reused. */
+export const REASON_CODES = [
+  'too-large',
+  'too-many',
+  'type-denied',
+  'type-not-allowed',
+  'too-few-pixels',
+  'too-many-pixels',
+  'text-missing',
+  'name-invalid',
+  'name-taken',
+  'duplicate',
+  'type-mismatch',
+  'unreadable',
+  'empty',
+  'archive-unsafe',
+  'incomplete',
+] as const;
+
+export type ReasonCode = (typeof REASON_CODES)[number];
+
+/** One reason of a verdict. `folder` is the path of the folder whose rule speaks, null when no rule does. */
+export interface Reason {
+  code: ReasonCode;
+  message: string;
+  limit: number | string | null;
+  actual: number | string | null;
+  folder: string | null;
+}
+
+export type Outcome = 'accepted' | 'remarked' | 'refused';
+
+/** What came of checking one file. */
+export interface Verdict {
+  name: string;
+  outcome: Outcome;
+  reasons: Reason[];
+}
+
+/** Adds a remark to a verdict; a refusal stays a refusal. */
+export function withRemark(verdict: Verdict, reason: Reason): Verdict {
+  return {
+    ...verdict,
+    outcome: verdict.outcome === 'refused' ? 'refused' : 'remarked',
+    reasons: [...verdict.reasons, reason],
+  };
+}
+
+/** Turns a verdict into a refusal for one more reason. */
+export function withRefusal(verdict: Verdict, reason: Reason): Verdict {
+  return { ...verdict, outcome: 'refused', reasons: [...verdict.reasons, reason] };
+}

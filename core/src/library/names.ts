@@ -1,0 +1,63 @@
+/** The longest name of an asset, in UTF-16 code units; leaves room for "~recipe" within the 255 bytes of most disks. */
+export const MAX_NAME_LENGTH = 180;
+
+/** What is left of a name when everything that an address or a disk cannot hold is gone. */
+const FALLBACK_NAME = 'unnamed';
+
+/** C0 and C1 controls, path separators, characters reserved on common disks, and the tilde that marks a rendition. */
+// biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are what is looked for
+const UNSAFE = /[\u0000-\u001f\u007f-\u009f/\\:*?"<>|~]+/g;
+
+/** The parts of a file name: `harbour.tar.gz` has the stem `harbour.tar` and the extension `gz`. */
+export interface NameParts {
+  stem: string;
+  /** Lower case, without the dot; empty when there is none. */
+  extension: string;
+}
+
+/** Splits a file name at its last dot; a leading dot belongs to the stem. */
+export function splitName(name: string): NameParts {
+  const dot = name.lastIndexOf('.');
+  if (dot <= 0 || dot === name.length - 1) return { stem: name, extension: '' };
+  return { stem: name.slice(0, dot), extension: name.slice(dot + 1).toLowerCase() };
+}
+
+/**
+ * Turns a name as it came into one that can stand in an address and on a disk: no folders, no control characters, no
+ * `~` (which separates a recipe), Unicode NFC, at most {@link MAX_NAME_LENGTH} long with the extension kept.
+ */
+export function cleanName(name: string): string {
+  const last =
+    name
+      .normalize('NFC')
+      .replaceAll('\\', '/')
+      .split('/')
+      .findLast((part) => part.trim() !== '') ?? '';
+  const safe = last
+    .replace(UNSAFE, '-')
+    .replace(/\s+/g, ' ')
+    .trim()
+    .replace(/^\.+/, '')
+    .replace(/[. ]+$/, '');
+  return shorten(safe === '' ? FALLBACK_NAME : safe);
+}
+
+/** Yields `harbour.jpg`, `harbour-2.jpg`, `harbour-3.jpg`, … without end. */
+export function* nameCandidates(name: string): Generator<string> {
+  yield name;
+  const { stem, extension } = splitName(name);
+  const original = name.slice(stem.length);
+  for (let n = 2; ; n += 1) {
+    const suffix = `-${n}${extension ? original : ''}`;
+    yield stem.slice(0, MAX_NAME_LENGTH - suffix.length) + suffix;
+  }
+}
+
+function shorten(name: string): string {
+  if (name.length <= MAX_NAME_LENGTH) return name;
+  const { stem } = splitName(name);
+  const tail = name.slice(stem.length);
+  return tail.length < MAX_NAME_LENGTH
+    ? stem.slice(0, MAX_NAME_LENGTH - tail.length) + tail
+    : name.slice(0, MAX_NAME_LENGTH);
+}

@@ -1,0 +1,56 @@
+import type { Asset } from '../library/asset.js';
+
+/** The attributes of an `img` element that lets the browser choose among a picture's renditions. */
+export interface ImageSources {
+  src: string;
+  /** Empty when there is only one candidate. */
+  srcset: string;
+  width: number | null;
+  height: number | null;
+}
+
+/** A candidate may differ from the picture's proportions by rounding only; a crop is another picture. */
+const ROUNDING_PX = 1;
+
+/**
+ * Lists the renditions that show the whole picture, smallest first, as WHATWG HTML's `srcset` with width descriptors
+ * (§4.8.4.2.1), and names the widest as `src`. Addresses hold no space and no comma, because they are percent-encoded.
+ */
+export function imageSources(asset: Pick<Asset, 'url' | 'width' | 'height' | 'renditions'>): ImageSources {
+  const candidates = asset.renditions
+    .filter(
+      (rendition) => rendition.url !== null && rendition.width !== null && isWholePicture(asset, rendition),
+    )
+    .sort((a, b) => (a.width ?? 0) - (b.width ?? 0));
+  const widest = candidates.at(-1);
+  if (!widest) return { src: asset.url, srcset: '', width: asset.width, height: asset.height };
+  return {
+    src: widest.url ?? asset.url,
+    srcset:
+      candidates.length > 1
+        ? candidates.map(({ url, width }) => `${url?.replaceAll(',', '%2C')} ${width}w`).join(', ')
+        : '',
+    width: widest.width,
+    height: widest.height,
+  };
+}
+
+/** Finds the smallest whole-picture rendition that is at least `heightPx` high, else the largest; null when there is none. */
+export function sheetRendition(
+  asset: Pick<Asset, 'width' | 'height' | 'renditions'>,
+  heightPx: number,
+): string | null {
+  const whole = asset.renditions
+    .filter((rendition) => rendition.url !== null && isWholePicture(asset, rendition))
+    .sort((a, b) => (a.height ?? 0) - (b.height ?? 0));
+  return (whole.find(({ height }) => (height ?? 0) >= heightPx) ?? whole.at(-1))?.url ?? null;
+}
+
+function isWholePicture(
+  asset: { width: number | null; height: number | null },
+  part: { width: number | null; height: number | null },
+): boolean {
+  if (asset.width === null || asset.height === null || part.width === null || part.height === null)
+    return false;
+  return Math.abs((part.width * asset.height) / asset.width - part.height) <= ROUNDING_PX;
+}

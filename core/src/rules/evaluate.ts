@@ -1,0 +1,199 @@
+import { formatBytes, formatCount } from '../intake/format.js';
+import { typeByExtension } from '../intake/media-types.js';
+import type { Reason, ReasonCode, Verdict } from '../intake/verdict.js';
+import { cleanName, splitName } from '../library/names.js';
+import type { EffectiveRules, RequirableText } from './rules.js';
+import { findDenial, isAllowed, shownTypes } from './types.js';
+
+/** What is known of a file when it is judged. Before it is sent that is its name and size; afterwards all of it. */
+export interface FileFacts {
+  name: string;
+  bytes: number;
+  /** The true type by content, or before sending the type that the sender states. */
+  mime?: string | null;
+  width?: number | null;
+  height?: number | null;
+  /** The texts that it has; absent when they are not known yet. */
+  texts?: readonly RequirableText[];
+  /** The address of an asset with the same bytes, null when there is none, absent when it is not known yet. */
+  duplicateOf?: string | null;
+  /** Set when the bytes claim to be a picture and can't be read as one. */
+  unreadable?: string;
+}
+
+/** The folder into which a file is to go. */
+export interface Destination {
+  path: string;
+  /** How many items lie in it now. */
+  items: number;
+}
+
+/**
+ * Judges one file by the rules of a folder. Rules about facts that are not known yet say nothing: a check before
+ * sending and the judgement on arrival are this same function.
+ */
+export function judgeFile(file: FileFacts, rules: EffectiveRules, folder: Destination): Verdict {
+  const refusals = [
+    judgeEmptiness(file),
+    file.unreadable === undefined
+      ? null
+      : reason(
+          'unreadable',
+          null,
+          file.mime ?? null,
+          null,
+          `${file.name} can't be read as a picture: ${file.unreadable}. Open and save it again, then send it.`,
+        ),
+    judgeSize(file, rules),
+    judgeDenial(file, rules),
+    judgeAllowance(file, rules),
+    judgeRoom(file, rules, folder),
+    ...judgePixels(file, rules),
+    ...judgeTexts(file, rules),
+    judgeDuplicate(file, rules, 'refuse'),
+  ].filter((found) => found !== null);
+  if (refusals.length > 0) return { name: file.name, outcome: 'refused', reasons: refusals };
+
+  const remarks = [judgeName(file), judgeMismatch(file), judgeDuplicate(file, rules, 'remark')].filter(
+    (found) => found !== null,
+  );
+  return { name: file.name, outcome: remarks.length > 0 ? 'remarked' : 'accepted', reasons: remarks };
+}
+
+/** Judges files in their order: each one that fits takes up room for those after it. */
+export function judgeBatch(
+  files: readonly FileFacts[],
+  rules: EffectiveRules,
+  folder: Destination,
+): Verdict[] {
+  let { items } = folder;
+  return files.map((file) => {
+    const verdict = judgeFile(file, rules, { path: folder.path, items });
+    if (verdict.outcome !== 'refused') items += 1;
+    return verdict;
+  });
+}
+
+function reason(
+  code: ReasonCode,
+  limit: Reason['limit'],
+  actual: Reason['actual'],
+  folder: string | null,
+  message: string,
+): Reason {
+  return { code, message, limit, actual, folder };
+}
+
+function judgeEmptiness(file: FileFacts): Reason | null {
+  if (file.bytes > 0) return null;
+  return reason(
+    'empty',
+    1,
+    0,
+    null,
+    `${file.name} has no bytes in it. Check the original and send it again.`,
+  );
+}
+
+function judgeSize(file: FileFacts, { maxBytes }: EffectiveRules): Reason | null {
+  if (maxBytes === null || file.bytes <= maxBytes.value) return null;
+  const message = `${file.name} has ${formatBytes(file.bytes)}; ${maxBytes.from} takes files up to ${formatBytes(maxBytes.value)}. Make it smaller or choose another folder.`;
+  return reason('too-large', maxBytes.value, file.bytes, maxBytes.from, message);
+}
+
+function judgeDenial(file: FileFacts, { deny }: EffectiveRules): Reason | null {
+  const denial = findDenial(deny, shownTypes(file.name, file.mime ?? null));
+  if (denial === null) return null;
+  const message = `${file.name} is ${describeType(file)}; ${denial.from} denies ${denial.value}.`;
+  return reason('type-denied', denial.value, actualType(file), denial.from, message);
+}
+
+function judgeAllowance(file: FileFacts, { allow }: EffectiveRules): Reason | null {
+  if (allow === null || isAllowed(allow.value, shownTypes(file.name, file.mime ?? null))) return null;
+  const list = allow.value.join(', ');
+  const message = `${file.name} is ${describeType(file)}; ${allow.from} takes only ${list}.`;
+  return reason('type-not-allowed', list, actualType(file), allow.from, message);
+}
+
+function judgeRoom(file: FileFacts, { maxItems }: EffectiveRules, folder: Destination): Reason | null {
+  if (maxItems === null || folder.items < maxItems.value) return null;
+  const room = formatCount(maxItems.value, 'item');
+  const message = `${file.name} doesn't fit: ${folder.path} holds ${folder.items} of ${room}. Move something out or choose another folder.`;
+  return reason('too-many', maxItems.value, folder.items + 1, maxItems.from, message);
+}
+
+function judgePixels(file: FileFacts, rules: EffectiveRules): Reason[] {
+  const { width, height } = file;
+  if (width == null || height == null) return [];
+  const found: Reason[] = [];
+  const tooFew = (side: string, limit: EffectiveRules['minWidth'], actual: number) => {
+    if (limit === null || actual >= limit.value) return;
+    const message = `${file.name} is ${actual} px ${side}; ${limit.from} asks for at least ${limit.value} px.`;
+    found.push(reason('too-few-pixels', limit.value, actual, limit.from, message));
+  };
+  tooFew('wide', rules.minWidth, width);
+  tooFew('high', rules.minHeight, height);
+  const { maxPixels } = rules;
+  if (maxPixels !== null && width * height > maxPixels.value) {
+    const message = `${file.name} has ${formatCount(width * height, 'pixel')}; ${maxPixels.from} takes up to ${maxPixels.value.toLocaleString('en-GB')}.`;
+    found.push(reason('too-many-pixels', maxPixels.value, width * height, maxPixels.from, message));
+  }
+  return found;
+}
+
+function judgeTexts(file: FileFacts, { requireTexts }: EffectiveRules): Reason[] {
+  const { texts } = file;
+  if (texts === undefined) return [];
+  return requireTexts
+    .filter(({ value }) => !texts.includes(value))
+    .map(({ value, from }) =>
+      reason(
+        'text-missing',
+        value,
+        null,
+        from,
+        `${file.name} has no ${value}; ${from} requires one. Send it along, or write it into the file.`,
+      ),
+    );
+}
+
+function judgeDuplicate(
+  file: FileFacts,
+  { duplicates }: EffectiveRules,
+  when: 'remark' | 'refuse',
+): Reason | null {
+  if (file.duplicateOf == null) return null;
+  // Without a rule a duplicate is kept, and said.
+  if ((duplicates?.value ?? 'remark') !== when) return null;
+  const message = `${file.name} has the same bytes as ${file.duplicateOf}.`;
+  return reason('duplicate', when, file.duplicateOf, duplicates?.from ?? null, message);
+}
+
+function judgeName(file: FileFacts): Reason | null {
+  const cleaned = cleanName(file.name);
+  if (cleaned === file.name) return null;
+  return reason(
+    'name-invalid',
+    cleaned,
+    file.name,
+    null,
+    `${file.name} can't stand in an address; it is kept as ${cleaned}.`,
+  );
+}
+
+function judgeMismatch(file: FileFacts): Reason | null {
+  const named = typeByExtension(splitName(file.name).extension);
+  if (!named || file.mime == null || named.mime === file.mime) return null;
+  const message = `${file.name} is named like ${named.mime}, but its content is ${file.mime}. It is treated as what it is.`;
+  return reason('type-mismatch', named.mime, file.mime, null, message);
+}
+
+function describeType(file: FileFacts): string {
+  const { extension } = splitName(file.name);
+  if (file.mime == null) return extension === '' ? 'without an extension' : `a .${extension} file`;
+  return file.mime;
+}
+
+function actualType(file: FileFacts): string {
+  return file.mime ?? splitName(file.name).extension;
+}

@@ -1,0 +1,114 @@
+/** What is to happen with a file whose bytes are in the library already. */
+export const DUPLICATE_RULES = ['allow', 'remark', 'refuse'] as const;
+export type DuplicateRule = (typeof DUPLICATE_RULES)[number];
+
+/** The texts that a folder can require. */
+export const REQUIRABLE_TEXTS = ['title', 'alt', 'caption', 'credit', 'keywords'] as const;
+export type RequirableText = (typeof REQUIRABLE_TEXTS)[number];
+
+/**
+ * The rules that a folder sets itself. Null means "not set here". `allow` and `deny` hold extensions (`jpg`), media
+ * types (`image/jpeg`) and wildcards (`image/*`).
+ */
+export interface FolderRules {
+  maxBytes: number | null;
+  /** How many items may lie directly in the folder. */
+  maxItems: number | null;
+  allow: string[];
+  deny: string[];
+  minWidth: number | null;
+  minHeight: number | null;
+  maxPixels: number | null;
+  requireTexts: RequirableText[];
+  duplicates: DuplicateRule | null;
+  /** False drops the limits and allowances from above. Denials always hold. */
+  inherit: boolean;
+}
+
+/** A folder that sets nothing and takes everything from above. */
+export const NO_RULES: FolderRules = {
+  maxBytes: null,
+  maxItems: null,
+  allow: [],
+  deny: [],
+  minWidth: null,
+  minHeight: null,
+  maxPixels: null,
+  requireTexts: [],
+  duplicates: null,
+  inherit: true,
+};
+
+/** A rule that holds, with the path of the folder that it comes from. */
+export interface Effective<Value> {
+  value: Value;
+  from: string;
+}
+
+/** The rules that hold in a folder. Null: no such rule. Denials and required texts add up along the path. */
+export interface EffectiveRules {
+  maxBytes: Effective<number> | null;
+  maxItems: Effective<number> | null;
+  allow: Effective<string[]> | null;
+  deny: Effective<string>[];
+  minWidth: Effective<number> | null;
+  minHeight: Effective<number> | null;
+  maxPixels: Effective<number> | null;
+  requireTexts: Effective<RequirableText>[];
+  duplicates: Effective<DuplicateRule> | null;
+}
+
+/** The answer of `GET /folders/{id}/rules`. */
+export interface RulesAnswer {
+  own: FolderRules;
+  effective: EffectiveRules;
+}
+
+/** One folder on the way from the top down to the folder that is asked about. */
+export interface RuledFolder {
+  path: string;
+  rules: FolderRules;
+}
+
+/**
+ * Works out which rules hold at the end of a chain of folders (top first). A nearer folder overrides a farther one;
+ * a denial from any folder of the chain holds, whatever is allowed above or below it.
+ */
+export function resolveRules(chain: readonly RuledFolder[]): EffectiveRules {
+  const cut = chain.findLastIndex((folder) => !folder.rules.inherit);
+  const heirs = chain.slice(Math.max(cut, 0));
+  const nearest = <Key extends keyof FolderRules>(
+    key: Key,
+  ): Effective<NonNullable<FolderRules[Key]>> | null => {
+    const folder = heirs.findLast(({ rules }) => isSet(rules[key]));
+    return folder ? { value: folder.rules[key] as NonNullable<FolderRules[Key]>, from: folder.path } : null;
+  };
+  return {
+    maxBytes: nearest('maxBytes'),
+    maxItems: nearest('maxItems'),
+    allow: nearest('allow'),
+    deny: collect(chain, (rules) => rules.deny),
+    minWidth: nearest('minWidth'),
+    minHeight: nearest('minHeight'),
+    maxPixels: nearest('maxPixels'),
+    requireTexts: collect(heirs, (rules) => rules.requireTexts),
+    duplicates: nearest('duplicates'),
+  };
+}
+
+function isSet(value: unknown): boolean {
+  return Array.isArray(value) ? value.length > 0 : value !== null;
+}
+
+function collect<Value extends string>(
+  chain: readonly RuledFolder[],
+  pick: (rules: FolderRules) => readonly Value[],
+): Effective<Value>[] {
+  const found = new Map<Value, Effective<Value>>();
+  for (const { path, rules } of chain) {
+    for (const value of pick(rules)) {
+      if (!found.has(value)) found.set(value, { value, from: path });
+    }
+  }
+  return [...found.values()];
+}

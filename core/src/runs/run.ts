@@ -1,0 +1,60 @@
+/** The states of a run. Faulty: it ended, and some items failed. Failed: it could not be carried out at all. */
+export const RUN_STATES = ['waiting', 'working', 'stopping', 'stopped', 'done', 'faulty', 'failed'] as const;
+export type RunState = (typeof RUN_STATES)[number];
+
+export const ITEM_STATES = ['waiting', 'working', 'done', 'skipped', 'failed', 'stopped'] as const;
+export type ItemState = (typeof ITEM_STATES)[number];
+
+/** One background job. */
+export interface Run {
+  id: string;
+  kind: string;
+  title: string;
+  state: RunState;
+  total: number;
+  done: number;
+  failed: number;
+  skipped: number;
+  startedAt: string | null;
+  finishedAt: string | null;
+  createdAt: string;
+  /** Items per second over the last while; null while nothing moves. */
+  rate: number | null;
+  secondsLeft: number | null;
+}
+
+/** One unit of a run's work. */
+export interface RunItem {
+  id: string;
+  title: string;
+  state: ItemState;
+  attempts: number;
+  /** What it made or why it was skipped. */
+  note: string | null;
+  /** Why the last attempt failed. */
+  error: string | null;
+  startedAt: string | null;
+  finishedAt: string | null;
+}
+
+export interface RunCounts {
+  total: number;
+  done: number;
+  failed: number;
+  skipped: number;
+}
+
+/** How many items have an end. */
+export function endedItems(counts: RunCounts): number {
+  return counts.done + counts.failed + counts.skipped;
+}
+
+/** Tells whether a run can still move without anybody's help. */
+export function isActive(state: RunState): boolean {
+  return state === 'waiting' || state === 'working' || state === 'stopping';
+}
+
+/** The state of a run when every item has its end. */
+export function finalState(counts: RunCounts): 'done' | 'faulty' {
+  return counts.failed > 0 ? 'faulty' : 'done';
+}

@@ -1,0 +1,26 @@
+-- Intakes: batches that came together, with a verdict for each file, also for the refused ones.
+CREATE TABLE IF NOT EXISTS intakes (
+  id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT,
+  folder_path VARCHAR(600) NOT NULL,
+  made_by VARCHAR(120) NOT NULL,
+  principal VARCHAR(40) CHARACTER SET ascii NOT NULL,
+  via VARCHAR(10) CHARACTER SET ascii NOT NULL,
+  accepted INT UNSIGNED NOT NULL DEFAULT 0,
+  remarked INT UNSIGNED NOT NULL DEFAULT 0,
+  refused INT UNSIGNED NOT NULL DEFAULT 0,
+  bytes BIGINT UNSIGNED NOT NULL DEFAULT 0,
+  started_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
+  updated_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
+  PRIMARY KEY (id)
+);
+
+CREATE TABLE IF NOT EXISTS intake_files (
+  id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT,
+  intake_id BIGINT UNSIGNED NOT NULL,
+  asset_id BIGINT UNSIGNED NULL,
+  bytes BIGINT UNSIGNED NOT NULL,
+  verdict TEXT NOT NULL,
+  at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
+  PRIMARY KEY (id),
+  KEY intake_files_intake (intake_id, id)
+);

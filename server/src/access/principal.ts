@@ -1,0 +1,65 @@
+import type { Right } from '@uniferum/core';
+import type { Request } from 'express';
+import type { Database } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+import { findKeyBySecretHash, findSession, touchKey } from './queries.js';
+import { hashSecret } from './secrets.js';
+
+/** Who makes a request. */
+export interface Principal {
+  kind: 'user' | 'key' | 'nobody';
+  id: string;
+  /** `user:1` or `key:7`: what tables refer to. */
+  ref: string;
+  name: string;
+  rights: readonly Right[];
+}
+
+/** Who stands behind a public route. */
+export const NOBODY: Principal = { kind: 'nobody', id: '0', ref: 'nobody', name: 'nobody', rights: [] };
+
+/** Who stands behind work that the installation does by itself. */
+export const SYSTEM: Principal = { kind: 'nobody', id: '0', ref: 'system', name: 'Uniferum', rights: [] };
+
+export const SESSION_COOKIE = 'uniferum_session';
+
+/** Finds out who asks, by key or by session; null when neither is valid. */
+export async function authenticate(db: Database, req: Request): Promise<Principal | null> {
+  const bearer = /^Bearer\s+(\S+)$/i.exec(req.get('authorization') ?? '')?.[1];
+  if (bearer !== undefined) {
+    const key = await findKeyBySecretHash(db, hashSecret(bearer));
+    if (key === null) return null;
+    await touchKey(db, key.id);
+    return { kind: 'key', id: key.id, ref: `key:${key.id}`, name: key.name, rights: key.rights };
+  }
+  const token = readCookie(req, SESSION_COOKIE);
+  if (token === null) return null;
+  const user = await findSession(db, hashSecret(token));
+  return user && { kind: 'user', id: user.id, ref: `user:${user.id}`, name: user.name, rights: user.rights };
+}
+
+/**
+ * Refuses a change that a browser sends with the session from another site. The cookie is SameSite=Strict already;
+ * this holds in browsers that don't keep to it, and on sibling subdomains, which count as the same site.
+ *
+ * @throws UniferumError `foreign-origin`
+ */
+export function requireOwnOrigin(req: Request, publicUrl: string): void {
+  const origin = req.get('origin');
+  const own = [new URL(publicUrl).origin, `${req.protocol}://${req.get('host')}`];
+  const isOwn = origin === undefined ? req.get('sec-fetch-site') === 'same-origin' : own.includes(origin);
+  if (!isOwn)
+    throw new UniferumError(
+      'foreign-origin',
+      'A session is only good on its own site. Scripts use an API key.',
+    );
+}
+
+/** Reads one cookie (RFC 6265 §4.2); null when it is absent. */
+export function readCookie(req: Request, name: string): string | null {
+  for (const pair of (req.get('cookie') ?? '').split(';')) {
+    const [key, ...value] = pair.trim().split('=');
+    if (key === name) return value.join('=');
+  }
+  return null;
+}

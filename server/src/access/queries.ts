@@ -1,0 +1,159 @@
+import type { ApiKey, Right } from '@uniferum/core';
+import { change, type Executor, isoTime, isoTimeOrNull, select, selectOne } from '../shared/database.js';
+
+interface UserRow {
+  id: number;
+  name: string;
+  password_hash: string;
+  rights: string;
+}
+
+interface KeyRow {
+  id: number;
+  name: string;
+  prefix: string;
+  rights: string;
+  created_at: Date;
+  last_used_at: Date | null;
+}
+
+export interface KnownUser {
+  id: string;
+  name: string;
+  rights: Right[];
+  passwordHash: string;
+}
+
+/** Finds a person by address; null when there is none. */
+export async function findUserByEmail(db: Executor, email: string): Promise<KnownUser | null> {
+  const row = await selectOne<UserRow>(
+    db,
+    'SELECT id, name, password_hash, rights FROM users WHERE email = ?',
+    [email],
+  );
+  return row && rowToUser(row);
+}
+
+/** Makes a person, or gives the one with this address a new password and rights. */
+export async function putUser(
+  db: Executor,
+  user: { email: string; name: string; passwordHash: string; rights: readonly Right[] },
+): Promise<void> {
+  await change(
+    db,
+    `INSERT INTO users (email, name, password_hash, rights) VALUES (?, ?, ?, ?)
+     ON DUPLICATE KEY UPDATE name = VALUES(name), password_hash = VALUES(password_hash), rights = VALUES(rights)`,
+    [user.email, user.name, user.passwordHash, JSON.stringify(user.rights)],
+  );
+}
+
+export async function insertSession(
+  db: Executor,
+  tokenHash: string,
+  userId: string,
+  expiresAt: Date,
+): Promise<void> {
+  await change(db, 'DELETE FROM sessions WHERE expires_at < NOW(3)');
+  await change(db, 'INSERT INTO sessions (token_hash, user_id, expires_at) VALUES (?, ?, ?)', [
+    tokenHash,
+    userId,
+    expiresAt,
+  ]);
+}
+
+/** Finds the person of a session that is still valid. */
+export async function findSession(db: Executor, tokenHash: string): Promise<KnownUser | null> {
+  const row = await selectOne<UserRow>(
+    db,
+    `SELECT users.id, users.name, users.password_hash, users.rights
+     FROM sessions
+     JOIN users ON users.id = sessions.user_id
+     WHERE sessions.token_hash = ? AND sessions.expires_at > NOW(3)`,
+    [tokenHash],
+  );
+  return row && rowToUser(row);
+}
+
+export async function deleteSession(db: Executor, tokenHash: string): Promise<void> {
+  await change(db, 'DELETE FROM sessions WHERE token_hash = ?', [tokenHash]);
+}
+
+/** Notes a failed sign-in. */
+export async function insertFailedSignIn(db: Executor, subject: string): Promise<void> {
+  await change(db, 'DELETE FROM sign_in_attempts WHERE at < NOW(3) - INTERVAL 1 DAY');
+  await change(db, 'INSERT INTO sign_in_attempts (subject) VALUES (?)', [subject]);
+}
+
+/** Counts failed sign-ins of the last `minutes`. */
+export async function countFailedSignIns(db: Executor, subject: string, minutes: number): Promise<number> {
+  const row = await selectOne<{ n: number }>(
+    db,
+    'SELECT COUNT(*) AS n FROM sign_in_attempts WHERE subject = ? AND at > NOW(3) - INTERVAL ? MINUTE',
+    [subject, minutes],
+  );
+  return row?.n ?? 0;
+}
+
+export async function insertKey(
+  db: Executor,
+  key: { name: string; prefix: string; secretHash: string; rights: readonly Right[] },
+): Promise<string> {
+  const { insertId } = await change(
+    db,
+    'INSERT INTO api_keys (name, prefix, secret_hash, rights) VALUES (?, ?, ?, ?)',
+    [key.name, key.prefix, key.secretHash, JSON.stringify(key.rights)],
+  );
+  return String(insertId);
+}
+
+export async function findKeyBySecretHash(db: Executor, secretHash: string): Promise<ApiKey | null> {
+  const row = await selectOne<KeyRow>(
+    db,
+    'SELECT id, name, prefix, rights, created_at, last_used_at FROM api_keys WHERE secret_hash = ?',
+    [secretHash],
+  );
+  return row && rowToKey(row);
+}
+
+/** Notes that a key was used, at most once a minute. */
+export async function touchKey(db: Executor, id: string): Promise<void> {
+  await change(
+    db,
+    'UPDATE api_keys SET last_used_at = NOW(3) WHERE id = ? AND (last_used_at IS NULL OR last_used_at < NOW(3) - INTERVAL 1 MINUTE)',
+    [id],
+  );
+}
+
+/** Lists all keys, newest first; an installation has few. */
+export async function listKeys(db: Executor): Promise<ApiKey[]> {
+  const rows = await select<KeyRow>(
+    db,
+    'SELECT id, name, prefix, rights, created_at, last_used_at FROM api_keys ORDER BY id DESC LIMIT 1000',
+  );
+  return rows.map(rowToKey);
+}
+
+/** @returns whether there was such a key */
+export async function deleteKey(db: Executor, id: string): Promise<boolean> {
+  return (await change(db, 'DELETE FROM api_keys WHERE id = ?', [id])).affectedRows === 1;
+}
+
+function rowToUser(row: UserRow): KnownUser {
+  return {
+    id: String(row.id),
+    name: row.name,
+    rights: JSON.parse(row.rights),
+    passwordHash: row.password_hash,
+  };
+}
+
+function rowToKey(row: KeyRow): ApiKey {
+  return {
+    id: String(row.id),
+    name: row.name,
+    prefix: row.prefix,
+    rights: JSON.parse(row.rights),
+    createdAt: isoTime(row.created_at),
+    lastUsedAt: isoTimeOrNull(row.last_used_at),
+  };
+}

@@ -1,0 +1,132 @@
+import { ALL_RIGHTS, type Right } from '@uniferum/core';
+import type { Response } from 'express';
+import Joi from 'joi';
+import { notFound, UniferumError } from '../shared/errors.js';
+import { API_BASE, type Route, route } from '../shared/route.js';
+import { answer, component, idSchema, pageOf, timeSchema } from '../shared/schemas.js';
+import { authenticate, readCookie, SESSION_COOKIE } from './principal.js';
+import { deleteKey, deleteSession, listKeys } from './queries.js';
+import { hashSecret } from './secrets.js';
+import { makeKey, SESSION_DAYS, signIn } from './service.js';
+
+const rightsSchema = Joi.array()
+  .items(Joi.string().valid(...ALL_RIGHTS))
+  .unique();
+
+const meSchema = component(
+  'Me',
+  answer({ kind: Joi.string().valid('user', 'key'), id: idSchema, name: Joi.string(), rights: rightsSchema }),
+);
+
+const keyFields = {
+  id: idSchema,
+  name: Joi.string(),
+  prefix: Joi.string(),
+  rights: rightsSchema,
+  createdAt: timeSchema,
+  lastUsedAt: timeSchema.allow(null),
+};
+const keySchema = component('ApiKey', answer(keyFields));
+const newKeySchema = component(
+  'NewApiKey',
+  answer({ ...keyFields, secret: Joi.string().description('shown this once') }),
+);
+
+export const accessRoutes: Route[] = [
+  route<object, object, { email: string; password: string }>({
+    method: 'post',
+    path: `${API_BASE}/session`,
+    access: 'public',
+    summary: 'Sign in',
+    body: Joi.object({
+      email: Joi.string().max(190).required().example('keeper@skerry.example'),
+      password: Joi.string().max(500).required().example('a long phrase'),
+    }),
+    answers: { 204: { description: 'Signed in; the session is in the cookie' } },
+    async handle({ app, body, req, res }) {
+      const token = await signIn(app.db, { ...body, client: req.ip ?? 'unknown' });
+      setSessionCookie(res, token, app.config.publicUrl);
+      return { status: 204 };
+    },
+  }),
+  route({
+    method: 'delete',
+    path: `${API_BASE}/session`,
+    access: 'known',
+    summary: 'Sign out',
+    answers: { 204: { description: 'The session is over' } },
+    async handle({ app, req, res }) {
+      const token = readCookie(req, SESSION_COOKIE);
+      if (token !== null) await deleteSession(app.db, hashSecret(token));
+      res.clearCookie(SESSION_COOKIE, { path: '/' });
+      return { status: 204 };
+    },
+  }),
+  route({
+    method: 'get',
+    path: `${API_BASE}/me`,
+    access: 'known',
+    summary: 'Who I am, and my rights',
+    answers: { 200: { description: 'The person or key that asks', schema: meSchema } },
+    async handle({ app, req }) {
+      const who = await authenticate(app.db, req);
+      if (who === null) throw new UniferumError('not-signed-in', 'The session is over. Sign in again.');
+      return { status: 200, body: { kind: who.kind, id: who.id, name: who.name, rights: who.rights } };
+    },
+  }),
+  route({
+    method: 'get',
+    path: `${API_BASE}/keys`,
+    access: 'keys:write',
+    summary: 'List API keys',
+    answers: { 200: { description: 'All keys, newest first', schema: pageOf(keySchema) } },
+    async handle({ app }) {
+      const items = await listKeys(app.db);
+      return { status: 200, body: { items, total: items.length, next: null } };
+    },
+  }),
+  route<object, object, { name: string; rights: Right[] }>({
+    method: 'post',
+    path: `${API_BASE}/keys`,
+    access: 'keys:write',
+    summary: 'Make an API key; its secret is in this answer only',
+    // The answer would be kept for repeats, and a secret is never stored.
+    ownIdempotency: true,
+    body: Joi.object({
+      name: Joi.string().trim().min(1).max(120).required().example('Nightly import'),
+      rights: rightsSchema.min(1).required().example(['library:read']),
+    }),
+    answers: { 201: { description: 'The key with its secret', schema: newKeySchema } },
+    async handle({ app, who, body }) {
+      const excess = body.rights.find((right) => !who.rights.includes(right));
+      if (excess)
+        throw new UniferumError(
+          'right-missing',
+          `You can't give the right "${excess}", because you don't have it.`,
+        );
+      return { status: 201, body: await makeKey(app.db, body), headers: { 'Cache-Control': 'no-store' } };
+    },
+  }),
+  route<{ id: string }>({
+    method: 'delete',
+    path: `${API_BASE}/keys/{id}`,
+    access: 'keys:write',
+    summary: 'Revoke an API key',
+    params: Joi.object({ id: idSchema.required() }),
+    answers: { 204: { description: 'The key is no longer good' } },
+    async handle({ app, params }) {
+      if (!(await deleteKey(app.db, params.id))) throw notFound(`Key ${params.id}`);
+      return { status: 204 };
+    },
+  }),
+];
+
+function setSessionCookie(res: Response, token: string, publicUrl: string): void {
+  res.cookie(SESSION_COOKIE, token, {
+    httpOnly: true,
+    sameSite: 'strict',
+    secure: publicUrl.startsWith('https:'),
+    path: '/',
+    maxAge: SESSION_DAYS * 86_400_000,
+  });
+}

@@ -1,0 +1,70 @@
+import Joi from 'joi';
+
+/** What an installation is told by its environment. */
+export interface Config {
+  host: string;
+  port: number;
+  /** The address under which browsers and scripts reach this installation, without a slash at its end. */
+  publicUrl: string;
+  database: { host: string; port: number; user: string; password: string; name: string };
+  /** The folder of the disk store. */
+  dataDir: string;
+  /** The folder of the built console; null serves the API alone. */
+  webDir: string | null;
+  worker: { slots: number; leaseMs: number };
+  /** The most pixels that the image engine decodes. */
+  maxPixels: number;
+  /** The largest file that any folder takes, whatever its rules say. */
+  maxUploadBytes: number;
+  logLevel: string;
+}
+
+const schema = Joi.object({
+  UNIFERUM_HOST: Joi.string().default('127.0.0.1'),
+  UNIFERUM_PORT: Joi.number().port().allow(0).default(4280),
+  UNIFERUM_PUBLIC_URL: Joi.string().uri({ scheme: ['http', 'https'] }),
+  UNIFERUM_DB_HOST: Joi.string().default('127.0.0.1'),
+  UNIFERUM_DB_PORT: Joi.number().port().default(3306),
+  UNIFERUM_DB_USER: Joi.string().default('uniferum'),
+  UNIFERUM_DB_PASSWORD: Joi.string().allow('').default(''),
+  UNIFERUM_DB_NAME: Joi.string().pattern(/^\w+$/).default('uniferum'),
+  UNIFERUM_DATA_DIR: Joi.string().default('var/data'),
+  UNIFERUM_WEB_DIR: Joi.string(),
+  UNIFERUM_WORKER_SLOTS: Joi.number().integer().min(1).max(64).default(2),
+  UNIFERUM_LEASE_MS: Joi.number().integer().min(500).max(3_600_000).default(30_000),
+  UNIFERUM_MAX_PIXELS: Joi.number().integer().min(1).default(150_000_000),
+  UNIFERUM_MAX_UPLOAD_BYTES: Joi.number().integer().min(1).default(20_000_000_000),
+  UNIFERUM_LOG_LEVEL: Joi.string().valid('trace', 'debug', 'info', 'warn', 'error', 'silent').default('info'),
+}).unknown();
+
+/**
+ * Reads the configuration from environment variables; see docs/CONFIGURATION.md for each.
+ *
+ * @throws Error that names every variable that is wrong
+ */
+export function readConfig(env: Record<string, string | undefined>): Config {
+  const { value, error } = schema.validate(env, { abortEarly: false, stripUnknown: true });
+  if (error)
+    throw new Error(`The configuration is wrong: ${error.details.map(({ message }) => message).join('; ')}.`);
+  return {
+    host: value.UNIFERUM_HOST,
+    port: value.UNIFERUM_PORT,
+    publicUrl: (value.UNIFERUM_PUBLIC_URL ?? `http://${value.UNIFERUM_HOST}:${value.UNIFERUM_PORT}`).replace(
+      /\/+$/,
+      '',
+    ),
+    database: {
+      host: value.UNIFERUM_DB_HOST,
+      port: value.UNIFERUM_DB_PORT,
+      user: value.UNIFERUM_DB_USER,
+      password: value.UNIFERUM_DB_PASSWORD,
+      name: value.UNIFERUM_DB_NAME,
+    },
+    dataDir: value.UNIFERUM_DATA_DIR,
+    webDir: value.UNIFERUM_WEB_DIR ?? null,
+    worker: { slots: value.UNIFERUM_WORKER_SLOTS, leaseMs: value.UNIFERUM_LEASE_MS },
+    maxPixels: value.UNIFERUM_MAX_PIXELS,
+    maxUploadBytes: value.UNIFERUM_MAX_UPLOAD_BYTES,
+    logLevel: value.UNIFERUM_LOG_LEVEL,
+  };
+}

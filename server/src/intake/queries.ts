@@ -1,0 +1,146 @@
+import type { Intake, IntakeFile, Outcome, Verdict } from '@uniferum/core';
+import {
+  change,
+  type Executor,
+  isoTime,
+  type SqlValue,
+  select,
+  selectOne,
+  type Transaction,
+} from '../shared/database.js';
+
+interface IntakeRow {
+  id: number;
+  folder_path: string;
+  made_by: string;
+  via: 'console' | 'api';
+  accepted: number;
+  remarked: number;
+  refused: number;
+  bytes: number;
+  started_at: Date;
+  updated_at: Date;
+}
+
+interface IntakeFileRow {
+  id: number;
+  asset_id: number | null;
+  bytes: number;
+  verdict: string;
+  at: Date;
+  asset_name: string | null;
+  folder_path: string | null;
+}
+
+const COLUMNS = 'id, folder_path, made_by, via, accepted, remarked, refused, bytes, started_at, updated_at';
+
+export async function insertIntake(
+  db: Executor,
+  intake: { folder: string; by: string; principal: string; via: 'console' | 'api' },
+): Promise<string> {
+  const { insertId } = await change(
+    db,
+    'INSERT INTO intakes (folder_path, made_by, principal, via) VALUES (?, ?, ?, ?)',
+    [intake.folder, intake.by, intake.principal, intake.via],
+  );
+  return String(insertId);
+}
+
+export async function findIntake(db: Executor, id: string): Promise<Intake | null> {
+  const row = await selectOne<IntakeRow>(db, `SELECT ${COLUMNS} FROM intakes WHERE id = ?`, [id]);
+  return row && rowToIntake(row);
+}
+
+/** Tells whether an intake exists and was begun by this principal. */
+export async function ownsIntake(db: Executor, id: string, principal: string): Promise<boolean> {
+  return (
+    (await selectOne(db, 'SELECT id FROM intakes WHERE id = ? AND principal = ?', [id, principal])) !== null
+  );
+}
+
+/** Reads one page of intakes, newest first, with one more than `limit`. */
+export async function listIntakes(
+  db: Executor,
+  { limit, before }: { limit: number; before: number | null },
+): Promise<Intake[]> {
+  const values: SqlValue[] = before === null ? [limit + 1] : [before, limit + 1];
+  const rows = await select<IntakeRow>(
+    db,
+    `SELECT ${COLUMNS} FROM intakes ${before === null ? '' : 'WHERE id < ?'} ORDER BY id DESC LIMIT ?`,
+    values,
+  );
+  return rows.map(rowToIntake);
+}
+
+export async function countIntakes(db: Executor): Promise<number> {
+  return (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) AS n FROM intakes'))?.n ?? 0;
+}
+
+/** Writes what came of one file into its intake. */
+export async function insertIntakeFile(
+  tx: Transaction,
+  file: { intakeId: string; assetId: string | null; bytes: number; verdict: Verdict },
+): Promise<void> {
+  await change(tx, 'INSERT INTO intake_files (intake_id, asset_id, bytes, verdict) VALUES (?, ?, ?, ?)', [
+    file.intakeId,
+    file.assetId,
+    file.bytes,
+    JSON.stringify(file.verdict),
+  ]);
+  const column: Outcome = file.verdict.outcome;
+  await change(
+    tx,
+    `UPDATE intakes SET ${column} = ${column} + 1, bytes = bytes + ?, updated_at = NOW(3) WHERE id = ?`,
+    [file.assetId === null ? 0 : file.bytes, file.intakeId],
+  );
+}
+
+/** A file of an intake, with the place where its asset is now. */
+export type StoredIntakeFile = Omit<IntakeFile, 'asset'> & {
+  asset: { id: string; name: string; folder: string } | null;
+};
+
+/** Reads one page of an intake's files in the order in which they came, with one more than `limit`. */
+export async function listIntakeFiles(
+  db: Executor,
+  intakeId: string,
+  { limit, after }: { limit: number; after: number },
+): Promise<StoredIntakeFile[]> {
+  const rows = await select<IntakeFileRow>(
+    db,
+    `SELECT intake_files.id, intake_files.asset_id, intake_files.bytes, intake_files.verdict, intake_files.at,
+            assets.name AS asset_name, folders.path AS folder_path
+     FROM intake_files
+     LEFT JOIN assets ON assets.id = intake_files.asset_id AND assets.live = 1
+     LEFT JOIN folders ON folders.id = assets.folder_id
+     WHERE intake_files.intake_id = ? AND intake_files.id > ?
+     ORDER BY intake_files.id
+     LIMIT ?`,
+    [intakeId, after, limit + 1],
+  );
+  return rows.map((row) => ({
+    id: String(row.id),
+    verdict: JSON.parse(row.verdict),
+    bytes: row.bytes,
+    asset:
+      row.asset_id === null || row.asset_name === null
+        ? null
+        : { id: String(row.asset_id), name: row.asset_name, folder: row.folder_path ?? '/' },
+    at: isoTime(row.at),
+  }));
+}
+
+function rowToIntake(row: IntakeRow): Intake {
+  return {
+    id: String(row.id),
+    folder: row.folder_path,
+    by: row.made_by,
+    via: row.via,
+    startedAt: isoTime(row.started_at),
+    updatedAt: isoTime(row.updated_at),
+    accepted: row.accepted,
+    remarked: row.remarked,
+    refused: row.refused,
+    bytes: row.bytes,
+  };
+}

@@ -1,0 +1,126 @@
+import { ASSET_SORTS, DEFAULT_SORT, KINDS, MAX_NAME_LENGTH, RENDITION_STATES } from '@uniferum/core';
+import Joi from 'joi';
+import {
+  answer,
+  component,
+  folderPathSchema,
+  idSchema,
+  pagingSchemas,
+  timeSchema,
+  verdictSchema,
+} from '../shared/schemas.js';
+
+const count = Joi.number().integer().min(0);
+const focalSchema = answer({ x: Joi.number().min(0).max(1), y: Joi.number().min(0).max(1) });
+
+export const renditionSchema = component(
+  'Rendition',
+  answer({
+    recipe: Joi.string(),
+    state: Joi.string().valid(...RENDITION_STATES),
+    url: Joi.string().uri().allow(null),
+    mime: Joi.string().allow(null),
+    width: count.allow(null),
+    height: count.allow(null),
+    bytes: count.allow(null),
+    error: Joi.string().allow(null),
+  }),
+);
+
+export const assetSchema = component(
+  'Asset',
+  answer({
+    id: idSchema,
+    name: Joi.string(),
+    folder: answer({ id: idSchema, path: Joi.string() }),
+    kind: Joi.string().valid(...KINDS),
+    mime: Joi.string(),
+    bytes: count,
+    width: count.allow(null),
+    height: count.allow(null),
+    orientation: count.allow(null),
+    duration: Joi.number().allow(null).description('seconds'),
+    sha256: Joi.string().hex().length(64),
+    crc32: Joi.string().hex().length(8),
+    title: Joi.string().allow(null),
+    alt: Joi.string().allow(null),
+    caption: Joi.string().allow(null),
+    credit: Joi.string().allow(null),
+    keywords: Joi.array().items(Joi.string()),
+    capturedAt: timeSchema.allow(null),
+    focal: focalSchema.allow(null),
+    createdAt: timeSchema,
+    updatedAt: timeSchema,
+    version: count,
+    url: Joi.string().uri().description('the complete address of the original'),
+    download: Joi.string().uri(),
+    placeholder: Joi.string().allow(null).description('a tiny picture as a data URI'),
+    uses: count.allow(null),
+    renditions: Joi.array().items(renditionSchema),
+    copies: Joi.array().items(
+      answer({
+        store: Joi.string(),
+        state: Joi.string().valid('kept'),
+        key: Joi.string(),
+        url: Joi.string().uri().allow(null),
+      }),
+    ),
+    origin: answer({
+      intake: idSchema.allow(null),
+      by: Joi.string(),
+      via: Joi.string().valid('console', 'api'),
+      sentAs: Joi.string(),
+    }),
+    verdict: verdictSchema,
+  }),
+);
+
+const textSchema = (max: number) => Joi.string().trim().max(max).allow(null, '');
+
+export const assetChangeSchema = Joi.object({
+  name: Joi.string().trim().min(1).max(MAX_NAME_LENGTH),
+  folder: folderPathSchema,
+  title: textSchema(500),
+  alt: textSchema(5000),
+  caption: textSchema(5000),
+  credit: textSchema(500),
+  keywords: Joi.array().items(Joi.string().trim().min(1).max(100)).unique().max(200),
+  capturedAt: Joi.date().iso().allow(null),
+  focal: focalSchema.allow(null),
+})
+  .min(1)
+  .example({ title: 'Gannet Head at dusk', alt: 'A white lighthouse on a dark headland' });
+
+export const assetListQuery = Joi.object({
+  folder: folderPathSchema.default('/'),
+  deep: Joi.boolean().default(false).description('with all folders below it'),
+  sort: Joi.string()
+    .valid(...ASSET_SORTS)
+    .default(DEFAULT_SORT),
+  ...pagingSchemas,
+});
+
+export const versionSchema = component(
+  'Version',
+  answer({
+    n: count,
+    sha256: Joi.string().hex().length(64),
+    bytes: count,
+    mime: Joi.string(),
+    width: count.allow(null),
+    height: count.allow(null),
+    by: Joi.string(),
+    createdAt: timeSchema,
+  }),
+);
+
+export const eventSchema = component(
+  'Event',
+  answer({
+    id: idSchema,
+    type: Joi.string(),
+    at: timeSchema,
+    by: Joi.string(),
+    data: Joi.object().unknown(),
+  }),
+);

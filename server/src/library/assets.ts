@@ -1,0 +1,200 @@
+import {
+  type Asset,
+  type AssetTexts,
+  cleanName,
+  type FocalPoint,
+  judgeFile,
+  REQUIRABLE_TEXTS,
+  type RequirableText,
+} from '@uniferum/core';
+import type { Principal } from '../access/principal.js';
+import { recordEvent } from '../hooks/outbox.js';
+import { countRenditions, refreshRenditions } from '../recipes/bookkeeping.js';
+import { effectiveRules } from '../rules/service.js';
+import { type Database, inTransaction, type Transaction } from '../shared/database.js';
+import { notFound, UniferumError } from '../shared/errors.js';
+import { requireMatch, revisionTag } from '../shared/etag.js';
+import { toAssetAnswers } from './asset-answers.js';
+import {
+  type AssetEdit,
+  type AssetRow,
+  binAsset,
+  findAsset,
+  lockAsset,
+  unbinAsset,
+  updateAsset,
+} from './asset-queries.js';
+import { addToFolder, deleteForward, findFolder, putForward, type StoredFolder } from './folder-queries.js';
+import { ensureFolder } from './folders.js';
+import { addressKeys, findFreeAddress, type PlacedName } from './free-address.js';
+import { addToTally } from './tallies.js';
+
+export interface AssetChange extends Partial<AssetTexts> {
+  name?: string;
+  /** The path of the folder into which it moves; made when it is missing. */
+  folder?: string;
+  capturedAt?: string | null;
+  focal?: FocalPoint | null;
+}
+
+export interface ChangeContext {
+  who: Principal;
+  ifMatch: string | undefined;
+}
+
+/** Reads a live asset with the tag of its state. @throws UniferumError `not-found` */
+export async function readAsset(
+  db: Database,
+  id: string,
+  publicUrl: string,
+): Promise<{ asset: Asset; etag: string }> {
+  const row = await findAsset(db, id);
+  if (row === null || row.live === null) throw notFound(`Asset ${id}`);
+  const [asset] = await toAssetAnswers(db, [row], publicUrl);
+  if (asset === undefined) throw notFound(`Asset ${id}`);
+  return { asset, etag: revisionTag(id, row.revision) };
+}
+
+/** Edits, renames and moves an asset. Its old addresses forward to the new ones. */
+export async function changeAsset(
+  db: Database,
+  id: string,
+  wanted: AssetChange,
+  { who, ifMatch }: ChangeContext,
+): Promise<void> {
+  await inTransaction(db, async (tx) => {
+    const row = await holdAsset(tx, id, ifMatch);
+    const { name, folder, ...edit } = withoutEmptyTexts(wanted);
+    const place = await moveAsset(tx, row, { name, folder }, who.name);
+    await updateAsset(tx, id, { ...edit, ...place } satisfies AssetEdit);
+    const subject = {
+      id,
+      name: row.name,
+      kind: row.kind,
+      mime: row.mime,
+      folder: wanted.folder ?? row.folder_path,
+      revision: row.revision,
+    };
+    if (edit.focal !== undefined || subject.folder !== row.folder_path)
+      await refreshRenditions(tx, subject, who.name);
+    await recordEvent(tx, {
+      type: 'asset.changed',
+      asset: id,
+      by: who.name,
+      data: { id, fields: Object.keys(wanted) },
+    });
+  });
+}
+
+/** Puts an asset into the bin. Its bytes stay. */
+export async function deleteAsset(db: Database, id: string, { who, ifMatch }: ChangeContext): Promise<void> {
+  await inTransaction(db, async (tx) => {
+    const row = await holdAsset(tx, id, ifMatch);
+    await binAsset(tx, id);
+    await countAsset(tx, row, -1);
+    await recordEvent(tx, {
+      type: 'asset.deleted',
+      asset: id,
+      by: who.name,
+      data: { id, name: row.name, folder: row.folder_path },
+    });
+  });
+}
+
+/** Takes an asset out of the bin, at its old address if that is still free. */
+export async function restoreAsset(db: Database, id: string, who: Principal): Promise<void> {
+  await inTransaction(db, async (tx) => {
+    await lockAsset(tx, id);
+    const row = await findAsset(tx, id);
+    if (row === null) throw notFound(`Asset ${id}`);
+    if (row.live !== null) return;
+    const folder = { id: String(row.folder_id), path: row.folder_path };
+    await unbinAsset(tx, id, await findFreeAddress(tx, folder, row.name, id));
+    await countAsset(tx, row, 1);
+    await recordEvent(tx, { type: 'asset.restored', asset: id, by: who.name, data: { id } });
+  });
+}
+
+/** The texts that are filled in. */
+export function filledTexts(texts: AssetTexts): RequirableText[] {
+  return REQUIRABLE_TEXTS.filter((field) => (texts[field] ?? '').length > 0);
+}
+
+/** An emptied text is one that is not known. */
+function withoutEmptyTexts(wanted: AssetChange): AssetChange {
+  return Object.fromEntries(
+    Object.entries(wanted).map(([field, value]) => [field, value === '' ? null : value]),
+  );
+}
+
+async function holdAsset(tx: Transaction, id: string, ifMatch: string | undefined): Promise<AssetRow> {
+  await lockAsset(tx, id);
+  const row = await findAsset(tx, id);
+  if (row === null || row.live === null) throw notFound(`Asset ${id}`);
+  requireMatch(ifMatch, revisionTag(id, row.revision), row.name);
+  return row;
+}
+
+async function moveAsset(
+  tx: Transaction,
+  row: AssetRow,
+  wanted: { name: string | undefined; folder: string | undefined },
+  by: string,
+): Promise<(PlacedName & { folderId: string }) | null> {
+  const folderPath = wanted.folder ?? row.folder_path;
+  const name = wanted.name ?? row.name;
+  if (folderPath === row.folder_path && name === row.name) return null;
+  if (cleanName(name) !== name) {
+    throw new UniferumError('refused', `${name} can't stand in an address; ${cleanName(name)} could.`, {
+      errors: [{ field: 'name', code: 'name-invalid', message: `use ${cleanName(name)}` }],
+    });
+  }
+  const target = await ensureFolder(tx, folderPath, by);
+  const isOtherFolder = target.id !== String(row.folder_id);
+  if (isOtherFolder) await judgeMove(tx, row, target, name);
+  const place = await findFreeAddress(tx, target, name, String(row.id));
+  if (wanted.name !== undefined && place.name !== name) {
+    throw new UniferumError(
+      'conflict',
+      `${target.path} has or had another ${name}. Choose another name, such as ${place.name}.`,
+    );
+  }
+  const before = addressKeys(row.folder_path, { name: row.name, addressStem: row.address_stem });
+  const after = addressKeys(target.path, place);
+  for (const key of before) if (!after.includes(key)) await putForward(tx, key, { assetId: String(row.id) });
+  for (const key of after) await deleteForward(tx, key);
+  if (isOtherFolder) {
+    await addToFolder(tx, String(row.folder_id), { items: -1, bytes: -row.bytes });
+    await addToFolder(tx, target.id, { items: 1, bytes: row.bytes });
+  }
+  return { ...place, folderId: target.id };
+}
+
+async function judgeMove(tx: Transaction, row: AssetRow, target: StoredFolder, name: string): Promise<void> {
+  const locked = (await findFolder(tx, target.id, { lock: true })) ?? target;
+  const texts = {
+    title: row.title,
+    alt: row.alt,
+    caption: row.caption,
+    credit: row.credit,
+    keywords: JSON.parse(row.keywords),
+  };
+  const facts = {
+    name,
+    bytes: row.bytes,
+    mime: row.mime,
+    width: row.width,
+    height: row.height,
+    texts: filledTexts(texts),
+  };
+  const verdict = judgeFile(facts, await effectiveRules(tx, target.path), locked);
+  if (verdict.outcome === 'refused')
+    throw new UniferumError('refused', verdict.reasons.map(({ message }) => message).join(' '), { verdict });
+}
+
+async function countAsset(tx: Transaction, row: AssetRow, sign: 1 | -1): Promise<void> {
+  const amount = { items: sign, bytes: sign * row.bytes };
+  await addToFolder(tx, String(row.folder_id), amount);
+  await addToTally(tx, 'kind', row.kind, amount);
+  await countRenditions(tx, String(row.id), sign);
+}

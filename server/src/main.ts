@@ -1,0 +1,37 @@
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { pino } from 'pino';
+import { createApp } from './app.js';
+import { readConfig } from './config.js';
+import { openDatabase } from './shared/database.js';
+import { migrate } from './shared/migrate.js';
+import { onShutdown } from './shared/shutdown.js';
+import { DiskStore } from './stores/disk-store.js';
+
+const config = readConfig(process.env);
+const log = pino({ level: config.logLevel, base: { part: 'server' } });
+const applied = await migrate(config.database);
+if (applied.length > 0) log.info({ applied }, 'the database was migrated');
+
+const db = openDatabase(config.database);
+const store = new DiskStore(config.dataDir);
+await store.prepare();
+
+const { app, express } = createApp({ config, db, store, log });
+const server = createServer({ keepAliveTimeout: 65_000, requestTimeout: 0 }, express);
+server.listen(config.port, config.host, () => {
+  const { port } = server.address() as AddressInfo;
+  log.info({ port, url: config.publicUrl }, 'the server listens');
+  process.send?.({ ready: true, port });
+});
+server.on('error', (error) => {
+  log.fatal({ err: error }, `can't listen on ${config.host}:${config.port}`);
+  process.exit(1);
+});
+
+onShutdown(log, async () => {
+  app.events.close();
+  server.closeIdleConnections();
+  await new Promise((resolve) => server.close(resolve));
+  await db.end();
+});

@@ -1,0 +1,170 @@
+import { Readable } from 'node:stream';
+import { type PlannedRendition, planRenditions, type Recipe } from '@uniferum/core';
+import { recordEvent } from '../hooks/outbox.js';
+import { readEmbedded } from '../intake/embedded.js';
+import { type AssetRow, findAsset, insertBlob, updatePlaceholder } from '../library/asset-queries.js';
+import { addToTally } from '../library/tallies.js';
+import type { ItemContext, ItemResult, RunHandler, RunInputs } from '../runs/handler.js';
+import type { Database, Transaction } from '../shared/database.js';
+import type { ByteStore, StagedBytes } from '../stores/byte-store.js';
+import { findRenditions, listRecipes, type RenditionRow, updateRendition } from './queries.js';
+import { type Rendered, type Rights, renderPlan } from './render.js';
+
+interface Tools {
+  db: Database;
+  store: ByteStore;
+  maxPixels: number;
+}
+
+interface KeptRendition {
+  planned: PlannedRendition;
+  size: { width: number; height: number };
+  blob: Pick<StagedBytes, 'sha256' | 'crc32' | 'bytes'>;
+}
+
+/** Makes the renditions of one asset that are not fresh. Repeating it finds them fresh and skips. */
+export function renditionsHandler(tools: Tools): RunHandler<RunInputs['renditions']> {
+  return {
+    work: (input, context) => makeRenditions(tools, input, context),
+    giveUp: (tx, { asset }, error) => recordFailure(tx, asset, null, error),
+  };
+}
+
+async function makeRenditions(
+  { db, store, maxPixels }: Tools,
+  input: RunInputs['renditions'],
+  { signal }: ItemContext,
+): Promise<ItemResult> {
+  const asset = await findAsset(db, input.asset);
+  if (asset === null || asset.live === null) return { outcome: 'skipped', note: 'The asset is in the bin.' };
+  const wanted = await wantedRecipes(db, asset, input.recipes);
+  if (wanted.length === 0) return { outcome: 'skipped', note: 'Every rendition is fresh.' };
+  if (asset.width === null || asset.height === null) return fail(asset, wanted, 'its size can’t be read');
+
+  const focal =
+    asset.focal_x === null || asset.focal_y === null ? undefined : { x: asset.focal_x, y: asset.focal_y };
+  const plan = planRenditions({ width: asset.width, height: asset.height, mime: asset.mime }, wanted, focal);
+  let made: { rendered: Rendered[]; placeholder: string };
+  try {
+    const rights = wanted.some(({ output }) => output.metadata === 'rights')
+      ? await readRights(store.localPath(asset.sha256))
+      : { artist: null, copyright: null };
+    made = await renderPlan(store.localPath(asset.sha256), plan, { maxPixels, rights, signal });
+  } catch (error) {
+    signal.throwIfAborted();
+    if (!(await store.has(asset.sha256)))
+      throw new Error(
+        `The bytes of ${asset.name} are not in the store "${store.name}". Check that it is mounted.`,
+      );
+    return fail(asset, wanted, error instanceof Error ? error.message : String(error));
+  }
+  signal.throwIfAborted();
+  const kept = await Promise.all(made.rendered.map((rendered) => keep(store, rendered)));
+  return {
+    outcome: 'done',
+    note: kept.map(({ planned, size }) => `${planned.recipe.name} ${size.width} × ${size.height}`).join(', '),
+    record: (tx) => recordMade(tx, { asset, kept, placeholder: made.placeholder, store }),
+  };
+}
+
+async function wantedRecipes(db: Database, asset: AssetRow, only: string[] | null): Promise<Recipe[]> {
+  const rows = await findRenditions(db, [asset.id]);
+  const unfinished = new Set(
+    rows.filter(({ state }) => state !== 'fresh' && state !== 'surplus').map(({ recipe }) => recipe),
+  );
+  return (await listRecipes(db)).filter(
+    ({ name }) => unfinished.has(name) && (only === null || only.includes(name)),
+  );
+}
+
+async function readRights(path: string): Promise<Rights> {
+  const { metadata, copyright } = await readEmbedded(path);
+  return { artist: metadata.artist ?? metadata.creator ?? null, copyright };
+}
+
+async function keep(store: ByteStore, { planned, data, size }: Rendered): Promise<KeptRendition> {
+  const staged = await store.stage(Readable.from([data]), { limitBytes: Number.MAX_SAFE_INTEGER });
+  await staged.keep();
+  return { planned, size, blob: { sha256: staged.sha256, crc32: staged.crc32, bytes: staged.bytes } };
+}
+
+function fail(asset: AssetRow, wanted: readonly Recipe[], reason: string): ItemResult {
+  const error = `${asset.name} can't be decoded: ${reason}. Open and save it again in a picture editor, and replace it.`;
+  return {
+    outcome: 'failed',
+    error,
+    record: (tx) => recordFailure(tx, String(asset.id), new Set(wanted.map(({ name }) => name)), error),
+  };
+}
+
+async function recordMade(
+  tx: Transaction,
+  {
+    asset,
+    kept,
+    placeholder,
+    store,
+  }: { asset: AssetRow; kept: KeptRendition[]; placeholder: string; store: ByteStore },
+): Promise<void> {
+  const rows = await findRenditions(tx, [asset.id], { lock: true });
+  const current = new Map((await listRecipes(tx)).map((recipe) => [recipe.name, recipe.revision]));
+  const now = await findAsset(tx, String(asset.id));
+  for (const { planned, size, blob } of kept) {
+    const { recipe, mime } = planned;
+    const before = rows.find((row) => row.recipe === recipe.name);
+    // The recipe was taken away meanwhile: nobody asks for it any more.
+    if (!before) continue;
+    // Changed while it was being made: it is shown, and stays outdated.
+    const isCurrent =
+      current.get(recipe.name) === recipe.revision &&
+      now?.version === asset.version &&
+      now.focal_x === asset.focal_x &&
+      now.focal_y === asset.focal_y;
+    const isNew = await insertBlob(tx, { ...blob, store: store.name, key: store.keyOf(blob.sha256) });
+    if (isNew) await addToTally(tx, 'store', store.name, { items: 1, bytes: blob.bytes });
+    await putRendition(tx, before, {
+      ...before,
+      state: isCurrent ? 'fresh' : 'outdated',
+      revision: recipe.revision,
+      version: asset.version,
+      sha256: blob.sha256,
+      mime,
+      width: size.width,
+      height: size.height,
+      bytes: blob.bytes,
+      error: null,
+    });
+  }
+  await updatePlaceholder(tx, String(asset.id), placeholder);
+  await recordEvent(tx, {
+    type: 'asset.renditions',
+    asset: String(asset.id),
+    by: 'Uniferum',
+    data: { id: String(asset.id), made: kept.map(({ planned }) => planned.recipe.name) },
+  });
+}
+
+async function recordFailure(
+  tx: Transaction,
+  assetId: string,
+  recipes: ReadonlySet<string> | null,
+  error: string,
+): Promise<void> {
+  for (const row of await findRenditions(tx, [assetId], { lock: true })) {
+    const isMeant =
+      recipes === null ? row.state !== 'fresh' && row.state !== 'surplus' : recipes.has(row.recipe);
+    if (isMeant) await putRendition(tx, row, { ...row, state: 'failed', error });
+  }
+  await recordEvent(tx, {
+    type: 'asset.renditions',
+    asset: assetId,
+    by: 'Uniferum',
+    data: { id: assetId, failed: error },
+  });
+}
+
+async function putRendition(tx: Transaction, before: RenditionRow, after: RenditionRow): Promise<void> {
+  await updateRendition(tx, after);
+  await addToTally(tx, `recipe:${before.recipe}`, before.state, { items: -1, bytes: -(before.bytes ?? 0) });
+  await addToTally(tx, `recipe:${after.recipe}`, after.state, { items: 1, bytes: after.bytes ?? 0 });
+}

@@ -1,0 +1,96 @@
+import { DUPLICATE_RULES, type FolderRules, isTypePattern, NO_RULES, REQUIRABLE_TEXTS } from '@uniferum/core';
+import Joi from 'joi';
+import { API_BASE, type Route, route } from '../shared/route.js';
+import { answer, component, idSchema } from '../shared/schemas.js';
+import { putRules, readRules } from './service.js';
+
+const typePattern = Joi.string()
+  .lowercase()
+  .custom((value: string, helpers) =>
+    isTypePattern(value)
+      ? value
+      : helpers.message({
+          custom: '{{#label}} is neither an extension (jpg) nor a media type (image/jpeg, image/*)',
+        }),
+  );
+
+const limit = Joi.number().integer().min(0).allow(null);
+
+const ruleFields = {
+  maxBytes: limit.min(1).description('the largest file, in bytes'),
+  maxItems: limit.description('how many items may lie directly in the folder'),
+  allow: Joi.array().items(typePattern).unique().max(200),
+  deny: Joi.array().items(typePattern).unique().max(200),
+  minWidth: limit,
+  minHeight: limit,
+  maxPixels: limit,
+  requireTexts: Joi.array()
+    .items(Joi.string().valid(...REQUIRABLE_TEXTS))
+    .unique(),
+  duplicates: Joi.string()
+    .valid(...DUPLICATE_RULES)
+    .allow(null),
+  inherit: Joi.boolean().description('false drops limits and allowances from above; denials always hold'),
+};
+
+const withDefaults = Joi.object(
+  Object.fromEntries(
+    Object.entries(ruleFields).map(([key, schema]) => [
+      key,
+      (schema as Joi.AnySchema).default(NO_RULES[key as keyof FolderRules]),
+    ]),
+  ),
+).example({ maxBytes: 5_000_000, allow: ['jpg', 'png'] });
+
+export const rulesSchema = component('Rules', answer(ruleFields));
+
+const effective = (value: Joi.Schema) =>
+  answer({ value, from: Joi.string().description('the path of the folder that it comes from') });
+const effectiveNumber = effective(Joi.number()).allow(null);
+
+export const effectiveRulesSchema = component(
+  'EffectiveRules',
+  answer({
+    maxBytes: effectiveNumber,
+    maxItems: effectiveNumber,
+    allow: effective(Joi.array().items(Joi.string())).allow(null),
+    deny: Joi.array().items(effective(Joi.string())),
+    minWidth: effectiveNumber,
+    minHeight: effectiveNumber,
+    maxPixels: effectiveNumber,
+    requireTexts: Joi.array().items(effective(Joi.string())),
+    duplicates: effective(Joi.string()).allow(null),
+  }),
+);
+
+const answerSchema = component('RulesAnswer', answer({ own: rulesSchema, effective: effectiveRulesSchema }));
+const params = Joi.object({ id: idSchema.required() });
+
+export const rulesRoutes: Route[] = [
+  route<{ id: string }>({
+    method: 'get',
+    path: `${API_BASE}/folders/{id}/rules`,
+    access: 'library:read',
+    summary: "A folder's own rules, and those that hold there",
+    params,
+    answers: { 200: { description: 'The rules', schema: answerSchema } },
+    async handle({ app, params: { id } }) {
+      const { rules, etag } = await readRules(app.db, id);
+      return { status: 200, body: rules, headers: { ETag: etag } };
+    },
+  }),
+  route<{ id: string }, object, FolderRules>({
+    method: 'put',
+    path: `${API_BASE}/folders/{id}/rules`,
+    access: 'rules:write',
+    summary: "Replace a folder's own rules",
+    params,
+    body: withDefaults,
+    answers: { 200: { description: 'The rules as they hold now', schema: answerSchema } },
+    async handle({ app, who, params: { id }, body, req }) {
+      await putRules(app.db, id, body, { by: who.name, ifMatch: req.get('if-match') });
+      const { rules, etag } = await readRules(app.db, id);
+      return { status: 200, body: rules, headers: { ETag: etag } };
+    },
+  }),
+];

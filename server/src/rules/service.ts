@@ -1,0 +1,46 @@
+import {
+  type EffectiveRules,
+  type FolderRules,
+  pathChain,
+  type RulesAnswer,
+  resolveRules,
+} from '@uniferum/core';
+import { recordEvent } from '../hooks/outbox.js';
+import { findFolder, findFoldersByPaths, updateFolderRules } from '../library/folder-queries.js';
+import { type Database, type Executor, inTransaction } from '../shared/database.js';
+import { notFound } from '../shared/errors.js';
+import { requireMatch, revisionTag } from '../shared/etag.js';
+
+/** Works out the rules that hold in a folder. A path that doesn't exist yet takes those of the folders above it. */
+export async function effectiveRules(db: Executor, path: string): Promise<EffectiveRules> {
+  return resolveRules(await findFoldersByPaths(db, pathChain(path)));
+}
+
+/** Reads the rules of a folder with the tag of its state. @throws UniferumError `not-found` */
+export async function readRules(
+  db: Executor,
+  folderId: string,
+): Promise<{ rules: RulesAnswer; etag: string }> {
+  const folder = await findFolder(db, folderId);
+  if (folder === null) throw notFound(`Folder ${folderId}`);
+  return {
+    rules: { own: folder.rules, effective: await effectiveRules(db, folder.path) },
+    etag: revisionTag(folder.id, folder.revision),
+  };
+}
+
+/** Replaces the rules that a folder sets itself. */
+export async function putRules(
+  db: Database,
+  folderId: string,
+  rules: FolderRules,
+  { by, ifMatch }: { by: string; ifMatch: string | undefined },
+): Promise<void> {
+  await inTransaction(db, async (tx) => {
+    const folder = await findFolder(tx, folderId, { lock: true });
+    if (folder === null) throw notFound(`Folder ${folderId}`);
+    requireMatch(ifMatch, revisionTag(folder.id, folder.revision), `The folder ${folder.path}`);
+    await updateFolderRules(tx, folder.id, rules);
+    await recordEvent(tx, { type: 'rules.changed', by, data: { folder: folder.path, rules } });
+  });
+}

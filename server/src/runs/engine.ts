@@ -1,0 +1,254 @@
+import { randomBytes } from 'node:crypto';
+import { hostname } from 'node:os';
+import { setTimeout as delay } from 'node:timers/promises';
+import { backoffMs } from '@uniferum/core';
+import type { Logger } from 'pino';
+import { type Database, inTransaction, type Transaction } from '../shared/database.js';
+import type { ItemResult, RunHandler, RunHandlers } from './handler.js';
+import {
+  beat,
+  type ClaimedItem,
+  claimItems,
+  endItem,
+  listClaimableRuns,
+  lockExpiredItems,
+  removeWorker,
+  renewLeases,
+  returnItem,
+} from './lease-queries.js';
+import { settleItem, settleRun } from './ledger.js';
+import { findRun } from './queries.js';
+
+export interface EngineOptions {
+  /** How many items are worked on at a time. */
+  slots: number;
+  /** After so long without a heartbeat an item is given to another worker. */
+  leaseMs: number;
+  /** How often an item is tried at most. @defaultValue 5 */
+  maxAttempts?: number;
+  /** How long to look away when nothing waits, in milliseconds. @defaultValue 250 */
+  idleMs?: number;
+  /** @defaultValue 1000 */
+  backoffBaseMs?: number;
+}
+
+interface HeldItem {
+  item: ClaimedItem;
+  abort: AbortController;
+}
+
+/** Why an item's signal was aborted. */
+type Interruption = 'stopping' | 'lost' | 'shutdown';
+
+/** Works through the runs of a database until it is closed. Any number of engines may do so at the same time. */
+export class RunEngine {
+  readonly #db: Database;
+  readonly #handlers: RunHandlers;
+  readonly #log: Logger;
+  readonly #options: Required<EngineOptions>;
+  readonly #id = `${hostname()}:${process.pid}:${randomBytes(4).toString('hex')}`;
+  readonly #held = new Map<number, HeldItem>();
+  readonly #shutdown = new AbortController();
+  #freeSlot: (() => void) | null = null;
+  #heart: NodeJS.Timeout | null = null;
+  #loop: Promise<void> | null = null;
+  #beating: Promise<void> | null = null;
+
+  constructor(db: Database, handlers: RunHandlers, log: Logger, options: EngineOptions) {
+    this.#db = db;
+    this.#handlers = handlers;
+    this.#log = log.child({ worker: this.#id });
+    this.#options = { maxAttempts: 5, idleMs: 250, backoffBaseMs: 1000, ...options };
+  }
+
+  /** Begins to work. */
+  async start(): Promise<void> {
+    await beat(this.#db, this.#id);
+    this.#heart = setInterval(() => {
+      this.#beating ??= this.#heartbeat().finally(() => {
+        this.#beating = null;
+      });
+    }, this.#options.leaseMs / 3);
+    this.#loop = this.#workLoop();
+  }
+
+  /** Gives back what it holds and ends. */
+  async close(): Promise<void> {
+    this.#shutdown.abort('shutdown' satisfies Interruption);
+    for (const { abort } of this.#held.values()) abort.abort('shutdown' satisfies Interruption);
+    this.#freeSlot?.();
+    await this.#loop;
+    if (this.#heart) clearInterval(this.#heart);
+    await this.#beating;
+    await removeWorker(this.#db, this.#id).catch(() => {});
+  }
+
+  async #workLoop(): Promise<void> {
+    const working = new Set<Promise<void>>();
+    let backoff = this.#options.idleMs;
+    while (!this.#shutdown.signal.aborted) {
+      const free = this.#options.slots - working.size;
+      if (free <= 0) {
+        await new Promise<void>((resolve) => {
+          this.#freeSlot = resolve;
+        });
+        continue;
+      }
+      try {
+        const items = await this.#claim(free);
+        backoff = this.#options.idleMs;
+        for (const item of items) {
+          const work = this.#carryOut(item).finally(() => {
+            working.delete(work);
+            this.#freeSlot?.();
+          });
+          working.add(work);
+        }
+        if (items.length === 0) await this.#rest(this.#options.idleMs);
+      } catch (error) {
+        this.#log.error({ err: error }, 'claiming failed');
+        await this.#rest(backoff);
+        backoff = Math.min(backoff * 2, 10_000);
+      }
+    }
+    await Promise.all(working);
+  }
+
+  async #rest(ms: number): Promise<void> {
+    await delay(ms, undefined, { signal: this.#shutdown.signal }).catch(() => {});
+  }
+
+  async #claim(limit: number): Promise<ClaimedItem[]> {
+    const items: ClaimedItem[] = [];
+    for (const run of await listClaimableRuns(this.#db)) {
+      const claim = {
+        limit: limit - items.length,
+        token: randomBytes(16).toString('hex'),
+        worker: this.#id,
+        leaseMs: this.#options.leaseMs,
+      };
+      items.push(...(await inTransaction(this.#db, (tx) => claimItems(tx, run, claim))));
+      if (items.length >= limit) break;
+    }
+    return items;
+  }
+
+  async #carryOut(item: ClaimedItem): Promise<void> {
+    const abort = new AbortController();
+    this.#held.set(item.id, { item, abort });
+    if (this.#shutdown.signal.aborted) abort.abort('shutdown' satisfies Interruption);
+    const log = this.#log.child({ run: item.runId, item: item.id });
+    try {
+      const result = await this.#attempt(item, abort.signal, log);
+      if (result) await this.#end(item, result);
+    } catch (error) {
+      // The database did not take the result. The lease will run out, and the item comes again.
+      log.error({ err: error }, "an item's end could not be written");
+    } finally {
+      this.#held.delete(item.id);
+    }
+  }
+
+  /** @returns null when the item was given back */
+  async #attempt(item: ClaimedItem, signal: AbortSignal, log: Logger): Promise<ItemResult | null> {
+    try {
+      signal.throwIfAborted();
+      return await this.#handlerOf(item).work(item.input, { signal, log });
+    } catch (error) {
+      if (signal.aborted) {
+        await this.#giveBack(item, signal.reason);
+        return null;
+      }
+      const message = error instanceof Error ? error.message : String(error);
+      log.warn({ err: error, attempt: item.attempts }, 'an item failed');
+      if (item.attempts >= this.#options.maxAttempts) return this.#lastFailure(item, message);
+      const delayMs = backoffMs(item.attempts, Math.random(), { baseMs: this.#options.backoffBaseMs });
+      await inTransaction(this.#db, (tx) =>
+        returnItem(tx, item, { delayMs, error: message, countsAttempt: true }),
+      );
+      return null;
+    }
+  }
+
+  async #giveBack(item: ClaimedItem, reason: Interruption): Promise<void> {
+    if (reason === 'lost') return;
+    await inTransaction(this.#db, async (tx) => {
+      await returnItem(tx, item, { delayMs: 0, error: null, countsAttempt: false });
+      const run = await findRun(tx, String(item.runId), { lock: true });
+      if (run) await settleRun(tx, run);
+    });
+  }
+
+  #lastFailure(item: ClaimedItem, message: string): ItemResult {
+    const error = `${message} (tried ${item.attempts} times)`;
+    return {
+      outcome: 'failed',
+      error,
+      record: async (tx) => this.#handlerOf(item).giveUp?.(tx, item.input, error),
+    };
+  }
+
+  async #end(item: ClaimedItem, result: ItemResult): Promise<void> {
+    await inTransaction(this.#db, (tx) => endWithResult(tx, item, result));
+  }
+
+  async #heartbeat(): Promise<void> {
+    try {
+      await beat(this.#db, this.#id);
+      const held = [...this.#held.values()];
+      const still = await renewLeases(
+        this.#db,
+        held.map(({ item }) => item),
+        this.#options.leaseMs,
+      );
+      for (const { item, abort } of held) {
+        const state = still.get(item.id);
+        // An item that ended while the answer was on its way is not lost.
+        if (!this.#held.has(item.id)) continue;
+        if (state === undefined) abort.abort('lost' satisfies Interruption);
+        else if (state.isStopping) abort.abort('stopping' satisfies Interruption);
+      }
+      await this.#recoverExpired();
+    } catch (error) {
+      this.#log.error({ err: error }, 'the heartbeat failed');
+    }
+  }
+
+  /** Takes care of items whose worker died: they wait again, or end when they were tried too often. */
+  async #recoverExpired(): Promise<void> {
+    await inTransaction(this.#db, async (tx) => {
+      for (const item of await lockExpiredItems(tx)) {
+        const error = `The worker died while working on ${item.title}.`;
+        this.#log.warn({ run: item.runId, item: item.id, attempt: item.attempts }, 'a lease ran out');
+        if (item.attempts >= this.#options.maxAttempts) {
+          await endWithResult(tx, item, this.#lastFailure(item, error));
+          continue;
+        }
+        await returnItem(tx, item, { delayMs: 0, error, countsAttempt: true });
+        const run = await findRun(tx, String(item.runId), { lock: true });
+        if (run) await settleRun(tx, run);
+      }
+    });
+  }
+
+  #handlerOf(item: ClaimedItem): RunHandler<unknown> {
+    const handler = Object.entries(this.#handlers).find(([kind]) => kind === item.kind)?.[1];
+    if (!handler)
+      throw new Error(
+        `This worker knows no runs of kind "${item.kind}". Start a worker of the server's version.`,
+      );
+    return handler as RunHandler<unknown>;
+  }
+}
+
+/** Ends an item and writes what it made in one transaction: both happen, once, or neither does. */
+async function endWithResult(tx: Transaction, item: ClaimedItem, result: ItemResult): Promise<void> {
+  const isHeld = await endItem(tx, item, {
+    state: result.outcome,
+    note: result.note ?? null,
+    error: result.error ?? null,
+  });
+  if (!isHeld) return;
+  await result.record?.(tx);
+  await settleItem(tx, item, result.outcome);
+}

@@ -1,0 +1,218 @@
+import {
+  change,
+  changeExpanded,
+  type Executor,
+  select,
+  selectExpanded,
+  selectOne,
+  type Transaction,
+} from '../shared/database.js';
+
+/** One item as a worker holds it. */
+export interface ClaimedItem {
+  id: number;
+  runId: number;
+  kind: string;
+  title: string;
+  input: unknown;
+  /** How often it has been tried, this time included. */
+  attempts: number;
+  /** What proves that it is still held: another claim writes another token. */
+  token: string;
+}
+
+interface ClaimableRow {
+  id: number;
+  run_id: number;
+  title: string;
+  input: string;
+  attempts: number;
+}
+
+/** Lists the runs that have work, those first that are urgent and those that waited longest. */
+export async function listClaimableRuns(tx: Executor): Promise<{ id: number; kind: string }[]> {
+  return select(
+    tx,
+    "SELECT id, kind FROM runs WHERE state IN ('waiting', 'working') ORDER BY is_urgent DESC, claimed_at, id LIMIT 20",
+  );
+}
+
+/** Claims up to `limit` items of a run: nobody else gets them until the lease is over. Empty when there are none or the run was stopped. */
+export async function claimItems(
+  tx: Transaction,
+  run: { id: number; kind: string },
+  claim: { limit: number; token: string; worker: string; leaseMs: number },
+): Promise<ClaimedItem[]> {
+  const rows = await select<ClaimableRow>(
+    tx,
+    `SELECT id, run_id, title, input, attempts
+     FROM run_items
+     WHERE run_id = ? AND state = 'waiting' AND not_before <= NOW(3)
+     ORDER BY id
+     LIMIT ?
+     FOR UPDATE SKIP LOCKED`,
+    [run.id, claim.limit],
+  );
+  if (rows.length === 0) return [];
+  const { affectedRows } = await change(
+    tx,
+    `UPDATE runs
+     SET state = 'working', started_at = COALESCE(started_at, NOW(3)), claimed_at = NOW(3), updated_at = NOW(3),
+         sample_at = COALESCE(sample_at, NOW(3))
+     WHERE id = ? AND state IN ('waiting', 'working')`,
+    [run.id],
+  );
+  // Stopped between the two statements: the items stay as they are.
+  if (affectedRows === 0) return [];
+  await changeExpanded(
+    tx,
+    `UPDATE run_items
+     SET state = 'working', token = ?, worker = ?, lease_until = NOW(3) + INTERVAL ? MICROSECOND, attempts = attempts + 1,
+         started_at = NOW(3), finished_at = NULL
+     WHERE id IN (?)`,
+    [claim.token, claim.worker, claim.leaseMs * 1000, rows.map(({ id }) => id)],
+  );
+  return rows.map((row) => ({
+    id: row.id,
+    runId: row.run_id,
+    kind: run.kind,
+    title: row.title,
+    input: JSON.parse(row.input),
+    attempts: row.attempts + 1,
+    token: claim.token,
+  }));
+}
+
+/** Renews leases. @returns the ids that are still held, and whether their run is being stopped */
+export async function renewLeases(
+  db: Executor,
+  held: readonly { id: number; token: string }[],
+  leaseMs: number,
+): Promise<Map<number, { isStopping: boolean }>> {
+  if (held.length === 0) return new Map();
+  const pairs = held.map(({ id, token }) => [id, token]);
+  await changeExpanded(
+    db,
+    "UPDATE run_items SET lease_until = NOW(3) + INTERVAL ? MICROSECOND WHERE (id, token) IN (?) AND state = 'working'",
+    [leaseMs * 1000, pairs],
+  );
+  const rows = await selectExpanded<{ id: number; state: string }>(
+    db,
+    `SELECT run_items.id, runs.state
+     FROM run_items
+     JOIN runs ON runs.id = run_items.run_id
+     WHERE (run_items.id, run_items.token) IN (?) AND run_items.state = 'working'`,
+    [pairs],
+  );
+  return new Map(rows.map(({ id, state }) => [id, { isStopping: state === 'stopping' }]));
+}
+
+/** Ends an item that is still held. @returns false when it was lost to another worker: then nothing was written */
+export async function endItem(
+  tx: Transaction,
+  item: ClaimedItem,
+  end: { state: 'done' | 'skipped' | 'failed'; note: string | null; error: string | null },
+): Promise<boolean> {
+  const { affectedRows } = await change(
+    tx,
+    `UPDATE run_items
+     SET state = ?, note = ?, error = ?, token = NULL, lease_until = NULL, finished_at = NOW(3)
+     WHERE id = ? AND token = ? AND state = 'working'`,
+    [end.state, end.note, end.error, item.id, item.token],
+  );
+  return affectedRows === 1;
+}
+
+/** Gives an item back to wait for `delayMs`. An interrupted attempt doesn't count. @returns false when it was lost */
+export async function returnItem(
+  tx: Transaction,
+  item: ClaimedItem,
+  back: { delayMs: number; error: string | null; countsAttempt: boolean },
+): Promise<boolean> {
+  const { affectedRows } = await change(
+    tx,
+    `UPDATE run_items
+     SET state = 'waiting', token = NULL, lease_until = NULL, error = ?, not_before = NOW(3) + INTERVAL ? MICROSECOND, attempts = attempts - ?
+     WHERE id = ? AND token = ? AND state = 'working'`,
+    [back.error, back.delayMs * 1000, back.countsAttempt ? 0 : 1, item.id, item.token],
+  );
+  return affectedRows === 1;
+}
+
+/** Holds items whose lease is over: their worker died or lost the database. */
+export async function lockExpiredItems(tx: Transaction): Promise<ClaimedItem[]> {
+  const rows = await select<ClaimableRow & { token: string }>(
+    tx,
+    `SELECT id, run_id, title, input, attempts, token
+     FROM run_items
+     WHERE state = 'working' AND lease_until < NOW(3)
+     ORDER BY id
+     LIMIT 100
+     FOR UPDATE SKIP LOCKED`,
+  );
+  if (rows.length === 0) return [];
+  const runs = await selectExpanded<{ id: number; kind: string }>(
+    tx,
+    'SELECT id, kind FROM runs WHERE id IN (?)',
+    [rows.map(({ run_id }) => run_id)],
+  );
+  const kinds = new Map(runs.map(({ id, kind }) => [id, kind]));
+  return rows.map((row) => ({
+    id: row.id,
+    runId: row.run_id,
+    kind: kinds.get(row.run_id) ?? '',
+    title: row.title,
+    input: JSON.parse(row.input),
+    attempts: row.attempts,
+    token: row.token,
+  }));
+}
+
+/** Adds an ended item to its run's counts. */
+export async function countEnd(
+  tx: Transaction,
+  runId: number,
+  state: 'done' | 'skipped' | 'failed',
+): Promise<void> {
+  await change(tx, `UPDATE runs SET ${state} = ${state} + 1, updated_at = NOW(3) WHERE id = ?`, [runId]);
+}
+
+export async function updateRateSample(
+  tx: Transaction,
+  runId: number,
+  sample: { at: Date; ended: number; perSecond: number | null },
+): Promise<void> {
+  await change(tx, 'UPDATE runs SET sample_at = ?, sample_ended = ?, sample_rate = ? WHERE id = ?', [
+    sample.at,
+    sample.ended,
+    sample.perSecond,
+    runId,
+  ]);
+}
+
+/** Says that a worker is alive. */
+export async function beat(db: Executor, worker: string): Promise<void> {
+  await change(db, 'INSERT INTO workers (id) VALUES (?) ON DUPLICATE KEY UPDATE seen_at = NOW(3)', [worker]);
+  await change(db, 'DELETE FROM workers WHERE seen_at < NOW(3) - INTERVAL 1 HOUR');
+}
+
+/** Says that a worker has ended in an orderly way. */
+export async function removeWorker(db: Executor, worker: string): Promise<void> {
+  await change(db, 'DELETE FROM workers WHERE id = ?', [worker]);
+}
+
+/** Tells whether any worker was alive within the last `seconds`. */
+export async function hasLivingWorker(db: Executor, seconds: number): Promise<boolean> {
+  return (
+    (await selectOne(db, 'SELECT id FROM workers WHERE seen_at > NOW(3) - INTERVAL ? SECOND LIMIT 1', [
+      seconds,
+    ])) !== null
+  );
+}
+
+/** The database's clock, by which all leases are measured. */
+export async function databaseNow(db: Executor): Promise<Date> {
+  const row = await selectOne<{ now: Date }>(db, 'SELECT NOW(3) AS now');
+  if (row === null) throw new Error("Expected the database's time, got no row");
+  return row.now;
+}

@@ -1,0 +1,86 @@
+import type { Verdict } from '@uniferum/core';
+
+/** Every problem that the API answers with: its status and its title. Codes are public and never reused. */
+export const PROBLEMS = {
+  'malformed-request': { status: 400, title: 'The request is malformed' },
+  'not-signed-in': { status: 401, title: 'A key or a session is needed' },
+  'wrong-credentials': { status: 401, title: 'These credentials are not known' },
+  'right-missing': { status: 403, title: 'A right is missing' },
+  'foreign-origin': { status: 403, title: 'The request comes from another site' },
+  'not-found': { status: 404, title: 'There is nothing here' },
+  conflict: { status: 409, title: 'The request conflicts with what is there' },
+  'request-in-progress': { status: 409, title: 'The same request is still in progress' },
+  'stale-state': { status: 412, title: 'It was changed in the meantime' },
+  'too-large': { status: 413, title: 'The request is too large' },
+  'unsupported-media-type': { status: 415, title: 'The body is of a type that is not taken here' },
+  'range-not-satisfiable': { status: 416, title: 'The range lies outside the file' },
+  refused: { status: 422, title: 'A rule refuses it' },
+  'key-reused': { status: 422, title: 'The Idempotency-Key was used for another request' },
+  'too-many-attempts': { status: 429, title: 'Too many attempts' },
+  unexpected: { status: 500, title: 'Something went wrong on the server' },
+} as const;
+
+export type ProblemCode = keyof typeof PROBLEMS;
+
+/** One thing that is wrong with an input. */
+export interface FieldError {
+  field: string;
+  code: string;
+  message: string;
+}
+
+export interface ProblemOptions {
+  errors?: FieldError[];
+  verdict?: Verdict;
+  retryAfterSeconds?: number;
+  cause?: unknown;
+}
+
+/** An expected failure of a request; the last middleware writes it as a problem (RFC 9457). */
+export class UniferumError extends Error {
+  readonly code: ProblemCode;
+  readonly status: number;
+  readonly options: ProblemOptions;
+
+  /** @param detail what happened to which thing, and what to do */
+  constructor(code: ProblemCode, detail: string, options: ProblemOptions = {}) {
+    super(detail, options.cause === undefined ? {} : { cause: options.cause });
+    this.code = code;
+    this.status = PROBLEMS[code].status;
+    this.options = options;
+  }
+}
+
+/** The body of a problem answer. */
+export interface Problem {
+  type: string;
+  title: string;
+  status: number;
+  detail: string;
+  instance: string;
+  code: ProblemCode;
+  requestId: string;
+  errors?: FieldError[];
+  verdict?: Verdict;
+}
+
+/** Builds the body of a problem answer. */
+export function toProblem(error: UniferumError, instance: string, requestId: string): Problem {
+  const { errors, verdict } = error.options;
+  return {
+    type: `urn:uniferum:problem:${error.code}`,
+    title: PROBLEMS[error.code].title,
+    status: error.status,
+    detail: error.message,
+    instance,
+    code: error.code,
+    requestId,
+    ...(errors && { errors }),
+    ...(verdict && { verdict }),
+  };
+}
+
+/** Makes the error for something that is not there. */
+export function notFound(what: string): UniferumError {
+  return new UniferumError('not-found', `${what} does not exist.`);
+}

@@ -1,0 +1,32 @@
+import { UniferumError } from './errors.js';
+
+/** The entity tag of a thing that counts its changes. */
+export function revisionTag(id: number | string, revision: number): string {
+  return `"${id}.${revision}"`;
+}
+
+/**
+ * Refuses a change whose `If-Match` names another state than the current one (RFC 9110 §13.1.1).
+ *
+ * @throws UniferumError `stale-state`
+ */
+export function requireMatch(ifMatch: string | undefined, current: string, what: string): void {
+  if (ifMatch === undefined || ifMatch.trim() === '*') return;
+  if (listTags(ifMatch).includes(current)) return;
+  throw new UniferumError(
+    'stale-state',
+    `${what} was changed since you read it. Read it again and repeat your change.`,
+  );
+}
+
+/** Tells whether `If-None-Match` already has the current state; the comparison is weak (RFC 9110 §13.1.2). */
+export function hasCurrent(ifNoneMatch: string | undefined, current: string): boolean {
+  if (ifNoneMatch === undefined) return false;
+  return (
+    ifNoneMatch.trim() === '*' || listTags(ifNoneMatch).some((tag) => tag.replace(/^W\//, '') === current)
+  );
+}
+
+function listTags(header: string): string[] {
+  return header.match(/(?:W\/)?"[^"]*"/g) ?? [];
+}

@@ -1,0 +1,202 @@
+import { RIGHTS } from '@uniferum/core';
+import type Joi from 'joi';
+import joiToJson from 'joi-to-json';
+import { PROBLEMS } from './errors.js';
+import type { AnswerSpec, Route } from './route.js';
+import { components, problemSchema } from './schemas.js';
+import { VERSION } from './version.js';
+
+type Json = null | boolean | number | string | Json[] | { [key: string]: Json };
+type JsonObject = { [key: string]: Json };
+
+/** The package exports one function; its types describe a module instead. */
+const convert = joiToJson as unknown as (schema: Joi.Schema, mode: 'open-api-3.1') => JsonObject;
+
+/** Builds the OpenAPI 3.1 document from the schemas by which the routes validate. */
+export function buildOpenApi(routes: readonly Route[]): JsonObject {
+  const named = new Map(
+    [...components()].map(([name, schema]) => [JSON.stringify(toJsonSchema(schema)), name]),
+  );
+  const refer = (schema: Json): Json => withReferences(schema, named);
+  const paths: Record<string, JsonObject> = {};
+  for (const route of routes) {
+    const path = documentPath(route.path);
+    paths[path] = { ...paths[path], [route.method]: describeRoute(route, refer) };
+  }
+  return {
+    openapi: '3.1.0',
+    info: {
+      title: 'Uniferum',
+      version: VERSION,
+      description: "A hub for a web site's files: intake, rules, renditions and runs.",
+      license: { name: 'MIT', identifier: 'MIT' },
+    },
+    servers: [{ url: '/' }],
+    security: [{ key: [] }, { session: [] }],
+    paths,
+    components: {
+      securitySchemes: {
+        key: {
+          type: 'http',
+          scheme: 'bearer',
+          description: `An API key. Rights: ${Object.entries(RIGHTS)
+            .map(([right, text]) => `${right} (${text})`)
+            .join('; ')}.`,
+        },
+        session: {
+          type: 'apiKey',
+          in: 'cookie',
+          name: 'uniferum_session',
+          description: "The console's session",
+        },
+      },
+      schemas: Object.fromEntries(
+        [...components()].map(([name, schema]) => [name, withReferences(toJsonSchema(schema), named, true)]),
+      ),
+    },
+  };
+}
+
+/** The path as OpenAPI writes it; it has no wildcards, so the rest of a path is one parameter. */
+export function documentPath(path: string): string {
+  return path.replace(/\{(\w+)\*\}/g, '{$1}');
+}
+
+function describeRoute(route: Route, refer: (schema: Json) => Json): JsonObject {
+  const isPublic = route.access === 'public';
+  return {
+    operationId: operationId(route),
+    summary: route.summary,
+    tags: [route.path.replace('/api/v1', '').split('/')[1] ?? 'system'],
+    ...(isPublic ? { security: [] } : { 'x-right': route.access }),
+    parameters: [
+      ...describeParameters(route.params, 'path', route),
+      ...describeParameters(route.query, 'query', route),
+      ...headerParameters(route),
+    ],
+    ...describeBody(route, refer),
+    responses: describeAnswers(route, refer),
+  };
+}
+
+function operationId({ method, path }: Route): string {
+  const words = path
+    .replace(/^\/api\/v1/, '')
+    .split(/\W+/)
+    .filter(Boolean);
+  return (
+    [method, ...words]
+      .map((word, index) => (index === 0 ? word : word[0]?.toUpperCase() + word.slice(1)))
+      .join('') + (path.startsWith('/api') ? '' : 'AtRoot')
+  );
+}
+
+function describeParameters(
+  schema: Joi.ObjectSchema | undefined,
+  place: 'path' | 'query',
+  route: Route,
+): Json[] {
+  if (!schema) return [];
+  const json = toJsonSchema(schema);
+  const required = (json.required ?? []) as string[];
+  return Object.entries((json.properties ?? {}) as Record<string, JsonObject>).map(([name, property]) => {
+    // The rest of a path is an array to Express, and one text in the document.
+    const isRest = route.path.includes(`{${name}*}`);
+    return {
+      name,
+      in: place,
+      required: place === 'path' || required.includes(name),
+      schema: isRest ? { type: 'string' } : property,
+    };
+  });
+}
+
+function headerParameters({ method, access }: Route): Json[] {
+  const text = (name: string, description: string): Json => ({
+    name,
+    in: 'header',
+    required: false,
+    description,
+    schema: { type: 'string' },
+  });
+  if (method === 'post' && access !== 'public')
+    return [
+      text(
+        'Idempotency-Key',
+        'The same key and body within a day gives the same answer and does nothing twice.',
+      ),
+    ];
+  if (method === 'patch' || method === 'put' || method === 'delete')
+    return [text('If-Match', 'The ETag of the state that is to be changed.')];
+  return [];
+}
+
+function describeBody({ body, multipart }: Route, refer: (schema: Json) => Json): JsonObject {
+  if (multipart) {
+    const json = toJsonSchema(multipart);
+    const properties = {
+      ...(json.properties as JsonObject),
+      file: { type: 'array', items: { type: 'string', contentMediaType: 'application/octet-stream' } },
+    };
+    return {
+      requestBody: {
+        required: true,
+        content: { 'multipart/form-data': { schema: { ...json, properties } } },
+      },
+    };
+  }
+  if (!body) return {};
+  return {
+    requestBody: { required: true, content: { 'application/json': { schema: refer(toJsonSchema(body)) } } },
+  };
+}
+
+function describeAnswers(route: Route, refer: (schema: Json) => Json): JsonObject {
+  const problem = (description: string): Json => ({
+    description,
+    content: { 'application/problem+json': { schema: refer(toJsonSchema(problemSchema)) } },
+  });
+  const statuses = new Set(Object.values(PROBLEMS).map(({ status }) => status));
+  if (route.access === 'public') statuses.delete(403);
+  const problems = Object.fromEntries(
+    [...statuses].sort((a, b) => a - b).map((status) => [String(status), problem(titlesOf(status))]),
+  );
+  return {
+    ...problems,
+    ...Object.fromEntries(
+      Object.entries(route.answers).map(([status, spec]) => [status, describeAnswer(spec, refer)]),
+    ),
+  };
+}
+
+function titlesOf(status: number): string {
+  return Object.values(PROBLEMS)
+    .filter((problem) => problem.status === status)
+    .map(({ title }) => title)
+    .join(', or ');
+}
+
+function describeAnswer(
+  { description, schema, contentType }: AnswerSpec,
+  refer: (schema: Json) => Json,
+): JsonObject {
+  if (!schema && !contentType) return { description };
+  const type = contentType ?? 'application/json';
+  return {
+    description,
+    content: { [type]: schema ? { schema: refer(toJsonSchema(schema)) } : { schema: { type: 'string' } } },
+  };
+}
+
+function toJsonSchema(schema: Joi.Schema): JsonObject {
+  return convert(schema, 'open-api-3.1');
+}
+
+/** Replaces every part that is a named schema, to the letter, by a reference to it. */
+function withReferences(schema: Json, named: ReadonlyMap<string, string>, isTop = false): Json {
+  if (schema === null || typeof schema !== 'object') return schema;
+  const name = isTop ? undefined : named.get(JSON.stringify(schema));
+  if (name) return { $ref: `#/components/schemas/${name}` };
+  if (Array.isArray(schema)) return schema.map((part) => withReferences(part, named));
+  return Object.fromEntries(Object.entries(schema).map(([key, part]) => [key, withReferences(part, named)]));
+}

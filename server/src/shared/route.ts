@@ -1,0 +1,67 @@
+import type { Readable } from 'node:stream';
+import type { Right } from '@uniferum/core';
+import type { Request, Response } from 'express';
+import type Joi from 'joi';
+import type { Principal } from '../access/principal.js';
+import type { App } from '../app.js';
+
+/** Who may call a route: a right, anyone who is known, or everybody. */
+export type Access = Right | 'known' | 'public';
+
+/** What a handler is given: parsed input, and who asks. */
+export interface RouteContext<Params, Query, Body> {
+  app: App;
+  /** Who asks; a stand-in without rights on public routes. */
+  who: Principal;
+  params: Params;
+  query: Query;
+  body: Body;
+  req: Request;
+  res: Response;
+}
+
+/** What a handler answers. A stream is sent as it is; `handled` says that the handler has answered itself. */
+export interface Answer {
+  status: number;
+  body?: unknown;
+  stream?: Readable;
+  headers?: Record<string, string | undefined>;
+  handled?: boolean;
+}
+
+export interface AnswerSpec {
+  description: string;
+  schema?: Joi.Schema;
+  /** @defaultValue application/json */
+  contentType?: string;
+}
+
+/** One route: the only place where its address, right, input, answers and work are stated. */
+export interface RouteSpec<Params = object, Query = object, Body = undefined> {
+  method: 'get' | 'post' | 'put' | 'patch' | 'delete';
+  /** The whole path, with parameters in braces; one ending in `*}` takes the rest of the path. */
+  path: string;
+  access: Access;
+  summary: string;
+  params?: Joi.ObjectSchema;
+  query?: Joi.ObjectSchema;
+  body?: Joi.Schema;
+  /** The schema of a multipart body, which the handler reads itself. */
+  multipart?: Joi.ObjectSchema;
+  /** A repeated Idempotency-Key is seen to by the handler, because its body streams. */
+  ownIdempotency?: boolean;
+  answers: Record<number, AnswerSpec>;
+  handle(context: RouteContext<Params, Query, Body>): Promise<Answer>;
+}
+
+/** A route whose input types are known only to itself. */
+export type Route = RouteSpec<never, never, never>;
+
+/** States a route. The type parameters are the parsed input, which the Joi schemas guarantee. */
+export function route<Params = object, Query = object, Body = undefined>(
+  spec: RouteSpec<Params, Query, Body>,
+): Route {
+  return spec as unknown as Route;
+}
+
+export const API_BASE = '/api/v1';

@@ -1,0 +1,42 @@
+import type { Readable } from 'node:stream';
+
+/** What is known of bytes after the one pass in which they were taken in. */
+export interface ByteFacts {
+  /** 64 hexadecimal digits. */
+  sha256: string;
+  /** 8 hexadecimal digits. */
+  crc32: string;
+  bytes: number;
+  /** The first bytes, enough to tell the type. */
+  head: Uint8Array;
+}
+
+/** Bytes that have arrived and are not yet part of the library. Exactly one of `keep` and `discard` ends it. */
+export interface StagedBytes extends ByteFacts {
+  /** A file with the bytes, for reading until it is kept or discarded; null when a limit cut them off. */
+  path: string | null;
+  /** Makes the bytes durable under their digest. Harmless when they are there already. */
+  keep(): Promise<void>;
+  /** Drops the bytes. May be called after `keep`, and then does nothing. */
+  discard(): Promise<void>;
+}
+
+/** A place where blobs are kept, addressed by their SHA-256. */
+export interface ByteStore {
+  /** The store's name in copies. */
+  readonly name: string;
+  /**
+   * Takes a stream in. Past `limitBytes` the rest is counted and not kept, so that a refusal can say the true size.
+   *
+   * @throws the stream's own error when it breaks off; nothing is left behind then
+   */
+  stage(stream: Readable, options: { limitBytes: number }): Promise<StagedBytes>;
+  /** Opens kept bytes, whole or from `start` to `end` (both included). @throws Error when there are none */
+  open(sha256: string, range?: { start: number; end: number }): Readable;
+  /** A local file with kept bytes, for programs that read files. */
+  localPath(sha256: string): string;
+  /** The key under which bytes are kept. */
+  keyOf(sha256: string): string;
+  /** Tells whether the bytes are kept whole. */
+  has(sha256: string): Promise<boolean>;
+}

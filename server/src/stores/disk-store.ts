@@ -1,0 +1,176 @@
+import { createHash, randomUUID } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { type FileHandle, mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import type { Readable } from 'node:stream';
+import { crc32 } from 'node:zlib';
+import { SNIFF_BYTES } from '@uniferum/core';
+import type { ByteStore, StagedBytes } from './byte-store.js';
+
+/** A file in staging that nobody has touched for so long belongs to a process that died. */
+const ABANDONED_MS = 24 * 3_600_000;
+
+/** Keeps blobs in a folder: `blobs/ab/cd/<sha256>`; what arrives is written to `staging/` beside it. */
+export class DiskStore implements ByteStore {
+  readonly name = 'server';
+  readonly #root: string;
+
+  constructor(root: string) {
+    this.#root = root;
+  }
+
+  /** Makes the folders, and clears staging of what died there. */
+  async prepare(): Promise<void> {
+    await mkdir(join(this.#root, 'blobs'), { recursive: true });
+    await mkdir(this.#staging, { recursive: true });
+    for (const name of await readdir(this.#staging)) {
+      const path = join(this.#staging, name);
+      const info = await stat(path).catch(() => null);
+      if (info && Date.now() - info.mtimeMs > ABANDONED_MS) await rm(path, { force: true });
+    }
+  }
+
+  async stage(stream: Readable, { limitBytes }: { limitBytes: number }): Promise<StagedBytes> {
+    const path = join(this.#staging, randomUUID());
+    const file = await open(path, 'wx', 0o644);
+    try {
+      const pass = await onePass(stream, file, limitBytes);
+      if (!pass.isWhole) {
+        await file.close();
+        await rm(path, { force: true });
+        return { ...pass.facts, path: null, keep: refuseToKeep, discard: async () => {} };
+      }
+      return this.#staged(file, path, pass.facts);
+    } catch (error) {
+      await file.close();
+      await rm(path, { force: true });
+      throw error;
+    }
+  }
+
+  open(sha256: string, range?: { start: number; end: number }): Readable {
+    return createReadStream(this.localPath(sha256), range);
+  }
+
+  localPath(sha256: string): string {
+    return join(this.#root, this.keyOf(sha256));
+  }
+
+  keyOf(sha256: string): string {
+    if (!/^[0-9a-f]{64}$/.test(sha256))
+      throw new TypeError(`Expected a SHA-256 in hexadecimal, got ${sha256}`);
+    return `blobs/${sha256.slice(0, 2)}/${sha256.slice(2, 4)}/${sha256}`;
+  }
+
+  async has(sha256: string): Promise<boolean> {
+    return stat(this.localPath(sha256)).then(
+      () => true,
+      () => false,
+    );
+  }
+
+  get #staging(): string {
+    return join(this.#root, 'staging');
+  }
+
+  #staged(
+    file: FileHandle,
+    path: string,
+    facts: Omit<StagedBytes, 'path' | 'keep' | 'discard'>,
+  ): StagedBytes {
+    let isOver = false;
+    return {
+      ...facts,
+      path,
+      keep: async () => {
+        if (isOver) return;
+        isOver = true;
+        const target = this.localPath(facts.sha256);
+        // Durable before it is visible: the bytes, then the name, then the folder that holds the name.
+        await file.sync();
+        await file.close();
+        await mkdir(dirname(target), { recursive: true });
+        await rename(path, target);
+        await syncFolder(dirname(target));
+      },
+      discard: async () => {
+        if (isOver) return;
+        isOver = true;
+        await file.close();
+        await rm(path, { force: true });
+      },
+    };
+  }
+}
+
+interface Pass {
+  facts: { sha256: string; crc32: string; bytes: number; head: Uint8Array };
+  isWhole: boolean;
+}
+
+/** Writes, hashes, counts and looks at the bytes in one go. The write of a chunk overlaps with the hashing of it. */
+async function onePass(stream: Readable, file: FileHandle, limitBytes: number): Promise<Pass> {
+  const hash = createHash('sha256');
+  const head = Buffer.alloc(SNIFF_BYTES);
+  let headBytes = 0;
+  let checksum = 0;
+  let bytes = 0;
+  for await (const chunk of gather(stream)) {
+    if (headBytes < SNIFF_BYTES) headBytes += chunk.copy(head, headBytes);
+    const position = bytes;
+    bytes += chunk.length;
+    if (bytes > limitBytes) continue;
+    const written = writeWhole(file, chunk, position);
+    hash.update(chunk);
+    checksum = crc32(chunk, checksum);
+    await written;
+  }
+  return {
+    facts: {
+      sha256: hash.digest('hex'),
+      crc32: checksum.toString(16).padStart(8, '0'),
+      bytes,
+      head: head.subarray(0, headBytes),
+    },
+    isWhole: bytes <= limitBytes,
+  };
+}
+
+/** Few large writes cost less than many small ones: network chunks are gathered up to this size. */
+const GATHER_BYTES = 1024 * 1024;
+
+async function* gather(stream: Readable): AsyncGenerator<Buffer> {
+  let parts: Buffer[] = [];
+  let size = 0;
+  for await (const chunk of stream as AsyncIterable<Buffer>) {
+    parts.push(chunk);
+    size += chunk.length;
+    if (size >= GATHER_BYTES) {
+      yield Buffer.concat(parts, size);
+      parts = [];
+      size = 0;
+    }
+  }
+  if (size > 0) yield Buffer.concat(parts, size);
+}
+
+async function writeWhole(file: FileHandle, chunk: Buffer, position: number): Promise<void> {
+  let offset = 0;
+  while (offset < chunk.length) {
+    const { bytesWritten } = await file.write(chunk, offset, chunk.length - offset, position + offset);
+    offset += bytesWritten;
+  }
+}
+
+async function syncFolder(path: string): Promise<void> {
+  const folder = await open(path, 'r');
+  try {
+    await folder.sync();
+  } finally {
+    await folder.close();
+  }
+}
+
+async function refuseToKeep(): Promise<never> {
+  throw new Error('Expected bytes within their limit, got bytes that were cut off');
+}

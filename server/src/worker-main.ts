@@ -1,0 +1,22 @@
+import { pino } from 'pino';
+import { readConfig } from './config.js';
+import { openDatabase } from './shared/database.js';
+import { onShutdown } from './shared/shutdown.js';
+import { DiskStore } from './stores/disk-store.js';
+import { createEngine } from './worker.js';
+
+const config = readConfig(process.env);
+const log = pino({ level: config.logLevel, base: { part: 'worker' } });
+const db = openDatabase(config.database, { connections: config.worker.slots + 3 });
+const store = new DiskStore(config.dataDir);
+await store.prepare();
+
+const engine = createEngine({ config, db, store, log });
+await engine.start();
+log.info({ slots: config.worker.slots }, 'the worker is at work');
+process.send?.({ ready: true });
+
+onShutdown(log, async () => {
+  await engine.close();
+  await db.end();
+});
