@@ -78,7 +78,7 @@ function list(value: unknown): string[] | undefined {
 
 /** Exif says ASCII and programs write UTF-8; the reader hands the bytes over as Latin-1 then. */
 function decodeUtf8(value: string): string {
-  if (!/[\u0080-\u00ff]/.test(value) || /[^\u0000-\u00ff]/.test(value)) return value;
+  if (!/[\u0080-\u00ff]/.test(value) || /[\u0100-\uffff]/.test(value)) return value;
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(Buffer.from(value, 'latin1'));
   } catch {

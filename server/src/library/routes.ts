@@ -195,7 +195,7 @@ const assetRoutes: Route[] = [
     async handle({ app, who, params: { id }, body: { capturedAt, ...body }, req }) {
       const change: AssetChange = {
         ...body,
-        ...(capturedAt !== undefined && { capturedAt: capturedAt && capturedAt.toISOString() }),
+        ...(capturedAt !== undefined && { capturedAt: capturedAt?.toISOString() ?? null }),
       };
       await changeAsset(app.db, id, change, { who, ifMatch: req.get('if-match') });
       const { asset, etag } = await readAsset(app.db, id, app.config.publicUrl);

@@ -1,4 +1,11 @@
-import { KINDS, OUTPUT_FORMATS, RECIPE_NAME, RENDITION_STATES, type Recipe } from '@uniferum/core';
+import {
+  type FitStep,
+  KINDS,
+  OUTPUT_FORMATS,
+  RECIPE_NAME,
+  RENDITION_STATES,
+  type Recipe,
+} from '@uniferum/core';
 import Joi from 'joi';
 import { findRun, toRunAnswer } from '../runs/queries.js';
 import { runSchema } from '../runs/routes.js';
@@ -26,9 +33,11 @@ const stepSchema = Joi.object({
   enlarge: Joi.boolean(),
 })
   .or('width', 'height')
-  .when(Joi.object({ mode: Joi.valid('cover').required() }).unknown(), {
-    then: Joi.object({ width: Joi.required(), height: Joi.required() }),
-  });
+  .custom((step: FitStep, helpers) =>
+    step.mode === 'cover' && (step.width === undefined || step.height === undefined)
+      ? helpers.message({ custom: '{{#label}} covers a box, so it needs width and height' })
+      : step,
+  );
 
 const outputFields = {
   format: Joi.string().valid(...OUTPUT_FORMATS),

@@ -1,0 +1,139 @@
+import { readProblem, UniferumConnectionError } from './errors.js';
+
+export interface ClientOptions {
+  /** Where Uniferum is, without `/api/v1`. @defaultValue the page's own origin */
+  baseUrl?: string;
+  /** An API key. Absent in the console, which has a session. */
+  key?: string;
+  fetch?: typeof fetch;
+  /** How long to wait for the beginning of an answer, in milliseconds. @defaultValue 30000 */
+  timeoutMs?: number;
+  /** How often a request that is safe to repeat is repeated. @defaultValue 2 */
+  retries?: number;
+}
+
+export interface CallOptions {
+  signal?: AbortSignal;
+}
+
+export interface Call extends CallOptions {
+  method?: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+  query?: object;
+  json?: unknown;
+  body?: BodyInit;
+  headers?: Record<string, string>;
+  /** False for bodies that take as long as they take. @defaultValue true */
+  hasTimeout?: boolean;
+}
+
+const API_BASE = '/api/v1';
+const REPEATABLE_STATUS = new Set([429, 502, 503, 504]);
+
+/** Sends requests: adds the key, repeats what is safe to repeat, and turns problems into errors. */
+export class Http {
+  readonly baseUrl: string;
+  readonly #options: Required<Omit<ClientOptions, 'baseUrl' | 'key'>> & { key: string | null };
+
+  constructor({
+    baseUrl = '',
+    key,
+    fetch: send = globalThis.fetch,
+    timeoutMs = 30_000,
+    retries = 2,
+  }: ClientOptions) {
+    this.baseUrl = baseUrl.replace(/\/+$/, '');
+    this.#options = { key: key ?? null, fetch: send.bind(globalThis), timeoutMs, retries };
+  }
+
+  /** Asks for JSON. An answer without a body gives undefined. */
+  async json<Result>(path: string, call: Call = {}): Promise<Result> {
+    const text = await (await this.send(path, call)).text();
+    return (text === '' ? undefined : JSON.parse(text)) as Result;
+  }
+
+  /** Sends a request. @throws UniferumApiError, UniferumConnectionError, or the signal's reason */
+  async send(path: string, call: Call = {}): Promise<Response> {
+    const method = call.method ?? 'GET';
+    const headers = this.headers(call.headers);
+    if (call.json !== undefined) headers['Content-Type'] = 'application/json';
+    // A POST becomes safe to repeat by its key.
+    if (method === 'POST' && call.json !== undefined) headers['Idempotency-Key'] ??= crypto.randomUUID();
+    const isRepeatable = call.body === undefined;
+    for (let attempt = 0; ; attempt += 1) {
+      const isLast = !isRepeatable || attempt >= this.#options.retries;
+      const response = await this.#attempt(this.url(path, call.query), { ...call, method, headers }, isLast);
+      if (response?.ok) return response;
+      if (response && (isLast || !REPEATABLE_STATUS.has(response.status)))
+        throw await readProblem(response.status, await response.text());
+      await pause(retryDelayMs(attempt, response?.headers.get('retry-after') ?? null), call.signal);
+    }
+  }
+
+  /** The complete address of a path of the API. */
+  url(path: string, query: object = {}): string {
+    const search = new URLSearchParams();
+    for (const [name, value] of Object.entries(query))
+      if (value !== undefined && value !== null) search.set(name, String(value));
+    return `${this.baseUrl}${API_BASE}${path}${search.size > 0 ? `?${search}` : ''}`;
+  }
+
+  headers(extra: Record<string, string> = {}): Record<string, string> {
+    return {
+      Accept: 'application/json',
+      ...(this.#options.key !== null && { Authorization: `Bearer ${this.#options.key}` }),
+      ...extra,
+    };
+  }
+
+  /** @returns null when the connection failed and may be tried again */
+  async #attempt(
+    url: string,
+    {
+      signal,
+      json,
+      body,
+      hasTimeout = true,
+      method,
+      headers,
+    }: Call & { method: string; headers: Record<string, string> },
+    isLast: boolean,
+  ): Promise<Response | null> {
+    const limits = [
+      ...(signal ? [signal] : []),
+      ...(hasTimeout ? [AbortSignal.timeout(this.#options.timeoutMs)] : []),
+    ];
+    try {
+      return await this.#options.fetch(url, {
+        method,
+        headers,
+        signal: AbortSignal.any(limits),
+        credentials: 'same-origin',
+        ...(json !== undefined && { body: JSON.stringify(json) }),
+        ...(body !== undefined && { body }),
+      });
+    } catch (error) {
+      if (signal?.aborted) throw signal.reason;
+      if (isLast)
+        throw new UniferumConnectionError(
+          `${this.baseUrl || 'The server'} can't be reached. Check that it is running and try again.`,
+          { cause: error },
+        );
+      return null;
+    }
+  }
+}
+
+function retryDelayMs(attempt: number, retryAfter: string | null): number {
+  const seconds = Number(retryAfter ?? Number.NaN);
+  return Number.isFinite(seconds) ? Math.min(seconds * 1000, 10_000) : 200 * 2 ** attempt;
+}
+
+function pause(ms: number, signal: AbortSignal | undefined): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const timer = setTimeout(resolve, ms);
+    signal?.addEventListener('abort', () => {
+      clearTimeout(timer);
+      reject(signal.reason);
+    });
+  });
+}

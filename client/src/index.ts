@@ -1,0 +1,15 @@
+export {
+  type AssetPatch,
+  type AssetQuery,
+  createClient,
+  type Paging,
+  type RebuildPlan,
+  type RebuildRequest,
+  type UniferumClient,
+  type Version,
+  type WaitOptions,
+} from './client.js';
+export { isUniferumApiError, type Problem, UniferumApiError, UniferumConnectionError } from './errors.js';
+export type { CallOptions, ClientOptions } from './http.js';
+export { PagedList } from './paging.js';
+export type { UploadFile, UploadRequest, UploadResult } from './upload.js';

@@ -1,0 +1,28 @@
+import type { Page } from '@uniferum/core';
+
+/** A list: awaited it is its first page, iterated it is all of its items. */
+export class PagedList<Item> implements PromiseLike<Page<Item>>, AsyncIterable<Item> {
+  readonly #load: (cursor: string | undefined) => Promise<Page<Item>>;
+
+  /** @param load reads the page after a cursor, or the first one */
+  constructor(load: (cursor: string | undefined) => Promise<Page<Item>>) {
+    this.#load = load;
+  }
+
+  // biome-ignore lint/suspicious/noThenProperty: awaiting a list gives its first page
+  then<Fulfilled, Rejected>(
+    onFulfilled?: ((page: Page<Item>) => Fulfilled | PromiseLike<Fulfilled>) | null,
+    onRejected?: ((reason: unknown) => Rejected | PromiseLike<Rejected>) | null,
+  ): Promise<Fulfilled | Rejected> {
+    return this.#load(undefined).then(onFulfilled, onRejected);
+  }
+
+  async *[Symbol.asyncIterator](): AsyncIterator<Item> {
+    let cursor: string | undefined;
+    do {
+      const page = await this.#load(cursor);
+      yield* page.items;
+      cursor = page.next ?? undefined;
+    } while (cursor !== undefined);
+  }
+}

@@ -1,0 +1,124 @@
+import type { Asset, Verdict } from '@uniferum/core';
+import { isUniferumApiError, readProblem, UniferumConnectionError } from './errors.js';
+import type { Http } from './http.js';
+
+/** A file to be sent. In Node.js, `fs.openAsBlob(path)` gives a blob that is streamed from disk. */
+export interface UploadFile {
+  name: string;
+  data: Blob;
+}
+
+export interface UploadRequest {
+  /** The path of the folder; made when it is missing. */
+  folder: string;
+  files: readonly UploadFile[];
+  /** The intake to which the files belong. */
+  intake?: string;
+  title?: string;
+  alt?: string;
+  caption?: string;
+  credit?: string;
+  keywords?: readonly string[];
+  /** Makes a repeat harmless. @defaultValue a new one */
+  idempotencyKey?: string;
+  signal?: AbortSignal;
+  /** Told as bytes leave (browsers only; elsewhere once, at the end). */
+  onProgress?: (sentBytes: number) => void;
+}
+
+/** What came of one file. */
+export interface UploadResult {
+  name: string;
+  verdict: Verdict;
+  asset: Asset | null;
+}
+
+/** Sends files in one request, in their order. A refused file is a result and not an error. */
+export async function uploadFiles(http: Http, request: UploadRequest): Promise<UploadResult[]> {
+  const form = toForm(request);
+  const headers = http.headers({ 'Idempotency-Key': request.idempotencyKey ?? crypto.randomUUID() });
+  const send = typeof XMLHttpRequest === 'undefined' ? sendByFetch : sendByXhr;
+  try {
+    const { status, text } = await send(http, form, headers, request);
+    if (status >= 400) throw await readProblem(status, text);
+    return readResults(status, JSON.parse(text));
+  } catch (error) {
+    if (isUniferumApiError(error) && error.problem.verdict)
+      return [{ name: error.problem.verdict.name, verdict: error.problem.verdict, asset: null }];
+    throw error;
+  }
+}
+
+interface RawAnswer {
+  status: number;
+  text: string;
+}
+
+function toForm({ folder, intake, files, title, alt, caption, credit, keywords }: UploadRequest): FormData {
+  const form = new FormData();
+  // The server judges files as they come, so what they depend on goes first.
+  for (const [name, value] of Object.entries({
+    folder,
+    intake,
+    title,
+    alt,
+    caption,
+    credit,
+    keywords: keywords?.join(','),
+  })) {
+    if (value !== undefined) form.append(name, value);
+  }
+  for (const { name, data } of files) form.append('file', data, name);
+  return form;
+}
+
+function readResults(
+  status: number,
+  body: Asset & { results?: { name: string; verdict: Verdict; asset?: Asset }[] },
+): UploadResult[] {
+  if (status === 207)
+    return (body.results ?? []).map(({ name, verdict, asset }) => ({ name, verdict, asset: asset ?? null }));
+  return [{ name: body.verdict.name, verdict: body.verdict, asset: body }];
+}
+
+async function sendByFetch(
+  http: Http,
+  form: FormData,
+  headers: Record<string, string>,
+  { signal, files, onProgress }: UploadRequest,
+): Promise<RawAnswer> {
+  const response = await http.send('/assets', {
+    method: 'POST',
+    body: form,
+    headers,
+    hasTimeout: false,
+    ...(signal && { signal }),
+  });
+  onProgress?.(files.reduce((sum, { data }) => sum + data.size, 0));
+  return { status: response.status, text: await response.text() };
+}
+
+/** Only this way a browser tells how much of a body has left. */
+function sendByXhr(
+  http: Http,
+  form: FormData,
+  headers: Record<string, string>,
+  { signal, onProgress }: UploadRequest,
+): Promise<RawAnswer> {
+  return new Promise((resolve, reject) => {
+    const xhr = new XMLHttpRequest();
+    xhr.open('POST', http.url('/assets'));
+    for (const [name, value] of Object.entries(headers)) xhr.setRequestHeader(name, value);
+    xhr.upload.onprogress = ({ loaded }) => onProgress?.(loaded);
+    xhr.onload = () => resolve({ status: xhr.status, text: xhr.responseText });
+    xhr.onerror = () =>
+      reject(
+        new UniferumConnectionError(
+          'The connection broke off while files were on their way. Send them again; what arrived is recognised.',
+        ),
+      );
+    xhr.onabort = () => reject(signal?.reason ?? new DOMException('The upload was stopped', 'AbortError'));
+    signal?.addEventListener('abort', () => xhr.abort());
+    xhr.send(form);
+  });
+}

@@ -1,0 +1,19 @@
+import { makeFiles } from './make-files.js';
+import { seed } from './seed.js';
+
+// Makes the demo's files and fills an installation with them: `node demo/dist/main.js FOLDER URL KEY`.
+const [files, url, key] = process.argv.slice(2);
+if (!files || !url || !key) throw new Error('Usage: main.js FOLDER URL KEY');
+
+let last = '';
+const say = (text: string) => {
+  if (text === last) return;
+  last = text;
+  if (process.stdout.isTTY) process.stdout.write(`\r\u001b[K  ${text}`);
+  else console.log(`  ${text}`);
+};
+await makeFiles(files, (done, total) => {
+  if (process.stdout.isTTY || done % 20 === 0 || done === total) say(`Painting ${done} of ${total} files`);
+});
+await seed({ files, url, key, onProgress: say });
+if (process.stdout.isTTY) process.stdout.write('\r\u001b[K');

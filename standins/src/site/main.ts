@@ -1,0 +1,67 @@
+import { createClient, isUniferumApiError } from '@uniferum/client';
+import express, { type ErrorRequestHandler } from 'express';
+import { listLights, readFolder, titleOf } from './library.js';
+import { chartRoomPage, homePage, layout, lightPage, newsPage, problemPage } from './pages.js';
+
+// The demo site of the Trust: a process of its own, as any site is. It keeps nothing, and reads what it shows through the API.
+const { SITE_PORT = '4281', UNIFERUM_URL = 'http://127.0.0.1:4280', UNIFERUM_KEY = '' } = process.env;
+const uniferum = createClient({ baseUrl: UNIFERUM_URL, key: UNIFERUM_KEY, timeoutMs: 10_000 });
+const site = express();
+site.disable('x-powered-by');
+
+site.get('/', async (_req, res) => {
+  const lights = await listLights(uniferum);
+  const covers = await Promise.all(
+    lights.map(async (light) => ({
+      light,
+      cover:
+        (await readFolder(uniferum, `/lights/${light.slug}`)).pictures.find(({ name }) =>
+          name.includes('dusk'),
+        ) ?? null,
+    })),
+  );
+  res.send(layout('Lights', lights, homePage(covers)));
+});
+
+site.get('/lights/:slug', async (req, res) => {
+  const { slug } = req.params;
+  const light = { slug, name: titleOf(slug) };
+  const [lights, shown] = await Promise.all([listLights(uniferum), readFolder(uniferum, `/lights/${slug}`)]);
+  res.send(layout(light.name, lights, lightPage(light, shown)));
+});
+
+site.get('/news', async (_req, res) => {
+  const [lights, shown] = await Promise.all([listLights(uniferum), readFolder(uniferum, '/news')]);
+  res.send(layout('News', lights, newsPage(shown)));
+});
+
+site.get('/chart-room', async (_req, res) => {
+  const [lights, papers, media] = await Promise.all([
+    listLights(uniferum),
+    readFolder(uniferum, '/chart-room', { deep: true }),
+    readFolder(uniferum, '/sound-and-film'),
+  ]);
+  res.send(layout('Chart room', lights, chartRoomPage(papers.others, media.others)));
+});
+
+site.use((_req, res) => {
+  res
+    .status(404)
+    .send(layout('Not here', [], problemPage('Nothing here', 'No light shines at this address.')));
+});
+
+const answerTrouble: ErrorRequestHandler = (error, _req, res, _next) => {
+  const isMissing = isUniferumApiError(error) && error.status === 404;
+  if (!isMissing) console.error(error);
+  const body = isMissing
+    ? problemPage('Nothing here', 'No light shines at this address.')
+    : problemPage('Fog', 'The library can’t be reached at the moment. Please look in again.');
+  res.status(isMissing ? 404 : 503).send(layout('Trouble', [], body));
+};
+site.use(answerTrouble);
+
+const server = site.listen(Number(SITE_PORT), '127.0.0.1', () => process.send?.({ ready: true }));
+const end = () => server.close(() => process.exit(0));
+process.on('SIGTERM', end);
+process.on('SIGINT', end);
+process.on('disconnect', end);

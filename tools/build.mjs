@@ -1,0 +1,4 @@
+// @ts-check
+import { build } from './prepare.mjs';
+
+build();

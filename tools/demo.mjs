@@ -1,0 +1,233 @@
+// @ts-check
+// `npm run demo`: everything that a new user needs, with one command. Again: starts what is there.
+import { fork, spawn } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { parseArgs } from 'node:util';
+import { findFreePort, isPortFree, startMariaDb } from './mariadb.mjs';
+import { prepare, ROOT, VAR } from './prepare.mjs';
+
+const DEMO = join(VAR, 'demo');
+const ACCESS_FILE = join(VAR, 'demo-access.json');
+const LOCK_FILE = join(VAR, 'demo.pid');
+const DEFAULT_PORT = 4280;
+const EMAIL = 'keeper@skerry.example';
+const NAME = 'Edda Marrow';
+
+const { values } = parseArgs({
+  options: { fresh: { type: 'boolean', default: false }, port: { type: 'string' } },
+});
+
+/** @type {(() => Promise<unknown> | void)[]} what to end, the last first */
+const endings = [];
+let isEnding = false;
+
+process.on('SIGINT', () => void end(0));
+process.on('SIGTERM', () => void end(0));
+process.on('SIGHUP', () => void end(0));
+
+try {
+  await start();
+} catch (error) {
+  if (!isEnding) console.error(`\n${error instanceof Error ? error.message : error}`);
+  await end(1);
+}
+
+async function start() {
+  const began = Date.now();
+  mkdirSync(VAR, { recursive: true });
+  takeLock();
+  rmSync(ACCESS_FILE, { force: true });
+  prepare();
+  if (values.fresh) rmSync(DEMO, { recursive: true, force: true });
+  mkdirSync(DEMO, { recursive: true });
+
+  console.log('Starting the database …');
+  const database = await startMariaDb(join(DEMO, 'mariadb'));
+  endings.push(() => database.stop());
+  const port = await choosePort();
+  const url = `http://127.0.0.1:${port}`;
+  const secrets = keepSecrets();
+  const env = {
+    UNIFERUM_PORT: String(port),
+    UNIFERUM_PUBLIC_URL: url,
+    UNIFERUM_DB_PORT: String(database.port),
+    UNIFERUM_DB_USER: database.user,
+    UNIFERUM_DB_PASSWORD: database.password,
+    UNIFERUM_DATA_DIR: join(DEMO, 'data'),
+    UNIFERUM_WEB_DIR: join(ROOT, 'web/dist'),
+    UNIFERUM_LOG_LEVEL: process.env.UNIFERUM_LOG_LEVEL ?? 'info',
+  };
+
+  console.log('Starting server and worker …');
+  await startPart('server', 'server/dist/main.js', env);
+  await startPart('worker', 'server/dist/worker-main.js', env);
+  await admin(['user', '--email', EMAIL, '--name', NAME], { ...env, UNIFERUM_PASSWORD: secrets.password });
+  const key = await usableKey(url, secrets, env);
+  await fill(url, key);
+  const siteUrl = await startSite(url, env);
+  writeFileSync(
+    ACCESS_FILE,
+    `${JSON.stringify({ url, email: EMAIL, password: secrets.password, key, site: siteUrl }, null, 2)}\n`,
+    { mode: 0o600 },
+  );
+  console.log(`
+  Uniferum is ready, after ${Math.round((Date.now() - began) / 1000)} s.
+
+    Console    ${url}
+    Sign in    ${EMAIL}   ${secrets.password}
+    Demo site  ${siteUrl}
+    API key    ${key}
+    API        ${url}/api/v1/openapi.json
+
+  All of this is also in var/demo-access.json. Ctrl-C stops everything.
+`);
+}
+
+/** One demo at a time on one data folder. */
+function takeLock() {
+  const other = existsSync(LOCK_FILE) ? Number(readFileSync(LOCK_FILE, 'utf8')) : 0;
+  if (other > 0 && other !== process.pid && isDemo(other)) {
+    throw new Error(
+      `The demo is running already (process ${other}). Its address is in var/demo-access.json; end it with Ctrl-C or "kill ${other}" first.`,
+    );
+  }
+  writeFileSync(LOCK_FILE, String(process.pid));
+  endings.push(() => rmSync(LOCK_FILE, { force: true }));
+  endings.push(() => rmSync(ACCESS_FILE, { force: true }));
+}
+
+/** @param {number} pid */
+function isDemo(pid) {
+  try {
+    return readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes('demo.mjs');
+  } catch {
+    return false;
+  }
+}
+
+async function choosePort() {
+  if (values.port !== undefined) {
+    const port = Number(values.port);
+    if (!Number.isInteger(port) || port < 1 || port > 65_535)
+      throw new Error(`--port takes a number from 1 to 65535, not "${values.port}".`);
+    if (!(await isPortFree(port)))
+      throw new Error(`Port ${port} is taken. Choose another with --port, or leave it out.`);
+    return port;
+  }
+  return (await isPortFree(DEFAULT_PORT)) ? DEFAULT_PORT : findFreePort();
+}
+
+function keepSecrets() {
+  const file = join(DEMO, 'secrets.json');
+  if (!existsSync(file)) writeSecrets({ password: randomBytes(9).toString('base64url') });
+  return /** @type {{ password: string, key?: string, siteKey?: string }} */ (
+    JSON.parse(readFileSync(file, 'utf8'))
+  );
+}
+
+/** @param {object} secrets */
+function writeSecrets(secrets) {
+  writeFileSync(join(DEMO, 'secrets.json'), JSON.stringify(secrets), { mode: 0o600 });
+}
+
+/** The key of the last start, if the database still knows it. @param {string} url @param {{ password: string, key?: string }} secrets @param {Record<string, string>} env */
+async function usableKey(url, secrets, env) {
+  if (secrets.key) {
+    const answer = await fetch(`${url}/api/v1/me`, { headers: { Authorization: `Bearer ${secrets.key}` } });
+    if (answer.ok) return secrets.key;
+  }
+  const key = await admin(['key', '--name', 'Demo script'], env);
+  const siteKey = await admin(['key', '--name', 'Demo site', '--rights', 'library:read'], env);
+  writeSecrets({ ...secrets, key, siteKey });
+  return key;
+}
+
+/** @param {string} url @param {string} key */
+async function fill(url, key) {
+  const mark = join(DEMO, 'filled');
+  if (existsSync(mark)) return;
+  console.log('Making the demo data: painting pictures, then taking them in …');
+  await run('demo/dist/main.js', [join(DEMO, 'files'), url, key], {}, 'inherit');
+  writeFileSync(mark, new Date().toISOString());
+}
+
+/** @param {string} url @param {Record<string, string>} env */
+async function startSite(url, env) {
+  const { siteKey } = keepSecrets();
+  const port = await findFreePort();
+  await startPart('site', 'standins/dist/site/main.js', {
+    ...env,
+    SITE_PORT: String(port),
+    UNIFERUM_URL: url,
+    UNIFERUM_KEY: siteKey ?? '',
+  });
+  return `http://127.0.0.1:${port}`;
+}
+
+/** @param {string[]} args @param {Record<string, string>} env */
+function admin(args, env) {
+  return run('server/dist/admin.js', args, env, 'pipe');
+}
+
+/** @param {string} file @param {string[]} args @param {Record<string, string>} env @param {'pipe' | 'inherit'} output @returns {Promise<string>} */
+function run(file, args, env, output) {
+  return new Promise((resolve, reject) => {
+    const child = spawn(process.execPath, [join(ROOT, file), ...args], {
+      env: { ...process.env, ...env },
+      stdio: ['ignore', output, 'inherit'],
+      cwd: ROOT,
+    });
+    endings.push(() => void child.kill());
+    let text = '';
+    child.stdout?.on('data', (part) => {
+      text += part;
+    });
+    child.once('exit', (code) =>
+      code === 0 ? resolve(text.trim()) : reject(new Error(`${file} ended with ${code}.`)),
+    );
+  });
+}
+
+/** Starts a process that says when it is ready; should it end by itself, so does the demo. @param {string} name @param {string} file @param {Record<string, string>} env @returns {Promise<void>} */
+function startPart(name, file, env) {
+  const log = openSync(join(DEMO, `${name}.log`), 'w');
+  // Detached, so that Ctrl-C reaches this process alone, which then ends the parts in their order.
+  const child = fork(join(ROOT, file), {
+    env: { ...process.env, ...env },
+    stdio: ['ignore', log, log, 'ipc'],
+    cwd: ROOT,
+    detached: true,
+  });
+  endings.push(() => endPart(child));
+  return new Promise((resolve, reject) => {
+    child.once('message', () => resolve());
+    child.once('exit', (code, signal) => {
+      const message = `The ${name} ended (${signal ?? code}). Its last words are in var/demo/${name}.log.`;
+      reject(new Error(message));
+      if (!isEnding) {
+        console.error(message);
+        void end(1);
+      }
+    });
+  });
+}
+
+/** @param {import('node:child_process').ChildProcess} child @returns {Promise<void>} */
+function endPart(child) {
+  if (child.exitCode !== null || child.signalCode !== null) return Promise.resolve();
+  return new Promise((resolve) => {
+    child.once('exit', () => resolve());
+    child.kill('SIGTERM');
+  });
+}
+
+/** @param {number} code */
+async function end(code) {
+  if (isEnding) return;
+  isEnding = true;
+  if (endings.length > 2) console.log('\nStopping …');
+  for (const ending of endings.reverse()) await ending();
+  process.exit(code);
+}

@@ -1,0 +1,161 @@
+// @ts-check
+// Brings a fresh clone to the point where everything can be run: Debian packages, npm packages, build. Each step is
+// skipped when nothing that it depends on has changed.
+import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { delimiter, join } from 'node:path';
+
+export const ROOT = new URL('..', import.meta.url).pathname.replace(/\/$/, '');
+export const VAR = join(ROOT, 'var');
+
+/** What each command comes from. Commands are looked for, because a machine may have them from elsewhere. */
+const FOR_DEMO = { mariadbd: 'mariadb-server-core', my_print_defaults: 'mariadb-client-core' };
+const FOR_TESTS = {
+  ...FOR_DEMO,
+  chromium: 'chromium',
+  exiftool: 'libimage-exiftool-perl',
+  identify: 'imagemagick',
+  vipsthumbnail: 'libvips-tools',
+};
+
+const SOURCES = ['core', 'client', 'server', 'standins', 'demo', 'web', 'e2e', 'bench'];
+const SOURCE_FILE = /\.(?:ts|tsx|css|html|json|svg|sql)$/;
+
+/** @param {{ forTests?: boolean, say?: (text: string) => void }} [options] */
+export function prepare({ forTests = false, say = console.log } = {}) {
+  checkNode();
+  installPackages(forTests ? FOR_TESTS : FOR_DEMO, say);
+  installModules(say);
+  build(say);
+}
+
+function checkNode() {
+  const [major = 0, minor = 0] = process.versions.node.split('.').map(Number);
+  if (major > 20 || (major === 20 && minor >= 19)) return;
+  throw new Error(`Uniferum needs Node.js 20.19 or newer; this is ${process.versions.node}.`);
+}
+
+/** @param {Record<string, string>} commands @param {(text: string) => void} say */
+function installPackages(commands, say) {
+  const missing = [
+    ...new Set(
+      Object.entries(commands)
+        .filter(([command]) => !findCommand(command))
+        .map(([, name]) => name),
+    ),
+  ];
+  if (missing.length === 0) return;
+  const asRoot =
+    process.getuid?.() === 0
+      ? []
+      : findCommand('sudo') && run('sudo', ['-n', 'true'], { quiet: true })
+        ? ['sudo', '-n']
+        : null;
+  if (asRoot === null || !findCommand('apt-get')) {
+    throw new Error(
+      `These Debian packages are missing: ${missing.join(' ')}. Install them, with "apt-get install --no-install-recommends ${missing.join(' ')}" for one, and start again.`,
+    );
+  }
+  say(`Installing ${missing.join(', ')} …`);
+  const apt = [
+    ...asRoot,
+    'env',
+    'DEBIAN_FRONTEND=noninteractive',
+    'apt-get',
+    '-qq',
+    '-o',
+    'DPkg::Lock::Timeout=120',
+  ];
+  run(apt[0] ?? '', [...apt.slice(1), 'update'], { quiet: true });
+  if (
+    !run(apt[0] ?? '', [...apt.slice(1), 'install', '-y', '--no-install-recommends', ...missing], {
+      quiet: true,
+    })
+  ) {
+    throw new Error(`apt-get could not install ${missing.join(' ')}. Install them yourself and start again.`);
+  }
+}
+
+/** @param {(text: string) => void} say */
+function installModules(say) {
+  const stamp = join(ROOT, 'node_modules', '.uniferum-stamp');
+  const wanted = digest([join(ROOT, 'package-lock.json')]);
+  if (existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted) return;
+  say('Installing npm packages …');
+  if (!run('npm', ['ci', '--no-fund', '--no-audit', '--loglevel=error']))
+    throw new Error('npm ci failed. Its message is above.');
+  writeFileSync(stamp, wanted);
+}
+
+/** @param {(text: string) => void} say */
+export function build(say = console.log) {
+  const stamp = join(VAR, 'build-stamp');
+  const wanted = digest([
+    join(ROOT, 'package-lock.json'),
+    join(ROOT, 'tsconfig.base.json'),
+    ...SOURCES.flatMap((folder) => sourceFiles(join(ROOT, folder))),
+  ]);
+  const outputs = [
+    'server/dist/main.js',
+    'demo/dist/main.js',
+    'standins/dist/site/main.js',
+    'web/dist/index.html',
+  ];
+  if (
+    existsSync(stamp) &&
+    readFileSync(stamp, 'utf8') === wanted &&
+    outputs.every((file) => existsSync(join(ROOT, file)))
+  )
+    return;
+  say('Building …');
+  if (!run(join(ROOT, 'node_modules/.bin/tsc'), ['-b']))
+    throw new Error('The types are wrong. The message is above.');
+  if (!run(join(ROOT, 'node_modules/.bin/vite'), ['build', 'web', '--logLevel', 'warn']))
+    throw new Error('The console could not be built. The message is above.');
+  mkdirSync(VAR, { recursive: true });
+  writeFileSync(stamp, wanted);
+}
+
+/** @param {string} folder @returns {string[]} */
+function sourceFiles(folder) {
+  if (!existsSync(folder)) return [];
+  return readdirSync(folder, { withFileTypes: true })
+    .filter(({ name }) => name !== 'node_modules' && name !== 'dist')
+    .flatMap((entry) =>
+      entry.isDirectory()
+        ? sourceFiles(join(folder, entry.name))
+        : SOURCE_FILE.test(entry.name)
+          ? [join(folder, entry.name)]
+          : [],
+    )
+    .sort();
+}
+
+/** @param {string[]} files */
+function digest(files) {
+  const hash = createHash('sha256');
+  for (const file of files) hash.update(file.slice(ROOT.length)).update('\0').update(readFileSync(file));
+  return hash.digest('hex');
+}
+
+/** @param {string} command */
+export function findCommand(command) {
+  const folders = [...(process.env.PATH ?? '').split(delimiter), '/usr/sbin', '/sbin'];
+  return (
+    folders
+      .map((folder) => join(folder, command))
+      .find((path) => existsSync(path) && statSync(path).isFile()) ?? null
+  );
+}
+
+/** @param {string} command @param {string[]} args @param {{ quiet?: boolean }} [options] */
+function run(command, args, { quiet = false } = {}) {
+  // CI=true keeps tools from asking; what they print goes to stderr, so that the last line of stdout stays ours.
+  const result = spawnSync(command, args, {
+    cwd: ROOT,
+    stdio: ['ignore', quiet ? 'ignore' : 2, 2],
+    env: { ...process.env, CI: 'true' },
+  });
+  return result.status === 0;
+}
