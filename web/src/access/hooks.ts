@@ -1,0 +1,45 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { isUniferumApiError } from '@uniferum/client';
+import { hasRight, type Me, type Right } from '@uniferum/core';
+import { uniferum } from '../client.js';
+
+/** Who is signed in; null when nobody is. */
+export function useMe() {
+  return useQuery({
+    queryKey: ['me'],
+    staleTime: 60_000,
+    queryFn: async (): Promise<Me | null> => {
+      try {
+        return await uniferum.session.me();
+      } catch (error) {
+        if (isUniferumApiError(error) && error.status === 401) return null;
+        throw error;
+      }
+    },
+  });
+}
+
+/** Tells whether who is signed in has a right. */
+export function useRight(right: Right): boolean {
+  return hasRight(useMe().data?.rights ?? [], right);
+}
+
+export function useSignIn() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (credentials: { email: string; password: string }) => uniferum.session.signIn(credentials),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['me'] }),
+  });
+}
+
+export function useSignOut() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: () => uniferum.session.signOut(),
+    // Nothing of one person's session is shown to the next.
+    onSuccess: () => {
+      queries.clear();
+      queries.setQueryData(['me'], null);
+    },
+  });
+}

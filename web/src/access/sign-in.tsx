@@ -1,0 +1,76 @@
+import { useForm } from 'react-hook-form';
+import { Mark } from '../console/mark.js';
+import { Button } from '../ui/button.js';
+import { Field, Input } from '../ui/field.js';
+import { ErrorNotice } from '../ui/notice.js';
+import { useSignIn } from './hooks.js';
+
+interface Credentials {
+  email: string;
+  password: string;
+}
+
+/** The page before the console. */
+export function SignIn() {
+  const { register, handleSubmit, formState } = useForm<Credentials>();
+  const signIn = useSignIn();
+  return (
+    <main className="grid min-h-full grid-cols-1 md:grid-cols-[1fr_26rem]">
+      <section className="hidden flex-col justify-between border-r border-rule p-12 md:flex">
+        <Mark className="text-lg" />
+        <ol className="flex max-w-2xl flex-col gap-0">
+          {STATIONS.map(([word, text]) => (
+            <li
+              key={word}
+              className="grid grid-cols-[8rem_1fr] items-baseline gap-6 border-t border-rule py-4"
+            >
+              <span className="text-lg font-semibold">{word}</span>
+              <span className="text-soft">{text}</span>
+            </li>
+          ))}
+        </ol>
+        <p className="text-sm text-soft">
+          Everything here can be done from a script as well: the API is described at /api/v1/openapi.json.
+        </p>
+      </section>
+      <form
+        className="flex flex-col justify-center gap-5 bg-surface p-10"
+        onSubmit={handleSubmit((credentials) => signIn.mutate(credentials))}
+      >
+        <h1 className="text-xl font-semibold">Sign in</h1>
+        <Field label="Address" error={formState.errors.email?.message}>
+          {(props) => (
+            <Input
+              type="email"
+              autoComplete="username"
+              autoFocus
+              {...props}
+              {...register('email', { required: 'Write your e-mail address.' })}
+            />
+          )}
+        </Field>
+        <Field label="Password" error={formState.errors.password?.message}>
+          {(props) => (
+            <Input
+              type="password"
+              autoComplete="current-password"
+              {...props}
+              {...register('password', { required: 'Write your password.' })}
+            />
+          )}
+        </Field>
+        {signIn.error && <ErrorNotice error={signIn.error} />}
+        <Button look="main" type="submit" disabled={signIn.isPending} className="self-start">
+          {signIn.isPending ? 'Signing in …' : 'Sign in'}
+        </Button>
+      </form>
+    </main>
+  );
+}
+
+const STATIONS: [string, string][] = [
+  ['Intake', 'Files come in and are checked against the rules of their folder, each with a verdict.'],
+  ['Library', 'Every file with its texts, at an address that stays.'],
+  ['Recipes', 'The sizes and crops that the site needs, made in the background.'],
+  ['Runs', 'All long work: counted, stoppable, and none of it lost.'],
+];

@@ -1,0 +1,97 @@
+import { ALL_RIGHTS, RIGHTS, type Right } from '@uniferum/core';
+import { useForm } from 'react-hook-form';
+import { useMe } from '../access/hooks.js';
+import { AsCode } from '../ui/as-code.js';
+import { Button } from '../ui/button.js';
+import { CopyButton } from '../ui/copy-button.js';
+import { Dialog } from '../ui/dialog.js';
+import { Checkbox, Field, Input } from '../ui/field.js';
+import { ErrorNotice } from '../ui/notice.js';
+import { useKeyChanges } from './hooks.js';
+
+interface KeyForm {
+  name: string;
+  rights: Right[];
+}
+
+/** Makes a key, and shows its secret this once. */
+export function MakeKeyDialog({ onClose }: { onClose: () => void }) {
+  const { make } = useKeyChanges();
+  const made = make.data;
+  return (
+    <Dialog
+      isOpen
+      onOpenChange={onClose}
+      title={made ? made.name : 'New key'}
+      description={
+        made
+          ? 'Copy the secret now. It is shown this once and stored nowhere.'
+          : 'Give it the rights that its script needs, and no more.'
+      }
+    >
+      {made ? (
+        <div className="flex flex-col gap-4">
+          <p className="flex items-center gap-2 border border-rule-strong bg-surface px-3 py-2 font-mono text-sm">
+            <span className="break-all">{made.secret}</span>
+            <CopyButton text={made.secret} name="Copy the secret" />
+          </p>
+          <Button look="main" className="self-start" onClick={onClose}>
+            I have copied it
+          </Button>
+        </div>
+      ) : (
+        <MakeKeyForm make={make} />
+      )}
+    </Dialog>
+  );
+}
+
+function MakeKeyForm({ make }: { make: ReturnType<typeof useKeyChanges>['make'] }) {
+  const { data: me } = useMe();
+  const { register, handleSubmit, formState, watch } = useForm<KeyForm>({
+    defaultValues: { name: '', rights: ['library:read', 'library:write'] },
+  });
+  const body = watch();
+  return (
+    <form onSubmit={handleSubmit((key) => make.mutate(key))} className="flex flex-col gap-4">
+      <Field label="Name" hint="What it is for." error={formState.errors.name?.message}>
+        {(props) => (
+          <Input
+            autoFocus
+            placeholder="Nightly import"
+            {...props}
+            {...register('name', { required: 'Write what it is for.' })}
+          />
+        )}
+      </Field>
+      <fieldset className="flex flex-col gap-1.5">
+        <legend className="mb-1 text-sm font-medium">Rights</legend>
+        {ALL_RIGHTS.filter((right) => me?.rights.includes(right)).map((right) => (
+          <Checkbox
+            key={right}
+            value={right}
+            label={RIGHTS[right]}
+            {...register('rights', {
+              validate: (rights) => rights.length > 0 || 'Choose at least one right.',
+            })}
+          />
+        ))}
+        {formState.errors.rights && <p className="text-xs text-fault">{formState.errors.rights.message}</p>}
+      </fieldset>
+      {make.error && <ErrorNotice error={make.error} />}
+      <div className="flex items-center justify-between">
+        <Button look="main" type="submit" disabled={make.isPending}>
+          Make the key
+        </Button>
+        <AsCode
+          code={{
+            method: 'POST',
+            path: '/keys',
+            body,
+            client: `const { secret } = await uniferum.keys.make(${JSON.stringify(body, null, 2)});`,
+          }}
+        />
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,78 @@
+import { formatCount } from '@uniferum/core';
+import { Command } from 'cmdk';
+import { Dialog } from 'radix-ui';
+import { useNavigate } from 'react-router';
+import { libraryAddress } from '../library/address.js';
+import { useFolders } from '../library/hooks.js';
+import { useOverlays } from './overlays.js';
+import { STATIONS } from './stations.js';
+
+/** Goes anywhere by typing a part of its name. */
+export function Palette() {
+  const { shown, close } = useOverlays();
+  const isOpen = shown === 'palette';
+  return (
+    <Dialog.Root open={isOpen} onOpenChange={close}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-ground/75" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-11 left-1/2 z-50 w-[36rem] max-w-[calc(100vw-2rem)] -translate-x-1/2 border border-t-2 border-rule-strong border-t-oxide bg-raised"
+        >
+          <Dialog.Title className="sr-only">Go to</Dialog.Title>
+          <PaletteList onDone={close} />
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
+function PaletteList({ onDone }: { onDone: () => void }) {
+  const navigate = useNavigate();
+  const { data: folders = [] } = useFolders();
+  const go = (path: string) => {
+    onDone();
+    void navigate(path);
+  };
+  return (
+    <Command label="Go to">
+      <Command.Input
+        placeholder="A station or a folder"
+        className="w-full border-b border-rule bg-transparent px-5 py-3 outline-none"
+      />
+      <Command.List className="max-h-96 overflow-y-auto p-2">
+        <Command.Empty className="px-3 py-2 text-soft">
+          No station or folder has this in its name.
+        </Command.Empty>
+        <Command.Group heading={<span className="px-3 eyebrow">Stations</span>}>
+          {STATIONS.filter(({ isBuilt }) => isBuilt).map(({ name, path, key }) => (
+            <PaletteItem key={path} onSelect={() => go(path)} text={name} note={`g ${key}`} />
+          ))}
+        </Command.Group>
+        <Command.Group heading={<span className="px-3 eyebrow">Folders</span>}>
+          {folders.map(({ path, deepItems }) => (
+            <PaletteItem
+              key={path}
+              onSelect={() => go(libraryAddress(path))}
+              text={path}
+              note={formatCount(deepItems, 'item')}
+            />
+          ))}
+        </Command.Group>
+      </Command.List>
+    </Command>
+  );
+}
+
+function PaletteItem({ text, note, onSelect }: { text: string; note: string; onSelect: () => void }) {
+  return (
+    <Command.Item
+      value={text}
+      onSelect={onSelect}
+      className="flex cursor-pointer items-center justify-between gap-4 rounded-[3px] px-3 py-1.5 data-[selected=true]:bg-oxide-wash"
+    >
+      <span>{text}</span>
+      <span className="figure text-soft">{note}</span>
+    </Command.Item>
+  );
+}

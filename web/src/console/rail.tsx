@@ -1,0 +1,95 @@
+import { CircleHelp, LogOut, Moon, Search, Sun } from 'lucide-react';
+import { Link, NavLink } from 'react-router';
+import { useMe, useSignOut } from '../access/hooks.js';
+import { useLive } from '../hooks/live.js';
+import { IconButton } from '../ui/button.js';
+import { classNames } from '../ui/class-names.js';
+import { Mark } from './mark.js';
+import { useOverlays } from './overlays.js';
+import { STATIONS, type Station } from './stations.js';
+import { useTheme } from './theme.js';
+
+/** The stations, in the order of the work. */
+export function Rail() {
+  return (
+    <header className="flex h-11 items-stretch justify-between gap-4 border-b border-rule-strong bg-surface pr-3 pl-6">
+      <Link to="/" className="mr-2 inline-flex items-center" aria-label="Uniferum, to the flow">
+        <Mark />
+      </Link>
+      <nav aria-label="Stations" className="flex flex-1 items-stretch overflow-x-auto">
+        {STATIONS.map((station) =>
+          station.isBuilt ? (
+            <StationLink key={station.name} station={station} />
+          ) : (
+            <StationToCome key={station.name} name={station.name} />
+          ),
+        )}
+      </nav>
+      <RailTools />
+    </header>
+  );
+}
+
+function StationLink({ station: { name, path } }: { station: Station }) {
+  return (
+    <NavLink
+      to={path}
+      end={path === '/'}
+      className={({ isActive }) =>
+        classNames(
+          'relative inline-flex items-center px-3 text-sm',
+          isActive
+            ? 'font-semibold text-ink after:absolute after:inset-x-3 after:-bottom-px after:h-[3px] after:bg-oxide'
+            : 'text-soft hover:text-ink',
+        )
+      }
+    >
+      {name}
+    </NavLink>
+  );
+}
+
+function StationToCome({ name }: { name: string }) {
+  return (
+    <span
+      aria-disabled="true"
+      title={`${name} comes with a later version`}
+      className="inline-flex cursor-default items-center px-3 text-sm text-soft/60"
+    >
+      {name}
+    </span>
+  );
+}
+
+function RailTools() {
+  const { data: me } = useMe();
+  const signOut = useSignOut();
+  const { theme, toggle } = useTheme();
+  const open = useOverlays((state) => state.open);
+  const isConnected = useLive((state) => state.isConnected);
+  return (
+    <div className="flex items-center gap-1">
+      {!isConnected && (
+        <span role="status" className="mr-2 text-sm text-ochre">
+          Reconnecting …
+        </span>
+      )}
+      <button
+        type="button"
+        onClick={() => open('palette')}
+        className="mr-1 inline-flex h-7 items-center gap-2 rounded-[3px] border border-rule px-2 text-sm text-soft hover:border-rule-strong hover:text-ink"
+      >
+        <Search className="size-3.5" aria-hidden="true" /> Go to <kbd className="figure">Ctrl K</kbd>
+      </button>
+      <IconButton name="Keyboard shortcuts" onClick={() => open('shortcuts')}>
+        <CircleHelp className="size-4" />
+      </IconButton>
+      <IconButton name={theme === 'light' ? 'Dark colours' : 'Light colours'} onClick={toggle}>
+        {theme === 'light' ? <Moon className="size-4" /> : <Sun className="size-4" />}
+      </IconButton>
+      <IconButton name={`Sign out ${me?.name ?? ''}`} onClick={() => signOut.mutate()}>
+        <LogOut className="size-4" />
+      </IconButton>
+    </div>
+  );
+}

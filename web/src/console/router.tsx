@@ -1,0 +1,25 @@
+import { createBrowserRouter } from 'react-router';
+import { AutomatePage } from '../automate/automate-page.js';
+import { FlowPage } from '../flow/flow-page.js';
+import { IntakePage } from '../intake/intake-page.js';
+import { LibraryPage } from '../library/library-page.js';
+import { RecipesPage } from '../recipes/recipes-page.js';
+import { RunsPage } from '../runs/runs-page.js';
+import { NothingHere } from './nothing-here.js';
+import { Shell } from './shell.js';
+
+export const router = createBrowserRouter([
+  {
+    path: '/',
+    element: <Shell />,
+    children: [
+      { index: true, element: <FlowPage /> },
+      { path: 'intake', element: <IntakePage /> },
+      { path: 'library/*', element: <LibraryPage /> },
+      { path: 'recipes', element: <RecipesPage /> },
+      { path: 'runs', element: <RunsPage /> },
+      { path: 'automate', element: <AutomatePage /> },
+      { path: '*', element: <NothingHere /> },
+    ],
+  },
+]);

@@ -1,0 +1,47 @@
+import { Dialog } from '../ui/dialog.js';
+import { useOverlays } from './overlays.js';
+import { STATIONS } from './stations.js';
+
+const SHORTCUTS: [keys: string[], text: string][] = [
+  [['Ctrl', 'K'], 'Go to a station or folder'],
+  [['?'], 'This list'],
+  ...STATIONS.filter(({ isBuilt }) => isBuilt).map(({ name, key }): [string[], string] => [['g', key], name]),
+  [['←', '→', '↑', '↓'], 'In the library: the asset beside it'],
+  [['Enter'], 'In the library: open or close the line'],
+  [['v'], 'In the library: sheet or table'],
+  [['Esc'], 'Close what is open'],
+];
+
+/** All single-key shortcuts. */
+export function ShortcutList() {
+  const { shown, close } = useOverlays();
+  return (
+    <Dialog
+      isOpen={shown === 'shortcuts'}
+      onOpenChange={close}
+      title="Keyboard shortcuts"
+      description="Keys in a row are pressed one after the other."
+    >
+      <dl className="grid grid-cols-2 gap-x-8">
+        {SHORTCUTS.map(([keys, text]) => (
+          <div
+            key={text}
+            className="flex items-center justify-between gap-4 border-t border-rule py-1.5 text-sm"
+          >
+            <dt>{text}</dt>
+            <dd className="flex gap-1">
+              {keys.map((key) => (
+                <kbd
+                  key={key}
+                  className="figure min-w-6 rounded-[3px] border border-rule-strong px-1.5 text-center"
+                >
+                  {key}
+                </kbd>
+              ))}
+            </dd>
+          </div>
+        ))}
+      </dl>
+    </Dialog>
+  );
+}

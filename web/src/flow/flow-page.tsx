@@ -1,0 +1,242 @@
+import { useQuery } from '@tanstack/react-query';
+import { type Flow, formatBytes, formatCount, type RenditionState } from '@uniferum/core';
+import { type ReactNode, useRef } from 'react';
+import { Link } from 'react-router';
+import { uniferum } from '../client.js';
+import { Page } from '../console/page.js';
+import { classNames } from '../ui/class-names.js';
+import { formatNumber } from '../ui/format.js';
+import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { StateMark } from '../ui/state-mark.js';
+import { useElementSize } from '../ui/use-element-size.js';
+import { type Box, layOutFlow, MAX_DRAWN_RECIPES, type Stream } from './layout.js';
+
+/** Home: where files come from and go to, with true counts at each joint. */
+export function FlowPage() {
+  const { data: flow, error } = useQuery({
+    queryKey: ['flow'],
+    queryFn: () => uniferum.flow(),
+    refetchInterval: 10_000,
+  });
+  const isEmpty = flow?.library.items === 0 && flow.verdicts.refused === 0;
+  return (
+    <Page
+      title="Flow"
+      note={
+        flow && !isEmpty && `${formatCount(flow.library.items, 'asset')}, ${formatBytes(flow.library.bytes)}`
+      }
+    >
+      {error && <ErrorNotice error={error} />}
+      {isEmpty && (
+        <div className="px-6 pb-2">
+          <EmptyPlace
+            title="Nothing flows yet"
+            action={
+              <Link to="/intake" className="text-oxide underline">
+                Bring the first files in
+              </Link>
+            }
+          >
+            This is the map of the whole: from where files come, through rules into the library, by recipes
+            into stores and onto pages.
+          </EmptyPlace>
+        </div>
+      )}
+      <div className="min-h-0 flex-1 overflow-auto border-t border-rule px-6">
+        {flow && <FlowMap flow={flow} />}
+      </div>
+    </Page>
+  );
+}
+
+const HEADINGS = ['Comes from', 'Intake and rules', 'Library', 'Recipes', 'Stores', 'Pages'];
+const LEAST = { width: 1080, height: 540 };
+
+function FlowMap({ flow }: { flow: Flow }) {
+  const frame = useRef<HTMLDivElement>(null);
+  const measured = useElementSize(frame);
+  const size = {
+    width: Math.max(measured.width, LEAST.width),
+    height: Math.max(measured.height - 44, LEAST.height),
+  };
+  const { boxes, streams } = layOutFlow(flow, size);
+  return (
+    <div ref={frame} className="h-full">
+      {measured.width > 0 && (
+        <>
+          <ol className="relative h-8" style={{ width: size.width }} aria-hidden="true">
+            {HEADINGS.map((heading, index) => (
+              <li key={heading} className="eyebrow absolute top-3" style={{ left: columnLeft(boxes, index) }}>
+                {heading}
+              </li>
+            ))}
+          </ol>
+          <div className="relative" style={size}>
+            <Streams streams={streams} size={size} />
+            <Joints flow={flow} boxes={boxes} />
+          </div>
+        </>
+      )}
+    </div>
+  );
+}
+
+function columnLeft(boxes: ReadonlyMap<string, Box>, index: number): number {
+  const lefts = [...new Set([...boxes.values()].map(({ x }) => x))].sort((a, b) => a - b);
+  return lefts[index] ?? 0;
+}
+
+const TONES: Record<Stream['tone'], string> = {
+  steel: 'stroke-rule-strong',
+  fault: 'stroke-fault',
+  oxide: 'stroke-oxide',
+};
+
+function Streams({ streams, size }: { streams: readonly Stream[]; size: { width: number; height: number } }) {
+  return (
+    <svg width={size.width} height={size.height} className="absolute inset-0" fill="none" aria-hidden="true">
+      {streams.map(({ id, path, breadth, tone }) => (
+        <path key={id} d={path} className={classNames(TONES[tone], 'opacity-30')} strokeWidth={breadth} />
+      ))}
+      {streams.map(({ id, path, tone, isFlowing, breadth }) => (
+        <path
+          key={id}
+          d={path}
+          className={classNames(TONES[tone], isFlowing && 'flowing')}
+          strokeWidth={isFlowing ? 2.5 : 1}
+          strokeDasharray={breadth <= 1 ? '2 5' : undefined}
+        />
+      ))}
+    </svg>
+  );
+}
+
+function Joints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }) {
+  const taken = flow.verdicts.accepted + flow.verdicts.remarked;
+  return (
+    <>
+      {flow.sources.map(({ via, amount }) => (
+        <Joint
+          key={via}
+          box={boxes.get(`source:${via}`)}
+          to={via === 'console' ? '/intake' : '/automate'}
+          title={via === 'console' ? 'The console' : 'Scripts'}
+        >
+          <Amount items={amount.items} bytes={amount.bytes} one="file" />
+        </Joint>
+      ))}
+      <Joint box={boxes.get('intake')} to="/intake" title="Checked by rules">
+        <Figure
+          value={flow.verdicts.accepted + flow.verdicts.remarked + flow.verdicts.refused}
+          word="judged"
+        />
+        <StateMark state="accepted" count={flow.verdicts.accepted} />
+        <StateMark state="remarked" count={flow.verdicts.remarked} />
+        <p className="mt-auto text-xs text-soft">
+          Rules in {formatNumber(flow.ruledFolders)} of {formatCount(flow.folders, 'folder')}
+        </p>
+      </Joint>
+      {flow.verdicts.refused > 0 && (
+        <Joint box={boxes.get('refused')} to="/intake" title="Turned away">
+          <StateMark state="refused" count={flow.verdicts.refused} />
+        </Joint>
+      )}
+      <Joint box={boxes.get('library')} to="/library" title="Library">
+        <Amount items={flow.library.items} bytes={flow.library.bytes} one="asset" />
+        <ul className="mt-2 flex flex-col">
+          {flow.kinds.map(({ kind, amount }) => (
+            <li key={kind} className="flex justify-between text-sm">
+              <span className="text-soft">{kind}</span>
+              <span className="figure">{formatNumber(amount.items)}</span>
+            </li>
+          ))}
+        </ul>
+        {flow.library.items < taken && (
+          <p className="mt-auto text-xs text-soft">{formatNumber(taken - flow.library.items)} in the bin</p>
+        )}
+      </Joint>
+      <RecipeJoints flow={flow} boxes={boxes} />
+      {flow.stores.map(({ store, amount }) => (
+        <Joint
+          key={store}
+          box={boxes.get(`store:${store}`)}
+          to="/library"
+          title={store === 'server' ? "The server's disk" : store}
+        >
+          <Amount items={amount.items} bytes={amount.bytes} one="blob" />
+        </Joint>
+      ))}
+      <Joint box={boxes.get('pages')} to="/library" title="Sites" isQuiet>
+        <p className="text-xs text-soft">Read addresses from the API. No page reports its uses yet.</p>
+      </Joint>
+    </>
+  );
+}
+
+const SHOWN_STATES: RenditionState[] = ['failed', 'due', 'outdated', 'fresh'];
+
+function RecipeJoints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }) {
+  if (flow.recipes.length === 0)
+    return (
+      <Joint box={boxes.get('recipes')} to="/recipes" title="No recipe yet" isQuiet>
+        <p className="text-xs text-soft">Make one to get renditions.</p>
+      </Joint>
+    );
+  return flow.recipes.slice(0, MAX_DRAWN_RECIPES).map(({ name, states, bytes }) => (
+    <Joint key={name} box={boxes.get(`recipe:${name}`)} to="/recipes" title={name} note={formatBytes(bytes)}>
+      <span className="flex flex-wrap gap-x-3">
+        {SHOWN_STATES.filter((state) => states[state] > 0).map((state) => (
+          <StateMark key={state} state={state} count={states[state]} />
+        ))}
+      </span>
+    </Joint>
+  ));
+}
+
+interface JointProps {
+  box: Box | undefined;
+  to: string;
+  title: string;
+  note?: string;
+  isQuiet?: boolean;
+  children: ReactNode;
+}
+
+/** One joint of the map; a click goes there. */
+function Joint({ box, to, title, note, isQuiet = false, children }: JointProps) {
+  if (!box) return null;
+  return (
+    <Link
+      to={to}
+      className={classNames(
+        'absolute flex flex-col border-t-2 bg-surface px-3 py-2 hover:bg-raised',
+        isQuiet ? 'border-rule-strong' : 'border-ink hover:border-oxide',
+      )}
+      style={{ left: box.x, top: box.y, width: box.width, height: box.height }}
+    >
+      <span className="flex items-baseline justify-between gap-2">
+        <span className="truncate text-sm font-semibold">{title}</span>
+        {note && <span className="figure whitespace-nowrap text-soft">{note}</span>}
+      </span>
+      {children}
+    </Link>
+  );
+}
+
+function Amount({ items, bytes, one }: { items: number; bytes: number; one: string }) {
+  return (
+    <>
+      <Figure value={items} word={items === 1 ? one : `${one}s`} />
+      <span className="figure text-soft">{formatBytes(bytes)}</span>
+    </>
+  );
+}
+
+function Figure({ value, word }: { value: number; word: string }) {
+  return (
+    <span className="flex items-baseline gap-1.5">
+      <span className="text-xl font-semibold">{formatNumber(value)}</span>
+      <span className="text-sm text-soft">{word}</span>
+    </span>
+  );
+}

@@ -1,0 +1,98 @@
+import { formatBytes, formatCount, type Intake } from '@uniferum/core';
+import { ChevronRight } from 'lucide-react';
+import { Collapsible } from 'radix-ui';
+import { useState } from 'react';
+import { Button } from '../ui/button.js';
+import { classNames } from '../ui/class-names.js';
+import { formatMoment, formatNumber } from '../ui/format.js';
+import { StateMark } from '../ui/state-mark.js';
+import { useIntakeFiles, useIntakes } from './hooks.js';
+
+/** What came in before, with the verdict of every file, also of the refused ones. */
+export function EarlierIntakes() {
+  const { data, hasNextPage, fetchNextPage } = useIntakes();
+  const intakes = data?.pages.flatMap(({ items }) => items) ?? [];
+  const total = data?.pages[0]?.total ?? 0;
+  if (!data) return null;
+  return (
+    <section aria-label="Intakes so far">
+      <div className="flex h-10 items-baseline gap-4">
+        <h2 className="font-semibold">Intakes so far</h2>
+        <span className="figure text-soft">
+          {formatNumber(intakes.length)} of {formatNumber(total)}
+        </span>
+      </div>
+      {intakes.length === 0 && (
+        <p className="text-soft">
+          Each batch that comes in, from here or from a script, is kept here with its verdicts.
+        </p>
+      )}
+      <ul className="border-t border-rule">
+        {intakes.map((intake) => (
+          <IntakeRow key={intake.id} intake={intake} />
+        ))}
+      </ul>
+      {hasNextPage && (
+        <Button look="quiet" className="mt-2" onClick={() => fetchNextPage()}>
+          Show older intakes
+        </Button>
+      )}
+    </section>
+  );
+}
+
+function IntakeRow({ intake }: { intake: Intake }) {
+  const [isOpen, setOpen] = useState(false);
+  return (
+    <li className="border-b border-rule">
+      <Collapsible.Root open={isOpen} onOpenChange={setOpen}>
+        <Collapsible.Trigger className="grid w-full grid-cols-[1rem_10rem_minmax(0,1fr)_8rem_6rem_7rem_7.5rem_6.5rem] items-baseline gap-4 py-1.5 text-left text-sm hover:bg-surface">
+          <ChevronRight
+            className={classNames('size-3.5 self-center text-soft', isOpen && 'rotate-90')}
+            aria-hidden="true"
+          />
+          <span className="text-soft">{formatMoment(intake.startedAt)}</span>
+          <span className="truncate font-medium">{intake.folder}</span>
+          <span className="truncate text-soft">{intake.by}</span>
+          <span className="figure text-right text-soft">{formatBytes(intake.bytes)}</span>
+          <Count state="accepted" count={intake.accepted} />
+          <Count state="remarked" count={intake.remarked} />
+          <Count state="refused" count={intake.refused} />
+        </Collapsible.Trigger>
+        <Collapsible.Content>{isOpen && <IntakeFiles id={intake.id} />}</Collapsible.Content>
+      </Collapsible.Root>
+    </li>
+  );
+}
+
+function Count({ state, count }: { state: 'accepted' | 'remarked' | 'refused'; count: number }) {
+  return count > 0 ? <StateMark state={state} count={count} /> : <span />;
+}
+
+function IntakeFiles({ id }: { id: string }) {
+  const { data, hasNextPage, fetchNextPage } = useIntakeFiles(id);
+  const files = data?.pages.flatMap(({ items }) => items) ?? [];
+  const total = data?.pages[0]?.total ?? 0;
+  return (
+    <div className="mb-3 ml-8 border-l-2 border-oxide pl-4">
+      <ul>
+        {files.map(({ id: key, verdict, bytes }) => (
+          <li
+            key={key}
+            className="grid grid-cols-[minmax(0,18rem)_5rem_7rem_minmax(0,1fr)] items-baseline gap-4 py-0.5 text-sm"
+          >
+            <span className="truncate">{verdict.name}</span>
+            <span className="figure text-right text-soft">{formatBytes(bytes)}</span>
+            <StateMark state={verdict.outcome} />
+            <span className="text-soft">{verdict.reasons.map(({ message }) => message).join(' ')}</span>
+          </li>
+        ))}
+      </ul>
+      {hasNextPage && (
+        <Button look="quiet" onClick={() => fetchNextPage()}>
+          Show more of {formatCount(total, 'file')}
+        </Button>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,164 @@
+import type { AssetPatch } from '@uniferum/client';
+import type { Asset } from '@uniferum/core';
+import { useForm } from 'react-hook-form';
+import { AsCode } from '../ui/as-code.js';
+import { Button } from '../ui/button.js';
+import { Dialog } from '../ui/dialog.js';
+import { Field, Input, Select, TextArea } from '../ui/field.js';
+import { ErrorNotice } from '../ui/notice.js';
+import { useFolders, useLibraryChanges } from './hooks.js';
+
+interface AssetDialogProps {
+  asset: Asset;
+  isOpen: boolean;
+  onOpenChange: (isOpen: boolean) => void;
+}
+
+interface Texts {
+  name: string;
+  folder: string;
+  title: string;
+  alt: string;
+  caption: string;
+  credit: string;
+  keywords: string;
+  capturedAt: string;
+}
+
+/** Edits an asset's texts, and renames and moves it. */
+export function EditAssetDialog({ asset, isOpen, onOpenChange }: AssetDialogProps) {
+  const { data: folders = [] } = useFolders();
+  const { changeAsset } = useLibraryChanges();
+  const form = useForm<Texts>({ defaultValues: toForm(asset) });
+  const { register, handleSubmit, formState, watch } = form;
+  const patch = toPatch(asset, watch());
+  const submit = handleSubmit(async (texts) => {
+    const change = toPatch(asset, texts);
+    if (Object.keys(change).length > 0) await changeAsset.mutateAsync({ id: asset.id, patch: change });
+    onOpenChange(false);
+  });
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onOpenChange={onOpenChange}
+      title={asset.name}
+      description="A new name or folder gives a new address; the old one leads there."
+    >
+      <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">
+        <Field label="Title">{(props) => <Input autoFocus {...props} {...register('title')} />}</Field>
+        <Field label="Alternative text" hint="What somebody who can't see the picture needs to know.">
+          {(props) => <TextArea rows={2} {...props} {...register('alt')} />}
+        </Field>
+        <Field label="Caption">{(props) => <TextArea rows={2} {...props} {...register('caption')} />}</Field>
+        <div className="grid grid-cols-2 gap-4">
+          <Field label="Credit">{(props) => <Input {...props} {...register('credit')} />}</Field>
+          <Field label="Taken" hint="UTC">
+            {(props) => <Input type="datetime-local" step="1" {...props} {...register('capturedAt')} />}
+          </Field>
+        </div>
+        <Field label="Keywords" hint="Separated by commas.">
+          {(props) => <Input {...props} {...register('keywords')} />}
+        </Field>
+        <div className="grid grid-cols-2 gap-4">
+          <Field label="Name" error={formState.errors.name?.message}>
+            {(props) => (
+              <Input className="font-mono" {...props} {...register('name', { required: 'Write a name.' })} />
+            )}
+          </Field>
+          <Field label="Folder">
+            {(props) => (
+              <Select {...props} {...register('folder')}>
+                {folders.map(({ path }) => (
+                  <option key={path}>{path}</option>
+                ))}
+              </Select>
+            )}
+          </Field>
+        </div>
+        {changeAsset.error && <ErrorNotice error={changeAsset.error} />}
+        <div className="flex items-center justify-between">
+          <Button look="main" type="submit" disabled={changeAsset.isPending}>
+            Save
+          </Button>
+          <AsCode
+            code={{
+              method: 'PATCH',
+              path: `/assets/${asset.id}`,
+              body: patch,
+              client: `await uniferum.assets.change('${asset.id}', ${JSON.stringify(patch, null, 2)});`,
+            }}
+          />
+        </div>
+      </form>
+    </Dialog>
+  );
+}
+
+/** Puts an asset into the bin. */
+export function RemoveAssetDialog({
+  asset,
+  isOpen,
+  onOpenChange,
+  onRemoved,
+}: AssetDialogProps & { onRemoved: () => void }) {
+  const { removeAsset } = useLibraryChanges();
+  const remove = async () => {
+    await removeAsset.mutateAsync(asset.id);
+    onOpenChange(false);
+    onRemoved();
+  };
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onOpenChange={onOpenChange}
+      title={`Put ${asset.name} into the bin?`}
+      description="Its addresses and those of its renditions stop answering. Its bytes are kept, and a script can restore it."
+    >
+      <div className="flex flex-col gap-4">
+        {removeAsset.error && <ErrorNotice error={removeAsset.error} />}
+        <div className="flex items-center justify-between">
+          <Button look="fault" disabled={removeAsset.isPending} onClick={() => void remove().catch(() => {})}>
+            Put it into the bin
+          </Button>
+          <AsCode
+            code={{
+              method: 'DELETE',
+              path: `/assets/${asset.id}`,
+              client: `await uniferum.assets.remove('${asset.id}');\n// and back again:\nawait uniferum.assets.restore('${asset.id}');`,
+            }}
+          />
+        </div>
+      </div>
+    </Dialog>
+  );
+}
+
+function toForm(asset: Asset): Texts {
+  return {
+    name: asset.name,
+    folder: asset.folder.path,
+    title: asset.title ?? '',
+    alt: asset.alt ?? '',
+    caption: asset.caption ?? '',
+    credit: asset.credit ?? '',
+    keywords: asset.keywords.join(', '),
+    capturedAt: asset.capturedAt?.slice(0, 19) ?? '',
+  };
+}
+
+/** Only what was changed. */
+function toPatch(asset: Asset, texts: Texts): AssetPatch {
+  const before = toForm(asset);
+  const patch: AssetPatch = {};
+  for (const field of ['name', 'folder', 'title', 'alt', 'caption', 'credit'] as const) {
+    if (texts[field] !== before[field]) patch[field] = texts[field];
+  }
+  if (texts.keywords !== before.keywords) patch.keywords = splitKeywords(texts.keywords);
+  if (texts.capturedAt !== before.capturedAt)
+    patch.capturedAt = texts.capturedAt === '' ? null : new Date(`${texts.capturedAt}Z`).toISOString();
+  return patch;
+}
+
+function splitKeywords(text: string): string[] {
+  return [...new Set(text.split(',').map((word) => word.trim()))].filter((word) => word !== '');
+}

@@ -1,0 +1,124 @@
+import { type Folder, parentPath, pathChain } from '@uniferum/core';
+import { FolderPlus, PencilLine, Scale, Trash2, Upload } from 'lucide-react';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { useRight } from '../access/hooks.js';
+import { RulesDialog } from '../rules/rules-dialog.js';
+import { Button, IconButton } from '../ui/button.js';
+import { formatNumber } from '../ui/format.js';
+import { ChangeFolderDialog, MakeFolderDialog, RemoveFolderDialog } from './folder-dialogs.js';
+
+interface FolderBarProps {
+  folder: string;
+  folders: readonly Folder[];
+  onOpen: (path: string) => void;
+}
+
+/** Where we are, what lies below, and what can be done with the folder. */
+export function FolderBar({ folder, folders, onOpen }: FolderBarProps) {
+  const current = folders.find(({ path }) => path === folder) ?? null;
+  const below = folders.filter(({ path }) => parentPath(path) === folder);
+  return (
+    <div className="flex flex-col">
+      <div className="flex min-h-14 items-center justify-between gap-6 px-6 pt-3 pb-1">
+        <PathLine folder={folder} onOpen={onOpen} />
+        <FolderActions folder={current} />
+      </div>
+      {below.length > 0 && <Shelf folders={below} onOpen={onOpen} />}
+    </div>
+  );
+}
+
+function PathLine({ folder, onOpen }: { folder: string; onOpen: (path: string) => void }) {
+  const chain = pathChain(folder);
+  return (
+    <h1 className="flex min-w-0 items-baseline gap-2 text-xl font-semibold">
+      {chain.map((path, index) => {
+        const name = path === '/' ? 'Library' : path.slice(path.lastIndexOf('/') + 1);
+        return index === chain.length - 1 ? (
+          <span key={path} aria-current="page" className="truncate">
+            {name}
+          </span>
+        ) : (
+          <span key={path} className="inline-flex items-baseline gap-2 font-normal text-soft">
+            <button type="button" className="hover:text-ink hover:underline" onClick={() => onOpen(path)}>
+              {name}
+            </button>
+            <span aria-hidden="true">/</span>
+          </span>
+        );
+      })}
+    </h1>
+  );
+}
+
+/** The folders below, side by side: a shelf, read from left to right. */
+function Shelf({ folders, onOpen }: { folders: readonly Folder[]; onOpen: (path: string) => void }) {
+  return (
+    <ul aria-label="Folders below" className="flex gap-0 overflow-x-auto px-6 pb-2">
+      {folders.map(({ id, path, name, deepItems }) => (
+        <li key={id} className="border-l border-rule-strong pr-5 pl-2 first:border-l-2 first:border-l-oxide">
+          <button
+            type="button"
+            className="flex flex-col items-start whitespace-nowrap hover:text-oxide"
+            onClick={() => onOpen(path)}
+          >
+            <span className="text-sm font-medium">{name}</span>
+            <span className="figure text-soft">{formatNumber(deepItems)}</span>
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+type Open = 'rules' | 'make' | 'change' | 'remove' | null;
+
+function FolderActions({ folder }: { folder: Folder | null }) {
+  const [open, setOpen] = useState<Open>(null);
+  const mayWrite = useRight('library:write');
+  const mayDelete = useRight('library:delete');
+  if (!folder) return null;
+  const dialog = (which: Open) => ({
+    folder,
+    isOpen: open === which,
+    onOpenChange: (isOpen: boolean) => setOpen(isOpen ? which : null),
+  });
+  const isTop = folder.path === '/';
+  return (
+    <div className="flex items-center gap-1.5">
+      {mayWrite && (
+        <>
+          <IconButton name="Make a folder here" onClick={() => setOpen('make')}>
+            <FolderPlus className="size-4" />
+          </IconButton>
+          {!isTop && (
+            <IconButton name="Rename or move this folder" onClick={() => setOpen('change')}>
+              <PencilLine className="size-4" />
+            </IconButton>
+          )}
+        </>
+      )}
+      {mayDelete && !isTop && (
+        <IconButton name="Take this folder away" onClick={() => setOpen('remove')}>
+          <Trash2 className="size-4" />
+        </IconButton>
+      )}
+      <Button onClick={() => setOpen('rules')}>
+        <Scale className="size-3.5" aria-hidden="true" /> Rules
+      </Button>
+      {mayWrite && (
+        <Link
+          to={`/intake?folder=${encodeURIComponent(folder.path)}`}
+          className="inline-flex h-8 items-center gap-2 rounded-[3px] border border-oxide bg-oxide px-3 text-sm font-medium text-oxide-ink hover:brightness-110"
+        >
+          <Upload className="size-3.5" aria-hidden="true" /> Bring files in
+        </Link>
+      )}
+      {open === 'rules' && <RulesDialog {...dialog('rules')} />}
+      {open === 'make' && <MakeFolderDialog {...dialog('make')} />}
+      {open === 'change' && <ChangeFolderDialog {...dialog('change')} />}
+      {open === 'remove' && <RemoveFolderDialog {...dialog('remove')} />}
+    </div>
+  );
+}

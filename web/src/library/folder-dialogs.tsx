@@ -1,0 +1,167 @@
+import { type Folder, formatCount, joinPath, parentPath, parseFolderPath } from '@uniferum/core';
+import { useForm } from 'react-hook-form';
+import { useNavigate } from 'react-router';
+import { AsCode } from '../ui/as-code.js';
+import { Button } from '../ui/button.js';
+import { Dialog } from '../ui/dialog.js';
+import { Field, Input, Select } from '../ui/field.js';
+import { ErrorNotice } from '../ui/notice.js';
+import { libraryAddress } from './address.js';
+import { useFolders, useLibraryChanges } from './hooks.js';
+
+interface FolderDialogProps {
+  folder: Folder;
+  isOpen: boolean;
+  onOpenChange: (isOpen: boolean) => void;
+}
+
+function checkName(name: string): true | string {
+  const parsed = parseFolderPath(name);
+  if (!parsed.ok) return `${parsed.reason}.`;
+  return parsed.path === '/' ? 'Write a name.' : true;
+}
+
+/** Makes a folder below another. */
+export function MakeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogProps) {
+  const { register, handleSubmit, formState, watch } = useForm({ defaultValues: { name: '' } });
+  const { makeFolder } = useLibraryChanges();
+  const navigate = useNavigate();
+  const pathOf = (name: string) => joinPath(folder.path, name.trim());
+  const submit = handleSubmit(async ({ name }) => {
+    const made = await makeFolder.mutateAsync(pathOf(name));
+    onOpenChange(false);
+    void navigate(libraryAddress(made.path));
+  });
+  const path = pathOf(watch('name') || 'new-folder');
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onOpenChange={onOpenChange}
+      title="Make a folder"
+      description={`It will lie in ${folder.path} and take its rules from there.`}
+    >
+      <form onSubmit={submit} className="flex flex-col gap-4">
+        <Field
+          label="Name"
+          hint="It stands in the addresses of what is in it."
+          error={formState.errors.name?.message}
+        >
+          {(props) => <Input autoFocus {...props} {...register('name', { validate: checkName })} />}
+        </Field>
+        {makeFolder.error && <ErrorNotice error={makeFolder.error} />}
+        <div className="flex items-center justify-between">
+          <Button look="main" type="submit" disabled={makeFolder.isPending}>
+            Make the folder
+          </Button>
+          <AsCode
+            code={{
+              method: 'POST',
+              path: '/folders',
+              body: { path },
+              client: `await uniferum.folders.make('${path}');`,
+            }}
+          />
+        </div>
+      </form>
+    </Dialog>
+  );
+}
+
+/** Renames and moves a folder. */
+export function ChangeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogProps) {
+  const { data: folders = [] } = useFolders();
+  const { register, handleSubmit, formState, watch } = useForm({
+    defaultValues: { name: folder.name, parent: parentPath(folder.path) ?? '/' },
+  });
+  const { changeFolder } = useLibraryChanges();
+  const navigate = useNavigate();
+  const submit = handleSubmit(async (patch) => {
+    const changed = await changeFolder.mutateAsync({ id: folder.id, patch });
+    onOpenChange(false);
+    void navigate(libraryAddress(changed.path));
+  });
+  const patch = watch();
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onOpenChange={onOpenChange}
+      title={`Rename or move ${folder.name}`}
+      description={`The old addresses of ${formatCount(folder.deepItems, 'item')} will lead to the new ones.`}
+    >
+      <form onSubmit={submit} className="flex flex-col gap-4">
+        <Field label="Name" error={formState.errors.name?.message}>
+          {(props) => <Input {...props} {...register('name', { validate: checkName })} />}
+        </Field>
+        <Field label="In the folder">
+          {(props) => (
+            <Select {...props} {...register('parent')}>
+              {folders
+                .filter(({ path }) => path !== folder.path && !path.startsWith(`${folder.path}/`))
+                .map(({ path }) => (
+                  <option key={path}>{path}</option>
+                ))}
+            </Select>
+          )}
+        </Field>
+        {changeFolder.error && <ErrorNotice error={changeFolder.error} />}
+        <div className="flex items-center justify-between">
+          <Button look="main" type="submit" disabled={changeFolder.isPending}>
+            Save
+          </Button>
+          <AsCode
+            code={{
+              method: 'PATCH',
+              path: `/folders/${folder.id}`,
+              body: patch,
+              client: `await uniferum.folders.change('${folder.id}', ${JSON.stringify(patch)});`,
+            }}
+          />
+        </div>
+      </form>
+    </Dialog>
+  );
+}
+
+/** Takes an empty folder away. */
+export function RemoveFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogProps) {
+  const { removeFolder } = useLibraryChanges();
+  const navigate = useNavigate();
+  const remove = async () => {
+    await removeFolder.mutateAsync(folder.id);
+    onOpenChange(false);
+    void navigate(libraryAddress(parentPath(folder.path) ?? '/'));
+  };
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onOpenChange={onOpenChange}
+      title={`Take ${folder.name} away?`}
+      description="Only an empty folder can be taken away; nothing in it is ever deleted with it."
+    >
+      <div className="flex flex-col gap-4">
+        <p>
+          {folder.deepItems > 0
+            ? `${folder.path} holds ${formatCount(folder.deepItems, 'item')}. Move them first.`
+            : `${folder.path} is empty.`}
+        </p>
+        {removeFolder.error && <ErrorNotice error={removeFolder.error} />}
+        <div className="flex items-center justify-between">
+          <Button
+            look="fault"
+            disabled={folder.deepItems > 0 || removeFolder.isPending}
+            onClick={() => void remove().catch(() => {})}
+          >
+            Take it away
+          </Button>
+          <AsCode
+            code={{
+              method: 'DELETE',
+              path: `/folders/${folder.id}`,
+              client: `await uniferum.folders.remove('${folder.id}');`,
+            }}
+          />
+        </div>
+      </div>
+    </Dialog>
+  );
+}

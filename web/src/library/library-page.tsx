@@ -1,0 +1,158 @@
+import { type Asset, formatBytes } from '@uniferum/core';
+import { useHotkeys } from 'react-hotkeys-hook';
+import { Link } from 'react-router';
+import { Checkbox, Select } from '../ui/field.js';
+import { formatNumber } from '../ui/format.js';
+import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { AssetLine } from './asset-line.js';
+import { AssetTable } from './asset-table.js';
+import { ContactSheet } from './contact-sheet.js';
+import { FolderBar } from './folder-bar.js';
+import { useAssets, useFolders } from './hooks.js';
+import { LayoutSwitch } from './layout-switch.js';
+import { type LibraryView, useLibraryView } from './use-library-view.js';
+
+const SORT_WORDS = [
+  ['-created', 'Newest arrivals first'],
+  ['created', 'Oldest arrivals first'],
+  ['-captured', 'Latest taken first'],
+  ['captured', 'Earliest taken first'],
+  ['name', 'By name'],
+  ['-name', 'By name, backwards'],
+  ['-size', 'Largest first'],
+  ['size', 'Smallest first'],
+] as const;
+
+/** The library: one folder as sheet or table, and the life of the chosen asset below. */
+export function LibraryPage() {
+  const { view, show } = useLibraryView();
+  const { data: folders = [] } = useFolders();
+  const listing = useAssets(view);
+  const assets = listing.data?.pages.flatMap(({ items }) => items) ?? [];
+  const total = listing.data?.pages[0]?.total ?? 0;
+  const folder = folders.find(({ path }) => path === view.folder) ?? null;
+  useHotkeys('v', () => show({ layout: view.layout === 'sheet' ? 'table' : 'sheet' }));
+  useHotkeys('escape', () => show({ asset: null }));
+  const loadMore = () => {
+    if (listing.hasNextPage && !listing.isFetchingNextPage) void listing.fetchNextPage();
+  };
+  const choose = (id: string) => show({ asset: view.asset === id ? null : id });
+  const shared = {
+    assets,
+    chosen: view.asset,
+    onChoose: choose,
+    onMove: (id: string) => show({ asset: id }),
+    onNearEnd: loadMore,
+  };
+  return (
+    <div className="flex h-full min-h-0 flex-col">
+      <FolderBar folder={view.folder} folders={folders} onOpen={(path) => show({ folder: path })} />
+      <div className="flex h-10 items-center gap-5 border-y border-rule px-6">
+        <Counts
+          shown={assets.length}
+          total={total}
+          bytes={folder ? (view.deep ? folder.deepBytes : folder.bytes) : null}
+        />
+        <Controls view={view} show={show} />
+      </div>
+      <section aria-label={`Assets of ${view.folder}`} className="min-h-0 flex-1">
+        {listing.error ? (
+          <div className="p-6">
+            <ErrorNotice error={listing.error} />
+          </div>
+        ) : (
+          <Listing
+            isEmpty={!listing.isPending && total === 0}
+            folder={view.folder}
+            view={view}
+            shared={shared}
+          />
+        )}
+      </section>
+      {view.asset && <AssetLine id={view.asset} onClose={() => show({ asset: null })} />}
+    </div>
+  );
+}
+
+/** What the sheet and the table are both given. */
+export interface ListingProps {
+  assets: readonly Asset[];
+  chosen: string | null;
+  /** Opens the line of an asset, or closes it. */
+  onChoose: (id: string) => void;
+  /** Goes to another asset by keyboard. */
+  onMove: (id: string) => void;
+  /** Told when the end of what was loaded comes near. */
+  onNearEnd: () => void;
+}
+
+function Listing({
+  isEmpty,
+  folder,
+  view,
+  shared,
+}: {
+  isEmpty: boolean;
+  folder: string;
+  view: LibraryView;
+  shared: ListingProps;
+}) {
+  if (isEmpty)
+    return (
+      <div className="p-6">
+        <EmptyPlace
+          title="Nothing is in this folder yet"
+          action={
+            <Link
+              to={`/intake?folder=${encodeURIComponent(folder)}`}
+              className="inline-flex h-8 items-center rounded-[3px] border border-oxide bg-oxide px-3 text-sm font-medium text-oxide-ink"
+            >
+              Bring files in
+            </Link>
+          }
+        >
+          Files that are taken into {folder} show here, with the renditions that the recipes make of them.
+        </EmptyPlace>
+      </div>
+    );
+  return view.layout === 'sheet' ? <ContactSheet {...shared} /> : <AssetTable {...shared} />;
+}
+
+function Counts({ shown, total, bytes }: { shown: number; total: number; bytes: number | null }) {
+  return (
+    <p className="flex items-baseline gap-3">
+      <span>
+        <span className="figure text-ink">{formatNumber(shown)}</span> of{' '}
+        <span className="figure text-ink">{formatNumber(total)}</span>
+      </span>
+      {bytes !== null && <span className="figure text-soft">{formatBytes(bytes)}</span>}
+    </p>
+  );
+}
+
+function Controls({ view, show }: { view: LibraryView; show: (change: Partial<LibraryView>) => void }) {
+  return (
+    <div className="ml-auto flex items-center gap-5">
+      <Checkbox
+        label="With the folders below"
+        checked={view.deep}
+        onChange={(event) => show({ deep: event.target.checked })}
+      />
+      <Select
+        aria-label="Order"
+        className="h-7 w-48"
+        value={view.sort}
+        onChange={(event) =>
+          show({ sort: SORT_WORDS.find(([sort]) => sort === event.target.value)?.[0] ?? view.sort })
+        }
+      >
+        {SORT_WORDS.map(([sort, words]) => (
+          <option key={sort} value={sort}>
+            {words}
+          </option>
+        ))}
+      </Select>
+      <LayoutSwitch layout={view.layout} onChange={(layout) => show({ layout })} />
+    </div>
+  );
+}

@@ -1,0 +1,44 @@
+import { ASSET_SORTS, type AssetSort, DEFAULT_SORT } from '@uniferum/core';
+import { useNavigate, useParams, useSearchParams } from 'react-router';
+import { libraryAddress } from './address.js';
+
+export interface LibraryView {
+  folder: string;
+  layout: 'sheet' | 'table';
+  sort: AssetSort;
+  deep: boolean;
+  /** The asset whose line is open. */
+  asset: string | null;
+}
+
+/** What the library shows is in its address: it survives a reload and can be sent to somebody. */
+export function useLibraryView(): { view: LibraryView; show: (change: Partial<LibraryView>) => void } {
+  const params = useParams();
+  const navigate = useNavigate();
+  const [search] = useSearchParams();
+  const sort = search.get('sort');
+  const view: LibraryView = {
+    folder: `/${params['*'] ?? ''}`.replace(/(.)\/$/, '$1'),
+    layout: search.get('as') === 'table' ? 'table' : 'sheet',
+    sort: ASSET_SORTS.find((known) => known === sort) ?? DEFAULT_SORT,
+    deep: search.get('deep') !== 'no',
+    asset: search.get('asset'),
+  };
+  const show = (change: Partial<LibraryView>) => {
+    const next = {
+      ...view,
+      ...(change.folder !== undefined && change.folder !== view.folder && { asset: null }),
+      ...change,
+    };
+    const query = new URLSearchParams();
+    if (next.layout === 'table') query.set('as', 'table');
+    if (next.sort !== DEFAULT_SORT) query.set('sort', next.sort);
+    if (!next.deep) query.set('deep', 'no');
+    if (next.asset) query.set('asset', next.asset);
+    // Choosing another asset is no step to come back to.
+    void navigate(`${libraryAddress(next.folder)}${query.size > 0 ? `?${query}` : ''}`, {
+      replace: next.folder === view.folder,
+    });
+  };
+  return { view, show };
+}

@@ -1,0 +1,28 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { isUniferumApiError } from '@uniferum/client';
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { RouterProvider } from 'react-router/dom';
+import { router } from './console/router.js';
+import './styles.css';
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5000,
+      refetchOnWindowFocus: false,
+      // What the server refuses it refuses again; the client has repeated the rest already.
+      retry: (failures, error) => !isUniferumApiError(error) && failures < 1,
+    },
+  },
+});
+
+const root = document.getElementById('console');
+if (!root) throw new Error('Expected an element with the id "console", got none');
+createRoot(root).render(
+  <StrictMode>
+    <QueryClientProvider client={queries}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>
+  </StrictMode>,
+);

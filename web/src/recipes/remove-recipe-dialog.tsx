@@ -1,0 +1,40 @@
+import { formatCount, type RecipeAnswer } from '@uniferum/core';
+import { AsCode } from '../ui/as-code.js';
+import { Button } from '../ui/button.js';
+import { Dialog } from '../ui/dialog.js';
+import { ErrorNotice } from '../ui/notice.js';
+import { useRecipeChanges } from './hooks.js';
+
+/** Takes a recipe away; what it made stays. */
+export function RemoveRecipeDialog({ recipe, onClose }: { recipe: RecipeAnswer; onClose: () => void }) {
+  const { remove } = useRecipeChanges();
+  const made = recipe.renditions.fresh + recipe.renditions.outdated;
+  const take = async () => {
+    await remove.mutateAsync(recipe.name);
+    onClose();
+  };
+  return (
+    <Dialog
+      isOpen
+      onOpenChange={onClose}
+      title={`Take “${recipe.title}” away?`}
+      description={`Its ${formatCount(made, 'rendition')} stay at their addresses, because pages may show them. Nothing new is made.`}
+    >
+      <div className="flex flex-col gap-4">
+        {remove.error && <ErrorNotice error={remove.error} />}
+        <div className="flex items-center justify-between">
+          <Button look="fault" disabled={remove.isPending} onClick={() => void take().catch(() => {})}>
+            Take it away
+          </Button>
+          <AsCode
+            code={{
+              method: 'DELETE',
+              path: `/recipes/${recipe.name}`,
+              client: `await uniferum.recipes.remove('${recipe.name}');`,
+            }}
+          />
+        </div>
+      </div>
+    </Dialog>
+  );
+}

@@ -1,0 +1,62 @@
+import { type EffectiveRules, formatBytes } from '@uniferum/core';
+import { formatNumber } from '../ui/format.js';
+
+interface RuleLine {
+  rule: string;
+  value: string;
+  from: string;
+}
+
+/** The rules that hold in a folder, each with the folder that it comes from. */
+export function EffectiveRuleList({ rules, folder }: { rules: EffectiveRules; folder: string }) {
+  const lines = toLines(rules);
+  if (lines.length === 0) return <p className="text-sm text-soft">No rules hold here: any file is taken.</p>;
+  return (
+    <dl className="flex flex-wrap gap-x-8 gap-y-2">
+      {lines.map(({ rule, value, from }) => (
+        <div key={`${rule} ${from}`}>
+          <dt className="eyebrow">{rule}</dt>
+          <dd className="text-sm font-medium">{value}</dd>
+          <dd className="font-mono text-xs text-soft">{from === folder ? 'set here' : `from ${from}`}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+function toLines(rules: EffectiveRules): RuleLine[] {
+  const lines: RuleLine[] = [];
+  const add = <Value,>(
+    rule: string,
+    effective: { value: Value; from: string } | null,
+    write: (value: Value) => string,
+  ) => {
+    if (effective) lines.push({ rule, value: write(effective.value), from: effective.from });
+  };
+  add('Largest file', rules.maxBytes, formatBytes);
+  add('Most items', rules.maxItems, formatNumber);
+  add('Takes only', rules.allow, (types) => types.join(', '));
+  lines.push(...groupByFolder('Never takes', rules.deny));
+  add('At least as wide as', rules.minWidth, (px) => `${formatNumber(px)} px`);
+  add('At least as high as', rules.minHeight, (px) => `${formatNumber(px)} px`);
+  add('Most pixels', rules.maxPixels, formatNumber);
+  lines.push(...groupByFolder('Requires', rules.requireTexts));
+  add(
+    'The same bytes again',
+    rules.duplicates,
+    (rule) => ({ allow: 'allowed', remark: 'remarked', refuse: 'refused' })[rule],
+  );
+  return lines;
+}
+
+function groupByFolder(rule: string, entries: readonly { value: string; from: string }[]): RuleLine[] {
+  const folders = [...new Set(entries.map(({ from }) => from))];
+  return folders.map((folder) => ({
+    rule,
+    from: folder,
+    value: entries
+      .filter(({ from }) => from === folder)
+      .map(({ value }) => value)
+      .join(', '),
+  }));
+}

@@ -1,0 +1,213 @@
+import {
+  DUPLICATE_RULES,
+  type DuplicateRule,
+  type Folder,
+  type FolderRules,
+  isTypePattern,
+  NO_RULES,
+  REQUIRABLE_TEXTS,
+  type RequirableText,
+} from '@uniferum/core';
+import { useForm } from 'react-hook-form';
+import { useRight } from '../access/hooks.js';
+import { AsCode } from '../ui/as-code.js';
+import { Button } from '../ui/button.js';
+import { Dialog } from '../ui/dialog.js';
+import { Checkbox, Field, Input, Select } from '../ui/field.js';
+import { ErrorNotice } from '../ui/notice.js';
+import { EffectiveRuleList } from './effective-rules.js';
+import { usePutRules, useRules } from './hooks.js';
+
+interface RulesForm {
+  maxMegabytes: string;
+  maxItems: string;
+  allow: string;
+  deny: string;
+  minWidth: string;
+  minHeight: string;
+  requireTexts: RequirableText[];
+  duplicates: '' | DuplicateRule;
+  inherit: boolean;
+}
+
+interface RulesDialogProps {
+  folder: Folder;
+  isOpen: boolean;
+  onOpenChange: (isOpen: boolean) => void;
+}
+
+/** Shows what a folder accepts, and changes what it sets itself. */
+export function RulesDialog({ folder, isOpen, onOpenChange }: RulesDialogProps) {
+  const { data, error } = useRules(folder.id);
+  const mayChange = useRight('rules:write');
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onOpenChange={onOpenChange}
+      title={`Rules of ${folder.path}`}
+      description="They pass down to the folders below, unless one of those sets its own. A denial always holds."
+      className="w-[46rem]"
+    >
+      {error && <ErrorNotice error={error} />}
+      {data && (
+        <div className="flex flex-col gap-5">
+          <section aria-label="Rules that hold here">
+            <EffectiveRuleList rules={data.effective} folder={folder.path} />
+          </section>
+          {mayChange ? (
+            <OwnRules folder={folder} own={data.own} onDone={() => onOpenChange(false)} />
+          ) : (
+            <p className="text-sm text-soft">To change rules you need the right “rules:write”.</p>
+          )}
+        </div>
+      )}
+    </Dialog>
+  );
+}
+
+function OwnRules({ folder, own, onDone }: { folder: Folder; own: FolderRules; onDone: () => void }) {
+  const { register, handleSubmit, formState, watch } = useForm<RulesForm>({ defaultValues: toForm(own) });
+  const put = usePutRules();
+  const submit = handleSubmit(async (form) => {
+    await put.mutateAsync({ folderId: folder.id, rules: { ...own, ...toRules(form) } });
+    onDone();
+  });
+  const whole = { pattern: { value: /^\d*$/, message: 'Write a whole number, or nothing.' } };
+  const types = {
+    validate: (text: string) =>
+      splitTypes(text).every(isTypePattern) ||
+      'Write extensions or types, such as jpg, image/png or audio/*.',
+  };
+  const rules = toRules(watch());
+  return (
+    <form
+      onSubmit={(event) => void submit(event).catch(() => {})}
+      className="flex flex-col gap-4 border-t border-rule pt-4"
+    >
+      <h3 className="font-semibold">Set here</h3>
+      <div className="grid grid-cols-2 gap-4">
+        <Field
+          label="Takes only"
+          hint="Extensions or types; empty takes from above."
+          error={formState.errors.allow?.message}
+        >
+          {(props) => <Input placeholder="jpg, png, image/*" {...props} {...register('allow', types)} />}
+        </Field>
+        <Field
+          label="Never takes"
+          hint="Added to the denials from above."
+          error={formState.errors.deny?.message}
+        >
+          {(props) => <Input placeholder="exe, html" {...props} {...register('deny', types)} />}
+        </Field>
+      </div>
+      <div className="grid grid-cols-4 gap-4">
+        <Field label="Largest file, MB" error={formState.errors.maxMegabytes?.message}>
+          {(props) => (
+            <Input
+              inputMode="decimal"
+              className="text-right"
+              {...props}
+              {...register('maxMegabytes', {
+                pattern: { value: /^(\d+([.]\d+)?)?$/, message: 'Write a number, or nothing.' },
+              })}
+            />
+          )}
+        </Field>
+        <Field label="Most items" error={formState.errors.maxItems?.message}>
+          {(props) => (
+            <Input inputMode="numeric" className="text-right" {...props} {...register('maxItems', whole)} />
+          )}
+        </Field>
+        <Field label="Least width, px" error={formState.errors.minWidth?.message}>
+          {(props) => (
+            <Input inputMode="numeric" className="text-right" {...props} {...register('minWidth', whole)} />
+          )}
+        </Field>
+        <Field label="Least height, px" error={formState.errors.minHeight?.message}>
+          {(props) => (
+            <Input inputMode="numeric" className="text-right" {...props} {...register('minHeight', whole)} />
+          )}
+        </Field>
+      </div>
+      <div className="flex flex-wrap items-end gap-6">
+        <Field label="The same bytes again" className="w-44">
+          {(props) => (
+            <Select {...props} {...register('duplicates')}>
+              <option value="">as above</option>
+              {DUPLICATE_RULES.map((rule) => (
+                <option key={rule}>{rule}</option>
+              ))}
+            </Select>
+          )}
+        </Field>
+        <fieldset className="flex flex-col gap-1">
+          <legend className="text-sm font-medium">Required texts</legend>
+          <div className="flex h-8 gap-4">
+            {REQUIRABLE_TEXTS.map((text) => (
+              <Checkbox key={text} label={text} value={text} {...register('requireTexts')} />
+            ))}
+          </div>
+        </fieldset>
+      </div>
+      <Checkbox label="Take limits and allowances from the folders above" {...register('inherit')} />
+      {put.error && <ErrorNotice error={put.error} />}
+      <div className="flex items-center justify-between">
+        <Button look="main" type="submit" disabled={put.isPending}>
+          Save the rules
+        </Button>
+        <AsCode
+          code={{
+            method: 'PUT',
+            path: `/folders/${folder.id}/rules`,
+            body: rules,
+            client: `await uniferum.folders.putRules('${folder.id}', ${JSON.stringify(rules, null, 2)});`,
+          }}
+        />
+      </div>
+    </form>
+  );
+}
+
+const BYTES_PER_MB = 1_000_000;
+
+function toForm(rules: FolderRules): RulesForm {
+  const number = (value: number | null) => (value === null ? '' : String(value));
+  return {
+    maxMegabytes: rules.maxBytes === null ? '' : String(rules.maxBytes / BYTES_PER_MB),
+    maxItems: number(rules.maxItems),
+    allow: rules.allow.join(', '),
+    deny: rules.deny.join(', '),
+    minWidth: number(rules.minWidth),
+    minHeight: number(rules.minHeight),
+    requireTexts: rules.requireTexts,
+    duplicates: rules.duplicates ?? '',
+    inherit: rules.inherit,
+  };
+}
+
+function toRules(form: RulesForm): Omit<FolderRules, 'maxPixels'> {
+  const number = (text: string) => (text === '' ? null : Number(text));
+  return {
+    maxBytes: form.maxMegabytes === '' ? null : Math.round(Number(form.maxMegabytes) * BYTES_PER_MB),
+    maxItems: number(form.maxItems),
+    allow: splitTypes(form.allow),
+    deny: splitTypes(form.deny),
+    minWidth: number(form.minWidth),
+    minHeight: number(form.minHeight),
+    requireTexts: form.requireTexts || NO_RULES.requireTexts,
+    duplicates: form.duplicates === '' ? null : form.duplicates,
+    inherit: form.inherit,
+  };
+}
+
+function splitTypes(text: string): string[] {
+  return [
+    ...new Set(
+      text
+        .toLowerCase()
+        .split(/[\s,]+/)
+        .map((type) => type.replace(/^\./, '')),
+    ),
+  ].filter((type) => type !== '');
+}

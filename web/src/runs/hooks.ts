@@ -1,0 +1,64 @@
+import {
+  keepPreviousData,
+  useInfiniteQuery,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from '@tanstack/react-query';
+import { isActive, type Run } from '@uniferum/core';
+import { uniferum } from '../client.js';
+
+/** The runs that are going on, and those that ended while the console was open; the newest first. */
+export function useActiveRuns() {
+  return useQuery({
+    queryKey: ['active-runs'],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async (): Promise<Run[]> =>
+      (await uniferum.runs.list({ limit: 20 })).items.filter(
+        ({ state }) => isActive(state) || state === 'stopped',
+      ),
+  });
+}
+
+export function useRuns() {
+  return useInfiniteQuery({
+    queryKey: ['runs'],
+    initialPageParam: undefined as string | undefined,
+    queryFn: async ({ pageParam }) =>
+      await uniferum.runs.list({ limit: 50, ...(pageParam && { cursor: pageParam }) }),
+    getNextPageParam: ({ next }) => next ?? undefined,
+  });
+}
+
+export function useRunItems(id: string | null, state: 'failed' | null) {
+  return useInfiniteQuery({
+    queryKey: ['run-items', id, state],
+    enabled: id !== null,
+    placeholderData: keepPreviousData,
+    initialPageParam: undefined as string | undefined,
+    queryFn: async ({ pageParam }) =>
+      await uniferum.runs.items(id ?? '', {
+        limit: 100,
+        ...(state && { state }),
+        ...(pageParam && { cursor: pageParam }),
+      }),
+    getNextPageParam: ({ next }) => next ?? undefined,
+  });
+}
+
+export type Steering = 'stop' | 'resume' | 'retry';
+
+/** Stops, resumes or retries a run; doing it twice does no harm. */
+export function useSteerRun() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id, verb }: { id: string; verb: Steering }) => uniferum.runs[verb](id),
+    onSuccess: (run) => {
+      queries.setQueryData<Run[]>(['active-runs'], (runs = []) => [
+        run,
+        ...runs.filter(({ id }) => id !== run.id),
+      ]);
+      void queries.invalidateQueries({ queryKey: ['runs'] });
+    },
+  });
+}

@@ -1,0 +1,30 @@
+import type { Run } from '@uniferum/core';
+import { useRight } from '../access/hooks.js';
+import { Button } from '../ui/button.js';
+import { type Steering, useSteerRun } from './hooks.js';
+
+const WORDS: Record<Steering, string> = { stop: 'Stop', resume: 'Resume', retry: 'Try failed ones again' };
+
+/** What can be done with a run in its state. */
+export function steeringOf(run: Run): Steering[] {
+  if (run.state === 'waiting' || run.state === 'working') return ['stop'];
+  if (run.state === 'stopped' || run.state === 'stopping') return ['resume'];
+  return run.failed > 0 ? ['retry'] : [];
+}
+
+/** The buttons that stop, resume and retry a run. */
+export function RunActions({ run, className }: { run: Run; className?: string }) {
+  const mayControl = useRight('runs:write');
+  const steer = useSteerRun();
+  if (!mayControl) return null;
+  return steeringOf(run).map((verb) => (
+    <Button
+      key={verb}
+      className={className ?? ''}
+      aria-label={`${WORDS[verb]}: ${run.title}`}
+      onClick={() => steer.mutate({ id: run.id, verb })}
+    >
+      {WORDS[verb]}
+    </Button>
+  ));
+}

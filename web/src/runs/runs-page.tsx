@@ -1,0 +1,192 @@
+import { endedItems, type Run, type RunItem } from '@uniferum/core';
+import { useState } from 'react';
+import { Link, useSearchParams } from 'react-router';
+import { Page } from '../console/page.js';
+import { type ActionCode, AsCode } from '../ui/as-code.js';
+import { Button } from '../ui/button.js';
+import { classNames } from '../ui/class-names.js';
+import { Checkbox } from '../ui/field.js';
+import { formatMoment, formatNumber, formatSeconds } from '../ui/format.js';
+import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { ProgressBar } from '../ui/progress-bar.js';
+import { StateMark } from '../ui/state-mark.js';
+import { useRunItems, useRuns } from './hooks.js';
+import { RunActions, steeringOf } from './run-actions.js';
+import { runFigures } from './run-progress.js';
+
+/** All runs, and the items of the one that is chosen. */
+export function RunsPage() {
+  const [search, setSearch] = useSearchParams();
+  const { data, error, isLoading, hasNextPage, fetchNextPage } = useRuns();
+  const runs = data?.pages.flatMap(({ items }) => items) ?? [];
+  const chosen = runs.find(({ id }) => id === search.get('run')) ?? runs[0] ?? null;
+  const total = data?.pages[0]?.total ?? 0;
+  return (
+    <Page
+      title="Runs"
+      note={data && `${formatNumber(runs.length)} of ${formatNumber(total)}`}
+      actions={chosen && <RunCode run={chosen} />}
+    >
+      {error && <ErrorNotice error={error} />}
+      {!isLoading && runs.length === 0 && !error ? (
+        <div className="px-6">
+          <EmptyPlace
+            title="No run yet"
+            action={
+              <Link to="/intake" className="text-oxide underline">
+                Bring pictures in
+              </Link>
+            }
+          >
+            Long work shows here: making renditions, rebuilding a recipe. Each run lists every one of its
+            items with what came of it.
+          </EmptyPlace>
+        </div>
+      ) : (
+        <div className="grid min-h-0 flex-1 grid-rows-[minmax(8rem,2fr)_minmax(0,3fr)] border-t border-rule">
+          <div className="overflow-y-auto">
+            <RunTable runs={runs} chosenId={chosen?.id ?? null} onChoose={(id) => setSearch({ run: id })} />
+            {hasNextPage && (
+              <Button look="quiet" className="m-3" onClick={() => fetchNextPage()}>
+                Show older runs
+              </Button>
+            )}
+          </div>
+          {chosen && <RunDetail run={chosen} />}
+        </div>
+      )}
+    </Page>
+  );
+}
+
+function RunCode({ run }: { run: Run }) {
+  const verb = steeringOf(run)[0];
+  const code: ActionCode = verb
+    ? { method: 'POST', path: `/runs/${run.id}/${verb}`, client: `await uniferum.runs.${verb}('${run.id}');` }
+    : {
+        method: 'GET',
+        path: `/runs/${run.id}`,
+        client: `const run = await uniferum.runs.wait('${run.id}');`,
+      };
+  return <AsCode code={code} />;
+}
+
+function RunTable({
+  runs,
+  chosenId,
+  onChoose,
+}: {
+  runs: readonly Run[];
+  chosenId: string | null;
+  onChoose: (id: string) => void;
+}) {
+  return (
+    <table className="w-full text-sm">
+      <thead className="sticky top-0 z-10 bg-ground text-left text-soft">
+        <tr className="[&>th]:border-b [&>th]:border-rule [&>th]:px-3 [&>th]:py-1.5 [&>th]:font-normal [&>th:first-child]:pl-6 [&>th:last-child]:pr-6">
+          <th>State</th>
+          <th>Run</th>
+          <th className="w-48">Progress</th>
+          <th>Items</th>
+          <th>Began</th>
+          <th className="text-right">Took</th>
+          <th>
+            <span className="sr-only">Actions</span>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {runs.map((run) => (
+          <tr
+            key={run.id}
+            className={classNames(
+              '[&>td]:border-b [&>td]:border-rule [&>td]:px-3 [&>td]:py-1.5 [&>td:first-child]:pl-6 [&>td:last-child]:pr-6',
+              run.id === chosenId && 'bg-oxide-wash',
+            )}
+          >
+            <td>
+              <StateMark state={run.state} />
+            </td>
+            <td>
+              <button
+                type="button"
+                aria-pressed={run.id === chosenId}
+                onClick={() => onChoose(run.id)}
+                className="font-medium hover:underline"
+              >
+                {run.title}
+              </button>
+            </td>
+            <td>
+              <ProgressBar value={endedItems(run)} max={run.total} label={`Progress of ${run.title}`} />
+            </td>
+            <td className="figure">{runFigures(run)}</td>
+            <td className="text-soft">{formatMoment(run.createdAt)}</td>
+            <td className="figure text-right">{tookSeconds(run)}</td>
+            <td className="w-px text-right">
+              <RunActions run={run} className="h-6" />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function RunDetail({ run }: { run: Run }) {
+  const [onlyFailed, setOnlyFailed] = useState(false);
+  const { data, hasNextPage, fetchNextPage } = useRunItems(run.id, onlyFailed ? 'failed' : null);
+  const items = data?.pages.flatMap((page) => page.items) ?? [];
+  const total = data?.pages[0]?.total ?? 0;
+  return (
+    <section
+      aria-label={`Items of ${run.title}`}
+      className="flex min-h-0 flex-col border-t border-rule-strong bg-surface"
+    >
+      <div className="flex items-center gap-6 px-6 py-2">
+        <h2 className="font-semibold">{run.title}</h2>
+        <span className="figure text-soft">
+          {formatNumber(items.length)} of {formatNumber(total)}
+        </span>
+        <Checkbox
+          label={`Only the ${formatNumber(run.failed)} that failed`}
+          checked={onlyFailed}
+          onChange={(event) => setOnlyFailed(event.target.checked)}
+        />
+      </div>
+      <div
+        className="min-h-0 flex-1 overflow-y-auto border-t border-rule"
+        tabIndex={0}
+        role="region"
+        aria-label="Items"
+      >
+        <ul>
+          {items.map((item) => (
+            <ItemRow key={item.id} item={item} />
+          ))}
+        </ul>
+        {hasNextPage && (
+          <Button look="quiet" className="m-3" onClick={() => fetchNextPage()}>
+            Show the next {Math.min(100, total - items.length)}
+          </Button>
+        )}
+      </div>
+    </section>
+  );
+}
+
+function ItemRow({ item }: { item: RunItem }) {
+  return (
+    <li className="grid grid-cols-[7rem_minmax(0,18rem)_minmax(0,1fr)_auto] items-baseline gap-4 border-b border-rule px-6 py-1 text-sm">
+      <StateMark state={item.state} />
+      <span className="truncate">{item.title}</span>
+      <span className={item.error ? 'text-fault' : 'text-soft'}>{item.error ?? item.note}</span>
+      <span className="figure text-soft">{item.attempts > 1 && `${item.attempts} attempts`}</span>
+    </li>
+  );
+}
+
+function tookSeconds({ startedAt, finishedAt }: Run): string {
+  if (startedAt === null || finishedAt === null) return '';
+  return formatSeconds((Date.parse(finishedAt) - Date.parse(startedAt)) / 1000);
+}

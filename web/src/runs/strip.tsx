@@ -1,0 +1,119 @@
+import { endedItems, isActive, type Run } from '@uniferum/core';
+import { ChevronDown, ChevronUp } from 'lucide-react';
+import { Collapsible } from 'radix-ui';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { useUploads } from '../intake/uploads.js';
+import { formatSeconds } from '../ui/format.js';
+import { ProgressBar } from '../ui/progress-bar.js';
+import { StateMark } from '../ui/state-mark.js';
+import { useActiveRuns } from './hooks.js';
+import { RunActions } from './run-actions.js';
+import { runFigures } from './run-progress.js';
+
+/** At the bottom, always: what is going on. Opens upward to all of it. */
+export function Strip() {
+  const [isOpen, setOpen] = useState(false);
+  const { data: runs = [] } = useActiveRuns();
+  const going = runs.filter(({ state }) => isActive(state));
+  const first = going[0] ?? null;
+  return (
+    <Collapsible.Root open={isOpen} onOpenChange={setOpen} asChild>
+      <footer aria-label="What is going on" className="border-t border-rule-strong bg-surface">
+        <Collapsible.Content className="max-h-72 overflow-y-auto border-b border-rule px-6 py-2">
+          <RunList runs={runs} />
+        </Collapsible.Content>
+        <div className="flex h-9 items-center gap-4 pr-3 pl-6">
+          <UploadSummary />
+          {first ? <RunSummary run={first} more={going.length - 1} /> : <LastRun run={runs[0] ?? null} />}
+          <Collapsible.Trigger className="inline-flex h-7 items-center gap-1.5 rounded-[3px] px-2 text-sm text-soft hover:text-ink">
+            {isOpen ? 'Close' : 'All runs going on'}
+            {isOpen ? (
+              <ChevronDown className="size-4" aria-hidden="true" />
+            ) : (
+              <ChevronUp className="size-4" aria-hidden="true" />
+            )}
+          </Collapsible.Trigger>
+        </div>
+      </footer>
+    </Collapsible.Root>
+  );
+}
+
+function RunSummary({ run, more }: { run: Run; more: number }) {
+  return (
+    <div className="flex min-w-0 flex-1 items-center gap-4">
+      <StateMark state={run.state} />
+      <Link to={`/runs?run=${run.id}`} className="truncate font-medium hover:underline">
+        {run.title}
+      </Link>
+      <ProgressBar
+        className="w-48 shrink-0"
+        value={endedItems(run)}
+        max={run.total}
+        label={`Progress of ${run.title}`}
+      />
+      <span className="figure truncate text-soft">{runFigures(run)}</span>
+      {more > 0 && <span className="text-sm whitespace-nowrap text-soft">and {more} more</span>}
+      <span className="ml-auto" />
+      <RunActions run={run} className="h-6" />
+    </div>
+  );
+}
+
+function LastRun({ run }: { run: Run | null }) {
+  return (
+    <p className="flex flex-1 items-center gap-3 text-sm text-soft">
+      {run ? (
+        <>
+          <StateMark state={run.state} /> {run.title} <span className="figure">{runFigures(run)}</span>
+        </>
+      ) : (
+        'Nothing is going on.'
+      )}
+    </p>
+  );
+}
+
+function UploadSummary() {
+  const { sentBytes, totalBytes, isSending, startedAt } = useUploads((state) => state.progress);
+  if (!isSending) return null;
+  const elapsed = (Date.now() - startedAt) / 1000;
+  const left = sentBytes > 0 ? (elapsed * (totalBytes - sentBytes)) / sentBytes : null;
+  return (
+    <Link to="/intake" className="flex items-center gap-3 text-sm font-medium hover:underline">
+      Sending
+      <ProgressBar className="w-28" value={sentBytes} max={totalBytes} label="Progress of sending" />
+      {left !== null && <span className="figure text-soft">{formatSeconds(left)} left</span>}
+    </Link>
+  );
+}
+
+function RunList({ runs }: { runs: readonly Run[] }) {
+  if (runs.length === 0)
+    return (
+      <p className="py-1 text-sm text-soft">
+        Runs that are going on are listed here with their progress. Bringing in pictures begins one.
+      </p>
+    );
+  return (
+    <ul>
+      {runs.map((run) => (
+        <li
+          key={run.id}
+          className="grid grid-cols-[7rem_minmax(0,1fr)_12rem_minmax(0,20rem)_auto] items-center gap-4 border-t border-rule py-1.5 first:border-t-0"
+        >
+          <StateMark state={run.state} />
+          <Link to={`/runs?run=${run.id}`} className="truncate hover:underline">
+            {run.title}
+          </Link>
+          <ProgressBar value={endedItems(run)} max={run.total} label={`Progress of ${run.title}`} />
+          <span className="figure text-soft">{runFigures(run)}</span>
+          <span className="flex justify-end">
+            <RunActions run={run} className="h-6" />
+          </span>
+        </li>
+      ))}
+    </ul>
+  );
+}

@@ -1,0 +1,77 @@
+import { Code } from 'lucide-react';
+import { Popover, Tabs } from 'radix-ui';
+import { Button } from './button.js';
+import { CopyButton } from './copy-button.js';
+
+/** One action, as a request and as a call of the JavaScript client. */
+export interface ActionCode {
+  method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+  path: string;
+  body?: unknown;
+  client: string;
+}
+
+/** Shows the action that stands beside it as code. */
+export function AsCode({ code }: { code: ActionCode }) {
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <Button look="quiet" className="text-soft">
+          <Code className="size-3.5" /> as code
+        </Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={6}
+          collisionPadding={12}
+          className="z-[60] w-[34rem] max-w-[calc(100vw-2rem)] border border-rule-strong bg-raised"
+        >
+          <Tabs.Root defaultValue="client">
+            <Tabs.List aria-label="Forms of this action" className="flex border-b border-rule px-2">
+              <Tab value="client">JavaScript client</Tab>
+              <Tab value="request">HTTP request</Tab>
+            </Tabs.List>
+            <Listing value="client" text={asClient(code)} />
+            <Listing value="request" text={asRequest(code)} />
+          </Tabs.Root>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function Tab({ value, children }: { value: string; children: string }) {
+  return (
+    <Tabs.Trigger
+      value={value}
+      className="border-b-2 border-transparent px-3 py-2 text-sm text-soft data-[state=active]:border-oxide data-[state=active]:text-ink"
+    >
+      {children}
+    </Tabs.Trigger>
+  );
+}
+
+function Listing({ value, text }: { value: string; text: string }) {
+  return (
+    <Tabs.Content value={value} className="relative">
+      <pre className="max-h-80 overflow-auto p-3 pr-10 font-mono text-xs leading-5 whitespace-pre-wrap">
+        {text}
+      </pre>
+      <div className="absolute top-2 right-2">
+        <CopyButton text={text} name="Copy this code" />
+      </div>
+    </Tabs.Content>
+  );
+}
+
+function asRequest({ method, path, body }: ActionCode): string {
+  const head = `${method} /api/v1${path}\nHost: ${window.location.host}\nAuthorization: Bearer YOUR_KEY`;
+  if (body === undefined) return head;
+  if (typeof body === 'string') return `${head}\n${body}`;
+  return `${head}\nContent-Type: application/json\n\n${JSON.stringify(body, null, 2)}`;
+}
+
+function asClient({ client }: ActionCode): string {
+  return `import { createClient } from '@uniferum/client';\n\nconst uniferum = createClient({\n  baseUrl: '${window.location.origin}',\n  key: process.env.UNIFERUM_KEY,\n});\n${client}`;
+}

@@ -1,0 +1,24 @@
+import { Check, Copy } from 'lucide-react';
+import { useEffect, useState } from 'react';
+import { IconButton } from './button.js';
+
+const SHOWN_MS = 1500;
+
+/** Copies a text, and says so for a moment. */
+export function CopyButton({ text, name }: { text: string; name: string }) {
+  const [isCopied, setCopied] = useState(false);
+  useEffect(() => {
+    if (!isCopied) return;
+    const timer = setTimeout(() => setCopied(false), SHOWN_MS);
+    return () => clearTimeout(timer);
+  }, [isCopied]);
+  const copy = async () => {
+    await navigator.clipboard.writeText(text);
+    setCopied(true);
+  };
+  return (
+    <IconButton name={isCopied ? 'Copied' : name} onClick={copy} className="size-6">
+      {isCopied ? <Check className="size-3.5 text-verdigris" /> : <Copy className="size-3.5" />}
+    </IconButton>
+  );
+}

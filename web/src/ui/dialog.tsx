@@ -1,0 +1,45 @@
+import { X } from 'lucide-react';
+import { Dialog as Radix } from 'radix-ui';
+import type { ReactNode } from 'react';
+import { IconButton } from './button.js';
+import { classNames } from './class-names.js';
+
+export interface DialogProps {
+  isOpen: boolean;
+  onOpenChange: (isOpen: boolean) => void;
+  title: string;
+  /** What happens here, in a sentence. */
+  description: string;
+  children: ReactNode;
+  className?: string;
+}
+
+/** A sheet that comes down from the rail; the work below stays where it is. */
+export function Dialog({ isOpen, onOpenChange, title, description, children, className }: DialogProps) {
+  return (
+    <Radix.Root open={isOpen} onOpenChange={onOpenChange}>
+      <Radix.Portal>
+        <Radix.Overlay className="fixed inset-0 z-40 bg-ground/75" />
+        <Radix.Content
+          className={classNames(
+            'fixed top-11 left-1/2 z-50 flex max-h-[calc(100vh-6rem)] w-[40rem] max-w-[calc(100vw-2rem)] -translate-x-1/2 flex-col border border-t-2 border-rule-strong border-t-oxide bg-raised',
+            className,
+          )}
+        >
+          <div className="flex items-start justify-between gap-4 border-b border-rule px-5 pt-4 pb-3">
+            <div>
+              <Radix.Title className="text-lg font-semibold">{title}</Radix.Title>
+              <Radix.Description className="text-sm text-soft">{description}</Radix.Description>
+            </div>
+            <Radix.Close asChild>
+              <IconButton name="Close">
+                <X className="size-4" />
+              </IconButton>
+            </Radix.Close>
+          </div>
+          <div className="overflow-y-auto px-5 py-4">{children}</div>
+        </Radix.Content>
+      </Radix.Portal>
+    </Radix.Root>
+  );
+}

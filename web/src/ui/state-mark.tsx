@@ -1,0 +1,81 @@
+import type { ItemState, Outcome, RenditionState, RunState } from '@uniferum/core';
+import { classNames } from './class-names.js';
+
+type Shape = 'disc' | 'ring' | 'half' | 'triangle' | 'square' | 'diamond' | 'dash';
+
+interface Look {
+  word: string;
+  shape: Shape;
+  colour: string;
+}
+
+const GOOD = 'text-verdigris';
+const WAITING = 'text-ochre';
+const FAULT = 'text-fault';
+const QUIET = 'text-soft';
+
+/** Every state that is shown anywhere: its word, its shape and its colour. */
+const LOOKS: Record<RunState | ItemState | Outcome | RenditionState, Look> = {
+  waiting: { word: 'waiting', shape: 'ring', colour: WAITING },
+  working: { word: 'working', shape: 'half', colour: WAITING },
+  stopping: { word: 'stopping', shape: 'square', colour: WAITING },
+  stopped: { word: 'stopped', shape: 'square', colour: QUIET },
+  done: { word: 'done', shape: 'disc', colour: GOOD },
+  faulty: { word: 'faulty', shape: 'diamond', colour: FAULT },
+  failed: { word: 'failed', shape: 'triangle', colour: FAULT },
+  skipped: { word: 'skipped', shape: 'dash', colour: QUIET },
+  accepted: { word: 'accepted', shape: 'disc', colour: GOOD },
+  remarked: { word: 'remarked', shape: 'diamond', colour: WAITING },
+  refused: { word: 'refused', shape: 'triangle', colour: FAULT },
+  fresh: { word: 'fresh', shape: 'disc', colour: GOOD },
+  due: { word: 'due', shape: 'ring', colour: WAITING },
+  outdated: { word: 'outdated', shape: 'diamond', colour: WAITING },
+  surplus: { word: 'surplus', shape: 'dash', colour: QUIET },
+};
+
+export type AnyState = keyof typeof LOOKS;
+
+/** A state as word and shape. */
+export function StateMark({
+  state,
+  count,
+  className,
+}: {
+  state: AnyState;
+  count?: number;
+  className?: string;
+}) {
+  const { word, shape, colour } = LOOKS[state];
+  return (
+    <span
+      className={classNames('inline-flex items-center gap-1.5 text-sm whitespace-nowrap', colour, className)}
+    >
+      <StateShape shape={shape} />
+      {count !== undefined && <span className="figure">{count.toLocaleString('en-GB')}</span>}
+      <span>{word}</span>
+    </span>
+  );
+}
+
+function StateShape({ shape }: { shape: Shape }) {
+  return (
+    <svg viewBox="0 0 12 12" className="size-2.5 shrink-0" aria-hidden="true" fill="currentColor">
+      {SHAPES[shape]}
+    </svg>
+  );
+}
+
+const SHAPES: Record<Shape, React.JSX.Element> = {
+  disc: <circle cx="6" cy="6" r="5" />,
+  ring: <circle cx="6" cy="6" r="4" fill="none" stroke="currentColor" strokeWidth="2" />,
+  half: (
+    <>
+      <circle cx="6" cy="6" r="4.2" fill="none" stroke="currentColor" strokeWidth="1.6" />
+      <path d="M6 1.8a4.2 4.2 0 0 1 0 8.4z" />
+    </>
+  ),
+  triangle: <path d="M6 0.8 11.6 11H0.4z" />,
+  square: <rect x="1.5" y="1.5" width="9" height="9" />,
+  diamond: <path d="M6 0.4 11.6 6 6 11.6 0.4 6z" />,
+  dash: <rect x="0.5" y="4.5" width="11" height="3" />,
+};
