@@ -31,7 +31,7 @@ export async function paintView(view: View): Promise<Sharp> {
     raw: { width: small.width, height: small.height, channels: 3 },
   });
   const enlarged = await landscape
-    .resize(view.width, view.height, { fit: 'fill', kernel: 'lanczos3' })
+    .resize(view.width, view.height, { fit: 'fill', kernel: 'mitchell' })
     .raw()
     .toBuffer();
   const tower = Buffer.from(drawTower(full, palette, view.light.look, view.seed));

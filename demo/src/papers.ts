@@ -104,7 +104,7 @@ export function towerPlan(light: Light): Buffer {
   const rooms = Array.from(
     { length: floors },
     (_, n) =>
-      `<line x1="${400 - wide * (1 - (0.36 * n) / floors)}" x2="${400 + wide * (1 - (0.36 * n) / floors)}" y1="${level(n)}" y2="${level(n)}"/><text x="575" y="${level(n) - 8}">${['store', 'oil', 'kitchen', 'keeper', 'second keeper', 'watch room', 'service room', 'clockwork', 'spare lens', 'gallery'][n % 10]}</text>`,
+      `<line x1="${400 - wide * (1 - (0.36 * n) / floors)}" x2="${400 + wide * (1 - (0.36 * n) / floors)}" y1="${level(n)}" y2="${level(n)}"/></g><g font-family="serif" font-size="15" fill="#274656"><text x="575" y="${level(n) - 8}">${['store', 'oil', 'kitchen', 'keeper', 'second keeper', 'watch room', 'service room', 'clockwork', 'spare lens', 'gallery'][n % 10]}</text></g><g fill="none" stroke="#274656" stroke-width="2">`,
   ).join('');
   return Buffer.from(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 800 840" width="800" height="840">
 <rect width="800" height="840" fill="#f6f1e6"/>

@@ -36,8 +36,8 @@ export async function listLights(uniferum: UniferumClient): Promise<{ slug: stri
 
 /** `gannet-head` is Gannet Head. */
 export function titleOf(slug: string): string {
-  return slug.replace(
-    /(^|-)(\w)/g,
-    (_all, dash: string, letter: string) => (dash ? ' ' : '') + letter.toUpperCase(),
-  );
+  const words = slug
+    .split('-')
+    .map((word) => (word === 'of' ? word : word.slice(0, 1).toUpperCase() + word.slice(1)));
+  return words.join(' ');
 }

@@ -30,8 +30,12 @@ export const MAX_DRAWN_RECIPES = 6;
 
 const COLUMNS = 6;
 const GAP_SHARE = 0.34;
-const ROW_GAP = 16;
-const HEIGHTS = { source: 84, intake: 176, refused: 76, library: 250, recipe: 76, store: 96, pages: 96 };
+const ROW_GAP = 18;
+const HEIGHTS = { source: 92, intake: 184, refused: 80, library: 270, recipe: 84, store: 110, pages: 110 };
+
+/** The height for which the boxes are made; in a higher window they grow with it, up to a point. */
+const USUAL_HEIGHT = 520;
+const MOST_GROWTH = 1.45;
 
 /** Places the joints of the map in six columns, in the order of the work, and draws the streams between them. */
 export function layOutFlow(flow: Flow, size: { width: number; height: number }): FlowLayout {
@@ -43,13 +47,15 @@ function placeBoxes(flow: Flow, { width, height }: { width: number; height: numb
   const pitch = width / (COLUMNS - GAP_SHARE);
   const column = pitch * (1 - GAP_SHARE);
   const middle = height / 2;
+  const growth = Math.min(Math.max(height / USUAL_HEIGHT, 1), MOST_GROWTH);
   const boxes = new Map<string, Box>();
-  const stack = (index: number, entries: [id: string, height: number][], centre = middle) => {
-    const total = entries.reduce((sum, [, tall]) => sum + tall, 0) + ROW_GAP * (entries.length - 1);
+  const stack = (index: number, entries: readonly [id: string, height: number][], centre = middle) => {
+    const total =
+      entries.reduce((sum, [, tall]) => sum + tall * growth, 0) + ROW_GAP * growth * (entries.length - 1);
     let y = centre - total / 2;
     for (const [id, tall] of entries) {
-      boxes.set(id, { id, x: index * pitch, y, width: column, height: tall });
-      y += tall + ROW_GAP;
+      boxes.set(id, { id, x: index * pitch, y, width: column, height: tall * growth });
+      y += (tall + ROW_GAP) * growth;
     }
   };
   const recipes = flow.recipes
@@ -74,7 +80,7 @@ function placeBoxes(flow: Flow, { width, height }: { width: number; height: numb
       x: intake.x,
       y: intake.y + intake.height + 44,
       width: column,
-      height: HEIGHTS.refused,
+      height: HEIGHTS.refused * growth,
     });
   return boxes;
 }
@@ -82,7 +88,7 @@ function placeBoxes(flow: Flow, { width, height }: { width: number; height: numb
 function drawStreams(flow: Flow, boxes: ReadonlyMap<string, Box>): Stream[] {
   const taken = flow.sources.reduce((sum, { amount }) => sum + amount.items, 0);
   const most = Math.max(1, taken, flow.library.items, ...flow.stores.map(({ amount }) => amount.items));
-  const breadthOf = scaleSqrt().domain([0, most]).range([1.5, 26]);
+  const breadthOf = scaleSqrt().domain([0, most]).range([2, 40]);
   const streams: Stream[] = [];
   const join = (
     from: string,

@@ -98,13 +98,13 @@ function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
 function Stages({ asset }: { asset: Asset }) {
   return (
     <ol className="flex min-w-0 flex-1">
-      <Stage name="Came from" width="w-44">
+      <Stage name="Came from" width="w-36">
         <p>{asset.origin.via === 'console' ? 'the console' : 'a script'}</p>
         <Quiet>by {asset.origin.by}</Quiet>
         <Quiet>{formatMoment(asset.createdAt)}</Quiet>
         {asset.origin.sentAs !== asset.name && <Quiet>as {asset.origin.sentAs}</Quiet>}
       </Stage>
-      <Stage name="Verdict" width="w-52">
+      <Stage name="Verdict" width="w-36">
         <StateMark state={asset.verdict.outcome} />
         {asset.verdict.reasons.map(({ code, message }) => (
           <p key={code} className="text-xs text-soft">
@@ -112,16 +112,16 @@ function Stages({ asset }: { asset: Asset }) {
           </p>
         ))}
       </Stage>
-      <Stage name="Texts" width="w-60">
+      <Stage name="Texts" width="w-52">
         <Texts asset={asset} />
       </Stage>
-      <Stage name="Versions" width="w-48">
+      <Stage name="Versions" width="w-40">
         <Versions asset={asset} />
       </Stage>
-      <Stage name="Renditions" width="w-80">
+      <Stage name="Renditions" width="w-[17.5rem]">
         <Renditions asset={asset} />
       </Stage>
-      <Stage name="Copies" width="w-40">
+      <Stage name="Copies" width="w-30">
         {asset.copies.map(({ store, key }) => (
           <p key={store} title={key}>
             {store}: <span className="text-soft">kept</span>
@@ -133,8 +133,8 @@ function Stages({ asset }: { asset: Asset }) {
           </span>
         </Quiet>
       </Stage>
-      <Stage name="Uses" width="w-40" isLast>
-        <Quiet>{asset.uses === null ? 'No page reports its uses yet.' : String(asset.uses)}</Quiet>
+      <Stage name="Uses" width="w-28" isLast>
+        <Quiet>{asset.uses === null ? 'None known' : String(asset.uses)}</Quiet>
       </Stage>
     </ol>
   );
@@ -203,10 +203,8 @@ function Versions({ asset }: { asset: Asset }) {
       <p>
         {version.n} <span className="text-soft">{version.mime}</span>
       </p>
-      <p className="figure text-soft">
-        {version.width && `${version.width} × ${version.height}, `}
-        {formatBytes(version.bytes)}
-      </p>
+      <p className="figure text-soft">{version.width && `${version.width} × ${version.height}`}</p>
+      <p className="figure text-soft">{formatBytes(version.bytes)}</p>
     </div>
   ));
 }
@@ -216,7 +214,10 @@ function Renditions({ asset }: { asset: Asset }) {
   return (
     <ul>
       {asset.renditions.map((rendition) => (
-        <li key={rendition.recipe} className="grid grid-cols-[4.5rem_4.75rem_1fr_auto] items-center gap-2">
+        <li
+          key={rendition.recipe}
+          className="grid grid-cols-[minmax(0,1fr)_5.25rem_auto_auto] items-center gap-2"
+        >
           {rendition.url ? (
             <a
               href={rendition.url}
@@ -230,10 +231,11 @@ function Renditions({ asset }: { asset: Asset }) {
             <span className="truncate font-medium">{rendition.recipe}</span>
           )}
           <StateMark state={rendition.state} />
-          <span className="figure truncate text-soft" title={rendition.error ?? undefined}>
-            {rendition.error ??
-              (rendition.width &&
-                `${rendition.width} × ${rendition.height}, ${formatBytes(rendition.bytes ?? 0)}`)}
+          <span
+            className="figure truncate whitespace-nowrap text-soft"
+            title={rendition.error ?? formatBytes(rendition.bytes ?? 0)}
+          >
+            {rendition.error ?? (rendition.width && `${rendition.width} × ${rendition.height}`)}
           </span>
           {rendition.url ? (
             <CopyButton text={rendition.url} name={`Copy the address of ${rendition.recipe}`} />

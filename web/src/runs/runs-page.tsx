@@ -43,7 +43,7 @@ export function RunsPage() {
           </EmptyPlace>
         </div>
       ) : (
-        <div className="grid min-h-0 flex-1 grid-rows-[minmax(8rem,2fr)_minmax(0,3fr)] border-t border-rule">
+        <div className="grid min-h-0 flex-1 grid-rows-[fit-content(40%)_minmax(0,1fr)] border-t border-rule">
           <div className="overflow-y-auto">
             <RunTable runs={runs} chosenId={chosen?.id ?? null} onChoose={(id) => setSearch({ run: id })} />
             {hasNextPage && (
@@ -148,11 +148,13 @@ function RunDetail({ run }: { run: Run }) {
         <span className="figure text-soft">
           {formatNumber(items.length)} of {formatNumber(total)}
         </span>
-        <Checkbox
-          label={`Only the ${formatNumber(run.failed)} that failed`}
-          checked={onlyFailed}
-          onChange={(event) => setOnlyFailed(event.target.checked)}
-        />
+        {run.failed > 0 && (
+          <Checkbox
+            label={`Only the ${formatNumber(run.failed)} that failed`}
+            checked={onlyFailed}
+            onChange={(event) => setOnlyFailed(event.target.checked)}
+          />
+        )}
       </div>
       <div
         className="min-h-0 flex-1 overflow-y-auto border-t border-rule"

@@ -50,7 +50,7 @@ export function Select({ className, ...rest }: ComponentProps<'select'>) {
 
 export function Checkbox({ label, className, ...rest }: ComponentProps<'input'> & { label: string }) {
   return (
-    <label className={classNames('inline-flex items-center gap-2 text-sm', className)}>
+    <label className={classNames('inline-flex items-center gap-2 text-sm whitespace-nowrap', className)}>
       <input type="checkbox" className="size-4 accent-oxide" {...rest} />
       {label}
     </label>

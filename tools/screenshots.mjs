@@ -1,0 +1,64 @@
+// @ts-check
+// Takes the pictures of docs/screenshots/ from the running demo: `node tools/screenshots.mjs [folder] [name …]`.
+import { mkdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { chromium } from '@playwright/test';
+import { CHROMIUM } from './chromium.mjs';
+import { ROOT, VAR } from './prepare.mjs';
+
+const [folder = join(ROOT, 'docs/screenshots'), ...only] = process.argv.slice(2);
+const { url, email, password, key, site } = JSON.parse(readFileSync(join(VAR, 'demo-access.json'), 'utf8'));
+mkdirSync(folder, { recursive: true });
+
+const browser = await chromium.launch(CHROMIUM);
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' });
+
+/** @param {string} name @param {string} path @param {(() => Promise<unknown>) | null} [act] */
+async function take(name, path, act = null) {
+  if (only.length > 0 && !only.includes(name)) return;
+  await page.goto(path.startsWith('http') ? path : url + path, { waitUntil: 'load' });
+  if (act) await act();
+  await page.waitForFunction(() =>
+    [...document.images].every(
+      (image) => image.complete || image.getBoundingClientRect().top > window.innerHeight,
+    ),
+  );
+  await page.waitForTimeout(600);
+  await page.screenshot({ path: join(folder, `${name}.png`) });
+}
+
+const listed = await fetch(`${url}/api/v1/assets?folder=/lights/gannet-head&sort=name&limit=1`, {
+  headers: { Authorization: `Bearer ${key}` },
+});
+const asset = (await listed.json()).items[0].id;
+
+await take('sign-in', '/');
+await page.goto(url);
+await page.getByLabel('Address').fill(email);
+await page.getByLabel('Password').fill(password);
+await page.getByRole('button', { name: 'Sign in' }).click();
+await page.getByRole('heading', { name: 'Flow' }).waitFor();
+
+await take('flow', '/');
+await take('intake', '/intake?folder=/news', () =>
+  page
+    .getByRole('button', { name: /\/news/ })
+    .first()
+    .click(),
+);
+await take('library-sheet', '/library/lights');
+await take('library-line', `/library/lights/gannet-head?asset=${asset}`);
+await take('library-table', `/library?as=table`);
+await take('rules', '/library/news', () => page.getByRole('button', { name: 'Rules' }).click());
+await take('recipes', '/recipes');
+await take('runs', '/runs');
+await take('automate', '/automate');
+await take('as-code', '/library/lights/gannet-head', async () => {
+  await page.getByRole('button', { name: 'Make a folder here' }).click();
+  await page.getByRole('button', { name: 'as code' }).click();
+});
+await take('library-dark', '/library/lights/whin-ness', () =>
+  page.getByRole('button', { name: 'Dark colours' }).click(),
+);
+await take('demo-site', `${site}/lights/gannet-head`);
+await browser.close();
