@@ -54,7 +54,10 @@ function cover(geometry: Geometry, step: FitStep, source: Size, focal: FocalPoin
   const reach = Math.min(size.width / box.width, size.height / box.height);
   const scale = step.enlarge ? 1 : Math.min(1, reach);
   const perPixel = { x: region.width / size.width, y: region.height / size.height };
-  const part = { width: box.width * reach * perPixel.x, height: box.height * reach * perPixel.y };
+  const part = {
+    width: Math.min(box.width * reach, size.width) * perPixel.x,
+    height: Math.min(box.height * reach, size.height) * perPixel.y,
+  };
   return {
     region: {
       left: clamp(

@@ -46,9 +46,11 @@ export function pageOf(item: Joi.Schema): Joi.ObjectSchema {
   });
 }
 
-/** Makes every key of an object schema required, which answers are. */
-export function answer(keys: Joi.SchemaMap): Joi.ObjectSchema {
-  return Joi.object(keys).options({ presence: 'required' });
+/** An object of which every key is there, as in answers. */
+export function answer(keys: Record<string, Joi.Schema>): Joi.ObjectSchema {
+  return Joi.object(
+    Object.fromEntries(Object.entries(keys).map(([key, schema]) => [key, schema.required()])),
+  );
 }
 
 export const verdictSchema = component(

@@ -1,0 +1,143 @@
+import { execFileSync } from 'node:child_process';
+import fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { followSteps, toWholePixels } from './geometry.js';
+import type { FitStep } from './recipe.js';
+
+const inside = (width: number, height: number): FitStep => ({ op: 'fit', mode: 'inside', width, height });
+const cover = (width: number, height: number): FitStep => ({ op: 'fit', mode: 'cover', width, height });
+const sideArbitrary = fc.integer({ min: 1, max: 9000 });
+const sizeArbitrary = fc.record({ width: sideArbitrary, height: sideArbitrary });
+
+describe('inside', () => {
+  // Common practice, no source.
+  test('a preview box of 245 × 156 keeps proportions and never enlarges', () => {
+    expect(followSteps({ width: 2450, height: 1000 }, [inside(245, 156)]).size).toEqual({
+      width: 245,
+      height: 100,
+    });
+    expect(followSteps({ width: 100, height: 80 }, [inside(245, 156)]).size).toEqual({
+      width: 100,
+      height: 80,
+    });
+  });
+
+  test('a side that is absent does not limit', () => {
+    expect(
+      followSteps({ width: 3000, height: 1000 }, [{ op: 'fit', mode: 'inside', height: 500 }]).size,
+    ).toEqual({ width: 1500, height: 500 });
+  });
+
+  test('the result has the size that an independent program gives for the same geometry', () => {
+    const cases = fc.sample(
+      fc.record({
+        source: fc.record({
+          width: fc.integer({ min: 1, max: 4000 }),
+          height: fc.integer({ min: 1, max: 4000 }),
+        }),
+        box: fc.record({
+          width: fc.integer({ min: 1, max: 1600 }),
+          height: fc.integer({ min: 1, max: 1600 }),
+        }),
+      }),
+      { numRuns: 60, seed: 7 },
+    );
+    const theirs = cases.map(({ source, box }) =>
+      execFileSync(
+        '/usr/bin/convert',
+        [
+          '-size',
+          `${source.width}x${source.height}`,
+          'xc:gray',
+          '-sample',
+          `${box.width}x${box.height}>`,
+          '-format',
+          '%w %h',
+          'info:',
+        ],
+        { encoding: 'utf8' },
+      ),
+    );
+    const ours = cases.map(({ source, box }) => {
+      const { width, height } = followSteps(source, [inside(box.width, box.height)]).size;
+      return `${width} ${height}`;
+    });
+    expect(ours).toEqual(theirs);
+  });
+
+  test('fits the box, keeps the proportions to half a pixel, and takes the whole picture', () => {
+    fc.assert(
+      fc.property(sizeArbitrary, sizeArbitrary, (source, box) => {
+        const { region, size } = followSteps(source, [inside(box.width, box.height)]);
+        expect(region).toEqual({ left: 0, top: 0, ...source });
+        expect(size.width).toBeLessThanOrEqual(Math.max(1, box.width));
+        expect(size.height).toBeLessThanOrEqual(Math.max(1, box.height));
+        const scale = Math.min(1, box.width / source.width, box.height / source.height);
+        expect(Math.abs(size.width - source.width * scale)).toBeLessThanOrEqual(
+          Math.max(0.5, 1 - source.width * scale) + 1e-6,
+        );
+        expect(Math.abs(size.height - source.height * scale)).toBeLessThanOrEqual(
+          Math.max(0.5, 1 - source.height * scale) + 1e-6,
+        );
+      }),
+    );
+  });
+});
+
+describe('cover', () => {
+  test('cuts the middle out and fills the box', () => {
+    expect(followSteps({ width: 3000, height: 2000 }, [cover(240, 240)])).toEqual({
+      region: { left: 500, top: 0, width: 2000, height: 2000 },
+      size: { width: 240, height: 240 },
+    });
+  });
+
+  test('cuts around the focal point, but never beyond the edge', () => {
+    const { region } = followSteps({ width: 3000, height: 2000 }, [cover(240, 240)], { x: 0.9, y: 0.5 });
+    expect(region).toEqual({ left: 1000, top: 0, width: 2000, height: 2000 });
+  });
+
+  // Common practice, no source: a "thumb" of at most 100 × 100 fits in that square.
+  test('a source that is smaller than the box gives the box’s proportions and is not enlarged', () => {
+    expect(followSteps({ width: 120, height: 60 }, [cover(240, 240)]).size).toEqual({
+      width: 60,
+      height: 60,
+    });
+  });
+
+  test('lies inside the source, with its proportions, in whole pixels of any canvas', () => {
+    fc.assert(
+      fc.property(
+        sizeArbitrary,
+        fc.record({ width: fc.integer({ min: 1, max: 2000 }), height: fc.integer({ min: 1, max: 2000 }) }),
+        fc.record({
+          x: fc.double({ min: 0, max: 1, noNaN: true }),
+          y: fc.double({ min: 0, max: 1, noNaN: true }),
+        }),
+        fc.double({ min: 0.05, max: 1, noNaN: true }),
+        (source, box, focal, scale) => {
+          const { region, size } = followSteps(source, [cover(box.width, box.height)], focal);
+          expect(region.left).toBeGreaterThanOrEqual(0);
+          expect(region.left + region.width).toBeLessThanOrEqual(source.width + 1e-6);
+          expect(region.top + region.height).toBeLessThanOrEqual(source.height + 1e-6);
+          expect(size.width).toBeLessThanOrEqual(box.width);
+          const canvas = {
+            width: Math.max(1, Math.round(source.width * scale)),
+            height: Math.max(1, Math.round(source.height * scale)),
+          };
+          const whole = toWholePixels(region, scale, canvas);
+          for (const value of Object.values(whole)) expect(Number.isInteger(value)).toBe(true);
+          expect(whole.left + whole.width).toBeLessThanOrEqual(canvas.width);
+          expect(whole.top + whole.height).toBeLessThanOrEqual(canvas.height);
+          expect(whole.width * whole.height).toBeGreaterThan(0);
+        },
+      ),
+    );
+  });
+});
+
+test('steps follow one another', () => {
+  const { region, size } = followSteps({ width: 4000, height: 2000 }, [inside(1000, 1000), cover(300, 300)]);
+  expect(region).toEqual({ left: 1000, top: 0, width: 2000, height: 2000 });
+  expect(size).toEqual({ width: 300, height: 300 });
+});

@@ -1,0 +1,251 @@
+import { type ChildProcess, fork } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { readdir, readFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { pino } from 'pino';
+import sharp from 'sharp';
+import { afterEach, beforeEach, expect, test } from 'vitest';
+import { inTransaction } from '../shared/database.js';
+import { eventually, form, photo, startTestServer, type TestServer } from '../testing/harness.js';
+import { RunEngine } from './engine.js';
+import type { ItemResult, RunHandlers } from './handler.js';
+import { beginRun } from './ledger.js';
+import { insertItems } from './queries.js';
+
+let server: TestServer;
+const engines: RunEngine[] = [];
+const workers: ChildProcess[] = [];
+
+beforeEach(async () => {
+  server = await startTestServer({ env: { UNIFERUM_LEASE_MS: '1500' } });
+});
+afterEach(async () => {
+  await Promise.all(engines.splice(0).map((engine) => engine.close()));
+  for (const worker of workers.splice(0)) worker.kill('SIGKILL');
+  await server.close();
+});
+
+/** Starts an engine whose items do what the test says. */
+async function startEngine(
+  work: (input: { asset: string }, signal: AbortSignal) => Promise<ItemResult>,
+  options: { slots?: number; leaseMs?: number; maxAttempts?: number } = {},
+): Promise<RunEngine> {
+  const handlers: RunHandlers = { renditions: { work: (input, { signal }) => work(input, signal) } };
+  const engine = new RunEngine(server.db, handlers, pino({ level: 'silent' }), {
+    slots: 2,
+    leaseMs: 600,
+    idleMs: 15,
+    backoffBaseMs: 20,
+    ...options,
+  });
+  engines.push(engine);
+  await engine.start();
+  return engine;
+}
+
+/** Begins a run of `count` items. */
+function startRun(count: number): Promise<string> {
+  return inTransaction(server.db, async (tx) => {
+    const id = await beginRun(tx, { kind: 'renditions', title: 'A test', by: 'test' });
+    await insertItems(
+      tx,
+      id,
+      Array.from({ length: count }, (_, n) => ({
+        key: `${n}`,
+        title: `item ${n}`,
+        input: { asset: String(n), recipes: null },
+      })),
+    );
+    return id;
+  });
+}
+
+const readRun = async (id: string) => (await server.call('GET', `/api/v1/runs/${id}`)).body;
+const untilState = (id: string, state: string) => eventually(async () => (await readRun(id)).state === state);
+
+test('every item ends once, and its run with the last one', async () => {
+  const id = await startRun(50);
+  const seen: string[] = [];
+  const work = async ({ asset }: { asset: string }): Promise<ItemResult> => {
+    seen.push(asset);
+    return { outcome: Number(asset) % 5 === 0 ? 'skipped' : 'done', note: `did ${asset}` };
+  };
+  await Promise.all([startEngine(work), startEngine(work, { slots: 3 })]);
+  await untilState(id, 'done');
+  expect(seen.sort()).toEqual(Array.from({ length: 50 }, (_, n) => String(n)).sort());
+  expect(await readRun(id)).toMatchObject({ total: 50, done: 40, skipped: 10, failed: 0 });
+});
+
+test('a failure is tried again after a wait, and given up after the last attempt', async () => {
+  const id = await startRun(2);
+  const attempts: Record<string, number> = {};
+  await startEngine(
+    async ({ asset }) => {
+      attempts[asset] = (attempts[asset] ?? 0) + 1;
+      if (asset === '0' || attempts[asset] < 3) throw new Error('the store is away');
+      return { outcome: 'done' };
+    },
+    { maxAttempts: 3 },
+  );
+  await untilState(id, 'faulty');
+  expect(attempts).toEqual({ 0: 3, 1: 3 });
+  const { items } = (await server.call('GET', `/api/v1/runs/${id}/items`)).body;
+  expect(
+    items.map(({ state, attempts: tried, error }: Record<string, unknown>) => [state, tried, error]),
+  ).toEqual([
+    ['failed', 3, 'the store is away (tried 3 times)'],
+    ['done', 3, null],
+  ]);
+});
+
+test('what failed can be tried again, and makes the run good', async () => {
+  const id = await startRun(3);
+  let isBroken = true;
+  await startEngine(async ({ asset }) =>
+    asset === '1' && isBroken ? { outcome: 'failed', error: 'broken' } : { outcome: 'done' },
+  );
+  await untilState(id, 'faulty');
+  isBroken = false;
+  await server.call('POST', `/api/v1/runs/${id}/retry`);
+  await untilState(id, 'done');
+  expect(await readRun(id)).toMatchObject({ done: 3, failed: 0 });
+});
+
+test('a stopped run gives back what it holds, begins nothing new, and goes on when resumed; a second click does no harm', async () => {
+  const id = await startRun(6);
+  let isHeld = true;
+  const begun: string[] = [];
+  await startEngine(async ({ asset }, signal) => {
+    begun.push(asset);
+    if (isHeld)
+      await new Promise((_resolve, reject) => signal.addEventListener('abort', () => reject(signal.reason)));
+    return { outcome: 'done' };
+  });
+  await eventually(async () => begun.length === 2);
+  expect((await server.call('POST', `/api/v1/runs/${id}/stop`)).body.state).toBe('stopping');
+  expect((await server.call('POST', `/api/v1/runs/${id}/stop`)).status).toBe(200);
+  await untilState(id, 'stopped');
+  expect(begun).toHaveLength(2);
+  const { items } = (await server.call('GET', `/api/v1/runs/${id}/items?state=stopped`)).body;
+  expect(items).toHaveLength(6);
+  expect(items.every(({ attempts }: { attempts: number }) => attempts === 0)).toBe(true);
+  isHeld = false;
+  await server.call('POST', `/api/v1/runs/${id}/resume`);
+  await untilState(id, 'done');
+  expect((await readRun(id)).done).toBe(6);
+});
+
+test('an item whose lease ran out goes to another worker, and the late result of the first counts for nothing', async () => {
+  const id = await startRun(1);
+  let recorded = 0;
+  let release = () => {};
+  const stuck = new Promise<void>((resolve) => {
+    release = resolve;
+  });
+  const result: ItemResult = {
+    outcome: 'done',
+    record: async () => {
+      recorded += 1;
+    },
+  };
+  const first = await startEngine(
+    async () => {
+      await stuck;
+      return result;
+    },
+    { leaseMs: 600 },
+  );
+  await eventually(async () => (await readRun(id)).state === 'working');
+  // As if the first worker had frozen: its lease is over, and it doesn't know.
+  await server.db.query(
+    "UPDATE run_items SET lease_until = NOW(3) - INTERVAL 1 SECOND, token = 'another' WHERE run_id = ?",
+    [id],
+  );
+  await startEngine(async () => result);
+  await untilState(id, 'done');
+  release();
+  await first.close();
+  expect(recorded).toBe(1);
+  expect(await readRun(id)).toMatchObject({ done: 1, total: 1 });
+});
+
+test('a killed worker’s items end as failed when they were tried too often', async () => {
+  const id = await startRun(1);
+  await server.db.query(
+    "UPDATE run_items SET state = 'working', token = 'dead', attempts = 5, lease_until = NOW(3) - INTERVAL 1 SECOND WHERE run_id = ?",
+    [id],
+  );
+  await server.db.query("UPDATE runs SET state = 'working' WHERE id = ?", [id]);
+  await startEngine(async () => ({ outcome: 'done' }));
+  await untilState(id, 'faulty');
+  expect((await server.call('GET', `/api/v1/runs/${id}/items`)).body.items[0].error).toMatch(/worker died/);
+});
+
+/** Starts a worker as a process of its own, as an operator does. */
+function startWorker(): ChildProcess {
+  const file = fileURLToPath(new URL('../../dist/worker-main.js', import.meta.url));
+  const worker = fork(file, {
+    env: { ...process.env, ...server.env, UNIFERUM_WORKER_SLOTS: '2' },
+    stdio: 'ignore',
+  });
+  workers.push(worker);
+  return worker;
+}
+
+test('kill -9 of the worker half-way: a new one ends every item exactly once, and no half-written file is visible', async () => {
+  for (const [name, width] of [
+    ['wide', 1200],
+    ['column', 700],
+    ['tile', 200],
+  ] as const) {
+    await server.call('POST', '/api/v1/recipes', {
+      json: {
+        name,
+        title: name,
+        steps: [{ op: 'fit', mode: name === 'tile' ? 'cover' : 'inside', width, height: width }],
+      },
+    });
+  }
+  const files = await Promise.all(
+    Array.from({ length: 24 }, async (_, n) => ({ name: `${n}.jpg`, data: await photo(1500, 1000, n + 1) })),
+  );
+  await server.call('POST', '/api/v1/assets', { body: form('/killed', files) });
+  const [{ id }] = (await server.call('GET', '/api/v1/runs')).body.items;
+
+  for (const share of [0.2, 0.55]) {
+    const worker = startWorker();
+    await eventually(async () => (await readRun(id)).done >= 24 * share);
+    worker.kill('SIGKILL');
+    await new Promise((resolve) => worker.once('exit', resolve));
+    expect((await readRun(id)).done).toBeLessThan(24);
+  }
+  startWorker();
+  await untilState(id, 'done');
+
+  expect(await readRun(id)).toMatchObject({ total: 24, done: 24, failed: 0, skipped: 0 });
+  const events = (
+    await server.db.query(
+      "SELECT asset_id, COUNT(*) AS n FROM events WHERE type = 'asset.renditions' GROUP BY asset_id",
+    )
+  )[0] as { n: number }[];
+  expect(events.map(({ n }) => n)).toEqual(Array(24).fill(1));
+  await expectWholeBlobs(join(server.config.dataDir, 'blobs'));
+  const { items } = (await server.call('GET', '/api/v1/assets?folder=/killed&limit=100')).body;
+  for (const { renditions } of items) {
+    for (const { state, url, width, height } of renditions) {
+      const { bytes } = await server.call('GET', url.slice(server.url.length), { key: null });
+      const info = await sharp(bytes).metadata();
+      expect([state, info.width, info.height]).toEqual(['fresh', width, height]);
+    }
+  }
+});
+
+/** Every file under a digest's name has that digest: none is there in part. */
+async function expectWholeBlobs(folder: string): Promise<void> {
+  for (const entry of await readdir(folder, { recursive: true, withFileTypes: true })) {
+    if (!entry.isFile()) continue;
+    const data = await readFile(join(entry.parentPath, entry.name));
+    expect(createHash('sha256').update(data).digest('hex')).toBe(entry.name);
+  }
+}

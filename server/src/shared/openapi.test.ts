@@ -1,0 +1,204 @@
+import { Validator } from '@seriousme/openapi-schema-validator';
+import { Ajv2020 } from 'ajv/dist/2020.js';
+import addFormatsModule from 'ajv-formats';
+import { afterAll, beforeAll, expect, test } from 'vitest';
+import { ALL_ROUTES, createApp } from '../app.js';
+import {
+  type Answer,
+  EMAIL,
+  form,
+  makeTestUser,
+  PASSWORD,
+  photo,
+  startTestServer,
+  type TestServer,
+} from '../testing/harness.js';
+import { buildOpenApi, documentPath } from './openapi.js';
+
+const addFormats = addFormatsModule as unknown as (ajv: Ajv2020) => void;
+// biome-ignore lint/suspicious/noExplicitAny: a JSON document is walked freely
+const document = buildOpenApi(ALL_ROUTES) as any;
+const ajv = new Ajv2020({ strict: false });
+addFormats(ajv);
+ajv.addSchema({ ...document, $id: 'document' });
+
+const answered = new Set<string>();
+const faults: string[] = [];
+
+/** Holds an answer against the schema that the document states for it. */
+function check(method: string, path: string, answer: Answer): void {
+  const bare = path.split('?')[0] ?? path;
+  const route = ALL_ROUTES.find(
+    (one) =>
+      one.method === method.toLowerCase() &&
+      new RegExp(`^${one.path.replace(/\{\w+\*\}/g, '.+').replace(/\{\w+\}/g, '[^/]+')}$`).test(bare),
+  );
+  if (!route) return;
+  const name = `${route.method} ${route.path} ${answer.status}`;
+  const pointer = ['paths', documentPath(route.path), route.method, 'responses', String(answer.status)];
+  const response = pointer.reduce((node, key) => node?.[key], document);
+  if (!response) {
+    faults.push(`${name} is not in the document`);
+    return;
+  }
+  answered.add(`${route.method} ${route.path}`);
+  if (answer.body === undefined) return;
+  const type = (answer.headers.get('content-type') ?? '').split(';')[0] ?? '';
+  const reference = `document#/${[...pointer, 'content', type, 'schema'].map((part) => encodeURIComponent(part.replaceAll('~', '~0').replaceAll('/', '~1'))).join('/')}`;
+  const validate = ajv.compile({ $ref: reference });
+  if (!validate(answer.body)) faults.push(`${name}: ${ajv.errorsText(validate.errors)}`);
+}
+
+let server: TestServer;
+beforeAll(async () => {
+  server = await startTestServer({ watch: check });
+  await makeTestUser(server.db);
+});
+afterAll(() => server.close());
+
+test('the document is valid OpenAPI 3.1, says an independent validator', async () => {
+  const result = await new Validator().validate(JSON.parse(JSON.stringify(document)));
+  expect(result.errors ?? []).toEqual([]);
+  expect(result.valid).toBe(true);
+  expect(document.openapi).toBe('3.1.0');
+});
+
+test('every route of the server is in it, and it has no other', () => {
+  const { express } = createApp(server.app);
+  // biome-ignore lint/suspicious/noExplicitAny: Express does not type its router's stack
+  const stack = (express as any).router.stack as any[];
+  const served = stack.flatMap(({ route }) =>
+    route && typeof route.path === 'string'
+      ? Object.keys(route.methods).map((method) => `${method} ${route.path.replace(/[:*](\w+)/g, '{$1}')}`)
+      : [],
+  );
+  const documented = Object.entries(document.paths).flatMap(([path, methods]) =>
+    Object.keys(methods as object).map((method) => `${method} ${path}`),
+  );
+  expect(documented.sort()).toEqual(served.sort());
+});
+
+test('every request body has an example that its own schema takes', () => {
+  for (const { body, path, method } of ALL_ROUTES) {
+    if (!body) continue;
+    const examples = (body.describe() as { examples?: unknown[] }).examples ?? [];
+    for (const example of examples) expect(body.validate(example).error, `${method} ${path}`).toBeUndefined();
+  }
+});
+
+test('real answers of every route match it, good ones and bad ones', async () => {
+  const get = (path: string) => server.call('GET', path);
+  const post = (path: string, json: unknown) => server.call('POST', path, { json });
+  await post('/api/v1/recipes', {
+    name: 'wide',
+    title: 'Wide',
+    steps: [{ op: 'fit', mode: 'inside', width: 300 }],
+    output: { format: 'jpeg' },
+  });
+  const picture = (
+    await server.call('POST', '/api/v1/assets', {
+      body: form('/a', [{ name: 'a.jpg', data: await photo(600, 400) }]),
+    })
+  ).body;
+  await server.call('POST', '/api/v1/assets', {
+    body: form('/a', [
+      { name: 'b.txt', data: Buffer.from('b') },
+      { name: 'c.txt', data: Buffer.alloc(0) },
+    ]),
+  });
+  await server.call('POST', '/api/v1/assets', {
+    body: form('/a', [{ name: 'c.txt', data: Buffer.alloc(0) }]),
+  });
+  await get('/api/v1/health');
+  await server.workUntilIdle();
+  const intake = (await post('/api/v1/intakes', { folder: '/a' })).body.id;
+  const folder = picture.folder.id;
+  const key = (await post('/api/v1/keys', { name: 'k', rights: ['library:read'] })).body.id;
+  const empty = (await post('/api/v1/folders', { path: '/empty' })).body.id;
+  const [run] = (await get('/api/v1/runs')).body.items;
+  for (const path of [
+    '/health',
+    '/api/v1/health',
+    '/metrics',
+    '/api/v1/openapi.json',
+    '/api/v1/me',
+    '/api/v1/keys',
+    '/api/v1/folders',
+    `/api/v1/folders/${folder}`,
+    `/api/v1/folders/${folder}/rules`,
+    '/api/v1/assets?folder=/a',
+    `/api/v1/assets/${picture.id}`,
+    `/api/v1/assets/${picture.id}/content`,
+    `/api/v1/assets/${picture.id}/renditions`,
+    `/api/v1/assets/${picture.id}/versions`,
+    `/api/v1/assets/${picture.id}/events`,
+    '/api/v1/intakes',
+    `/api/v1/intakes/${intake}`,
+    '/api/v1/intakes/1/files',
+    '/api/v1/recipes',
+    '/api/v1/recipes/wide',
+    '/api/v1/runs',
+    `/api/v1/runs/${run.id}`,
+    `/api/v1/runs/${run.id}/items`,
+    '/api/v1/flow',
+    '/media/a/a.jpg',
+    '/media/a/a~wide.jpg',
+  ])
+    await get(path);
+  for (const verb of ['stop', 'resume', 'retry']) await post(`/api/v1/runs/${run.id}/${verb}`, {});
+  await post('/api/v1/intake/check', { folder: '/a', files: [{ name: 'x.jpg', bytes: 9 }] });
+  await post('/api/v1/recipes/rebuild?rehearse=true', { only: 'all' });
+  await post('/api/v1/recipes/rebuild', { only: 'all' });
+  await server.call('PUT', '/api/v1/recipes/wide', {
+    json: { title: 'W', steps: [{ op: 'fit', mode: 'inside', width: 200 }] },
+  });
+  await server.call('PUT', `/api/v1/folders/${folder}/rules`, {
+    json: { maxBytes: 10, requireTexts: ['alt'], deny: ['exe'] },
+  });
+  await get(`/api/v1/folders/${folder}/rules`);
+  await server.call('PATCH', `/api/v1/folders/${folder}`, { json: { colour: '#aa3311' } });
+  await server.call('PATCH', `/api/v1/assets/${picture.id}`, { json: { title: 'T' } });
+  await server.call('DELETE', `/api/v1/assets/${picture.id}`);
+  await post(`/api/v1/assets/${picture.id}/restore`, {});
+  await server.call('DELETE', `/api/v1/folders/${empty}`);
+  await server.call('DELETE', '/api/v1/recipes/wide');
+  await server.call('DELETE', `/api/v1/keys/${key}`);
+  await server.call('POST', '/api/v1/session', { key: null, json: { email: EMAIL, password: PASSWORD } });
+  await server.call('DELETE', '/api/v1/session');
+  for (const bad of [
+    '/api/v1/assets/0',
+    '/api/v1/assets/999',
+    '/api/v1/assets?sort=colour',
+    '/api/v1/folders/999/rules',
+    '/api/v1/runs/9999',
+    '/media/none/x.jpg',
+  ])
+    await get(bad);
+  await post('/api/v1/folders', { path: 5 });
+  await post('/api/v1/session', { email: 'x' });
+
+  const silent = ALL_ROUTES.map(({ method, path }) => `${method} ${path}`).filter(
+    (name) => !answered.has(name) && !name.endsWith('/events'),
+  );
+  expect(silent).toEqual([]);
+  expect(faults).toEqual([]);
+});
+
+test('what is no JSON, too large or unknown is answered by a problem, never by HTML', async () => {
+  const broken = await server.call('POST', '/api/v1/folders', {
+    body: '{"path":',
+    headers: { 'Content-Type': 'application/json' },
+  });
+  const large = await server.call('POST', '/api/v1/folders', { json: { path: 'x'.repeat(5_000_000) } });
+  const unknown = await server.call('GET', '/api/v1/nothing');
+  expect([broken.status, large.status, unknown.status]).toEqual([400, 413, 404]);
+  for (const { headers, body } of [broken, large, unknown]) {
+    expect(headers.get('content-type')).toMatch(/^application\/problem\+json/);
+    expect(body).toMatchObject({
+      type: expect.stringMatching(/^urn:uniferum:problem:/),
+      title: expect.any(String),
+      detail: expect.any(String),
+      requestId: expect.any(String),
+    });
+  }
+});

@@ -1,0 +1,199 @@
+import { randomBytes } from 'node:crypto';
+import { mkdtemp, rm } from 'node:fs/promises';
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { ALL_RIGHTS, type Right } from '@uniferum/core';
+import { pino } from 'pino';
+import sharp from 'sharp';
+import { inject } from 'vitest';
+import { makeKey, makeUser } from '../access/service.js';
+import { type App, createApp } from '../app.js';
+import { type Config, readConfig } from '../config.js';
+import { type Database, openDatabase } from '../shared/database.js';
+import { migrate } from '../shared/migrate.js';
+import { DiskStore } from '../stores/disk-store.js';
+import { createEngine } from '../worker.js';
+
+declare module 'vitest' {
+  export interface ProvidedContext {
+    /** The MariaDB that all test files share; see tools/test-database.mjs. */
+    database: { host: string; port: number; user: string; password: string };
+  }
+}
+
+export const EMAIL = 'keeper@skerry.example';
+export const PASSWORD = 'a lamp in the fog';
+
+/** A whole installation on a database of its own, listening on a port of loopback. */
+export interface TestServer {
+  app: App;
+  config: Config;
+  db: Database;
+  url: string;
+  /** The environment by which another process joins this installation. */
+  env: Record<string, string>;
+  /** A key with all rights, or with the given ones. */
+  key(rights?: readonly Right[]): Promise<string>;
+  /** Sends a request; the answer is read whole. */
+  call(method: string, path: string, options?: CallOptions): Promise<Answer>;
+  /** Works until no run is active. */
+  workUntilIdle(): Promise<void>;
+  close(): Promise<void>;
+}
+
+export interface CallOptions {
+  key?: string | null;
+  json?: unknown;
+  body?: BodyInit;
+  headers?: Record<string, string>;
+}
+
+export interface Answer {
+  status: number;
+  headers: Headers;
+  // biome-ignore lint/suspicious/noExplicitAny: tests look into answers freely; their shape is held against the OpenAPI document
+  body: any;
+  bytes: Buffer;
+}
+
+/** Every answer of every test, for the check against the OpenAPI document. */
+export type AnswerWatch = (method: string, path: string, answer: Answer) => void;
+
+export async function startTestServer(
+  options: { watch?: AnswerWatch; env?: Record<string, string> } = {},
+): Promise<TestServer> {
+  const database = inject('database');
+  const dataDir = await mkdtemp(join(tmpdir(), 'uniferum-test-'));
+  const env = {
+    UNIFERUM_DB_HOST: database.host,
+    UNIFERUM_DB_PORT: String(database.port),
+    UNIFERUM_DB_USER: database.user,
+    UNIFERUM_DB_PASSWORD: database.password,
+    UNIFERUM_DB_NAME: `test_${randomBytes(6).toString('hex')}`,
+    UNIFERUM_DATA_DIR: dataDir,
+    UNIFERUM_LOG_LEVEL: 'silent',
+    UNIFERUM_LEASE_MS: '3000',
+    ...options.env,
+  };
+  const server = createServer();
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+  const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  const config = readConfig({ ...env, UNIFERUM_PUBLIC_URL: url });
+  await migrate(config.database);
+  const db = openDatabase(config.database);
+  const store = new DiskStore(config.dataDir);
+  await store.prepare();
+  const log = pino({ level: 'silent' });
+  const { app, express } = createApp({ config, db, store, log });
+  server.on('request', express);
+  const fullKey = (await makeKey(db, { name: 'Test', rights: ALL_RIGHTS })).secret;
+
+  return {
+    app,
+    config,
+    db,
+    url,
+    env,
+    key: async (rights = ALL_RIGHTS) => (await makeKey(db, { name: 'Test', rights })).secret,
+    call: async (method, path, call = {}) => {
+      const answer = await send(url, method, path, { key: fullKey, ...call });
+      options.watch?.(method, path, answer);
+      return answer;
+    },
+    workUntilIdle: () => workUntilIdle({ config, db, store, log }),
+    close: async () => {
+      app.events.close();
+      await closeServer(server);
+      await db.query(`DROP DATABASE \`${config.database.name}\``);
+      await db.end();
+      await rm(dataDir, { recursive: true, force: true });
+    },
+  };
+}
+
+/** Makes the person who signs in. */
+export async function makeTestUser(db: Database, rights: readonly Right[] = ALL_RIGHTS): Promise<void> {
+  await makeUser(db, { email: EMAIL, name: 'Edda', password: PASSWORD, rights });
+}
+
+async function send(
+  url: string,
+  method: string,
+  path: string,
+  { key, json, body, headers = {} }: CallOptions,
+): Promise<Answer> {
+  const response = await fetch(url + path, {
+    method,
+    redirect: 'manual',
+    headers: {
+      ...(key && { Authorization: `Bearer ${key}` }),
+      ...(json !== undefined && { 'Content-Type': 'application/json' }),
+      ...headers,
+    },
+    ...(json !== undefined ? { body: JSON.stringify(json) } : body !== undefined ? { body } : {}),
+  });
+  const bytes = Buffer.from(await response.arrayBuffer());
+  const isJson = /json/.test(response.headers.get('content-type') ?? '');
+  return {
+    status: response.status,
+    headers: response.headers,
+    bytes,
+    body: isJson && bytes.length > 0 ? JSON.parse(bytes.toString()) : undefined,
+  };
+}
+
+async function workUntilIdle(parts: Parameters<typeof createEngine>[0]): Promise<void> {
+  const engine = createEngine(parts);
+  await engine.start();
+  try {
+    await eventually(async () => {
+      const [rows] = await parts.db.query(
+        "SELECT COUNT(*) AS n FROM runs WHERE state IN ('waiting', 'working', 'stopping')",
+      );
+      return (rows as { n: number }[])[0]?.n === 0;
+    });
+  } finally {
+    await engine.close();
+  }
+}
+
+/** Waits until a condition holds, by asking again and again; fails when it doesn't within the time. */
+export async function eventually(condition: () => Promise<boolean>, timeoutMs = 30_000): Promise<void> {
+  const until = Date.now() + timeoutMs;
+  while (!(await condition())) {
+    if (Date.now() > until) throw new Error('The condition did not come true in time');
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+}
+
+/** A form with a folder and files, in this order. */
+export function form(
+  folder: string,
+  files: readonly { name: string; data: Uint8Array }[],
+  fields: Record<string, string> = {},
+): FormData {
+  const body = new FormData();
+  for (const [name, value] of Object.entries({ folder, ...fields })) body.append(name, value);
+  for (const { name, data } of files) body.append('file', new Blob([data as BlobPart]), name);
+  return body;
+}
+
+/** A JPEG of noise, each seed another one. */
+export async function photo(width: number, height: number, seed = 1): Promise<Buffer> {
+  const pixels = Buffer.alloc(width * height * 3);
+  let state = seed * 2654435761 + 1;
+  for (let i = 0; i < pixels.length; i += 1) {
+    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
+    pixels[i] = ((i / 3 / width) % 255) * 0.6 + (state >>> 24) * 0.3;
+  }
+  return sharp(pixels, { raw: { width, height, channels: 3 } })
+    .jpeg({ quality: 80 })
+    .toBuffer();
+}
+
+function closeServer(server: Server): Promise<unknown> {
+  server.closeAllConnections();
+  return new Promise((resolve) => server.close(resolve));
+}
