@@ -62,8 +62,8 @@ export const verdictSchema = component(
       answer({
         code: Joi.string(),
         message: Joi.string(),
-        limit: Joi.alternatives(Joi.number(), Joi.string()).allow(null),
-        actual: Joi.alternatives(Joi.number(), Joi.string()).allow(null),
+        limit: Joi.alternatives(Joi.number(), Joi.string().allow(null)),
+        actual: Joi.alternatives(Joi.number(), Joi.string().allow(null)),
         folder: Joi.string().allow(null),
       }),
     ),

@@ -216,6 +216,7 @@ function Joint({ box, to, title, note, isQuiet = false, children }: JointProps) 
     >
       <span className="flex items-baseline justify-between gap-2">
         <span className="truncate text-sm font-semibold">{title}</span>
+        {note && ' '}
         {note && <span className="figure whitespace-nowrap text-soft">{note}</span>}
       </span>
       {children}
@@ -235,7 +236,7 @@ function Amount({ items, bytes, one }: { items: number; bytes: number; one: stri
 function Figure({ value, word }: { value: number; word: string }) {
   return (
     <span className="flex items-baseline gap-1.5">
-      <span className="text-xl font-semibold">{formatNumber(value)}</span>
+      <span className="text-xl font-semibold">{formatNumber(value)}</span>{' '}
       <span className="text-sm text-soft">{word}</span>
     </span>
   );

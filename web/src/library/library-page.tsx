@@ -32,7 +32,10 @@ export function LibraryPage() {
   const total = listing.data?.pages[0]?.total ?? 0;
   const folder = folders.find(({ path }) => path === view.folder) ?? null;
   useHotkeys('v', () => show({ layout: view.layout === 'sheet' ? 'table' : 'sheet' }));
-  useHotkeys('escape', () => show({ asset: null }));
+  // Escape closes the topmost thing only, and what lies over the library comes first.
+  useHotkeys('escape', () => {
+    if (!document.querySelector('[role="dialog"]')) show({ asset: null });
+  });
   const loadMore = () => {
     if (listing.hasNextPage && !listing.isFetchingNextPage) void listing.fetchNextPage();
   };

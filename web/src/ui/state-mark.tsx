@@ -51,7 +51,7 @@ export function StateMark({
       className={classNames('inline-flex items-center gap-1.5 text-sm whitespace-nowrap', colour, className)}
     >
       <StateShape shape={shape} />
-      {count !== undefined && <span className="figure">{count.toLocaleString('en-GB')}</span>}
+      {count !== undefined && <span className="figure">{count.toLocaleString('en-GB')}</span>}{' '}
       <span>{word}</span>
     </span>
   );

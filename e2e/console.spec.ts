@@ -1,0 +1,283 @@
+import { execFile } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { promisify } from 'node:util';
+import AxeBuilder from '@axe-core/playwright';
+import { expect, type Page, test } from '@playwright/test';
+import { KEY, makeFile, makePictures, signIn, URL_OF_CONSOLE, URL_OF_SITE } from './person.js';
+
+test.describe.configure({ mode: 'serial' });
+
+let page: Page;
+let firstPicture = '';
+test.beforeAll(async ({ browser }) => {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  page = await context.newPage();
+});
+test.afterAll(() => page.context().close());
+
+test('a wrong password says what to do, the right one leads to the flow', async () => {
+  await page.goto(URL_OF_CONSOLE);
+  await page.getByLabel('Address').fill('keeper@skerry.example');
+  await page.getByLabel('Password').fill('wrong');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByRole('alert')).toContainText('Check both and try again');
+  await signIn(page);
+  await expect(page.getByText('Nothing flows yet')).toBeVisible();
+});
+
+test('twenty pictures of one’s own: rules before, a verdict for each, renditions appear', async () => {
+  const files = [
+    ...(await makePictures(20)),
+    await makeFile(
+      'far too large.jpg',
+      Buffer.concat([Buffer.from([0xff, 0xd8, 0xff, 0xe0]), randomBytes(2_100_000)]),
+    ),
+    await makeFile('notes.txt', 'not a picture'),
+    await makeFile('hidden.jpg', '%PDF-1.7 a paper that calls itself a picture'),
+  ];
+  firstPicture = files[0] ?? '';
+  await page.getByRole('link', { name: 'Intake', exact: true }).click();
+  await page.getByLabel('Into the folder').selectOption('/lights/gannet-head');
+  const rules = page.getByRole('region', { name: 'Rules that hold there' });
+  await expect(rules).toContainText('Largest file2 MBset here');
+  await expect(rules).toContainText('Takes onlyimage/*');
+
+  await page.getByLabel('Files to bring in').setInputFiles(files);
+  const batch = page.getByRole('region', { name: 'This batch' });
+  await expect(batch.getByRole('heading', { name: '23 of 23 files judged' })).toBeVisible();
+  await expect(batch.getByText('accepted')).toHaveCount(20);
+  await expect(batch.getByRole('listitem').filter({ hasText: 'far too large.jpg' })).toContainText(
+    '2.1 MB; /lights/gannet-head takes files up to 2 MB',
+  );
+  await expect(batch.getByRole('listitem').filter({ hasText: 'notes.txt' })).toContainText(
+    '/lights/gannet-head takes only image/*',
+  );
+  await expect(batch.getByRole('listitem').filter({ hasText: 'hidden.jpg' })).toContainText(
+    'application/pdf',
+  );
+
+  const strip = page.getByRole('contentinfo', { name: 'What is going on' });
+  await expect(strip).toContainText('Renditions of what arrived');
+  await expect(strip).toContainText('20 of 20');
+});
+
+test('the same files again do no harm: each is remarked as a duplicate', async () => {
+  await page.getByRole('button', { name: 'Clear the list' }).click();
+  await page.getByLabel('Files to bring in').setInputFiles(firstPicture);
+  const row = page.getByRole('region', { name: 'This batch' }).getByRole('listitem');
+  await expect(row).toContainText('remarked');
+  await expect(row).toContainText('has the same bytes as /lights/gannet-head/picture-01.jpg');
+  await row.getByRole('link', { name: 'Open in the library' }).click();
+  await expect(page.getByRole('region', { name: /The line of picture-01-2.jpg/ })).toBeVisible();
+});
+
+test('sheet and table agree on the count, and the keyboard walks through both', async () => {
+  await page.goto(`${URL_OF_CONSOLE}/library/lights/gannet-head?sort=name`);
+  await expect(page.getByText('21 of 21')).toBeVisible();
+  await page.getByRole('button', { name: 'picture-01.jpg' }).click();
+  await expect(page.getByRole('region', { name: /The line of picture-01.jpg/ })).toBeVisible();
+  await page.keyboard.press('ArrowRight');
+  await expect(
+    page.getByRole('region', { name: /The line of picture-01-2.jpg|The line of picture-02.jpg/ }),
+  ).toBeVisible();
+  await page.keyboard.press('v');
+  await expect(page.getByRole('table', { name: 'Assets' })).toBeVisible();
+  await expect(page.getByText('21 of 21')).toBeVisible();
+  await expect(page.getByRole('table').getByText('3 fresh').first()).toBeVisible();
+  await page.keyboard.press('v');
+});
+
+test('the line shows the life of a picture; its address and those of its renditions open', async () => {
+  await page.goto(`${URL_OF_CONSOLE}/library/lights/gannet-head?sort=name`);
+  await page.getByRole('button', { name: 'picture-02.jpg' }).click();
+  const line = page.getByRole('region', { name: /The line of/ });
+  for (const stage of ['Came from', 'Verdict', 'Texts', 'Versions', 'Renditions', 'Copies', 'Uses'])
+    await expect(line.getByRole('heading', { name: stage })).toBeVisible();
+  await expect(line.getByText('fresh')).toHaveCount(3);
+  const address = await line.getByRole('link', { name: /\/media\// }).getAttribute('href');
+  const original = await page.request.get(address ?? '');
+  expect([original.status(), original.headers()['content-type']]).toEqual([200, 'image/jpeg']);
+  const wide = await page.request.get(
+    (await line.getByRole('link', { name: 'wide' }).getAttribute('href')) ?? '',
+  );
+  expect([wide.status(), wide.headers()['content-type']]).toEqual([200, 'image/webp']);
+});
+
+test('texts are edited, the same as code, and a new name forwards from the old', async () => {
+  await page.getByRole('button', { name: 'Edit texts, name and folder' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('Title').fill('Dusk over the sound');
+  await dialog.getByLabel('Alternative text').fill('A tower before an orange sky');
+  await dialog.getByLabel('Name', { exact: true }).fill('dusk.jpg');
+  await dialog.getByRole('button', { name: 'as code' }).click();
+  await expect(page.getByRole('tabpanel')).toContainText('"alt": "A tower before an orange sky"');
+  await page.keyboard.press('Escape');
+  await dialog.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByRole('heading', { name: 'Dusk over the sound' })).toBeVisible();
+  const old = await page.request.get(`${URL_OF_CONSOLE}/media/lights/gannet-head/picture-02.jpg`, {
+    maxRedirects: 0,
+  });
+  expect([old.status(), old.headers().location]).toEqual([
+    308,
+    `${URL_OF_CONSOLE}/media/lights/gannet-head/dusk.jpg`,
+  ]);
+});
+
+test('a page of the demo site shows the picture, in the size that the browser chose', async () => {
+  const site = await page.context().newPage();
+  await site.goto(`${URL_OF_SITE}/lights/gannet-head`);
+  const picture = site.getByAltText('A tower before an orange sky');
+  await picture.scrollIntoViewIfNeeded();
+  await expect
+    .poll(() => picture.evaluate((image: HTMLImageElement) => image.complete && image.naturalWidth > 0))
+    .toBe(true);
+  expect(await picture.getAttribute('srcset')).toMatch(/dusk~column\.webp 400w, .*dusk~wide\.webp 900w$/);
+  expect(await picture.evaluate((image: HTMLImageElement) => image.currentSrc)).toContain(
+    '/media/lights/gannet-head/dusk~',
+  );
+  await site.close();
+});
+
+test('a recipe is made, rehearsed and carried out, and its run can be followed', async () => {
+  await page.getByRole('link', { name: 'Recipes', exact: true }).click();
+  await page.getByRole('button', { name: 'New recipe' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('Title').fill('For the newsletter');
+  await dialog.getByLabel('Name in addresses').fill('letter');
+  await dialog.getByLabel('Width, px').fill('320');
+  await dialog.getByLabel('Height, px').fill('320');
+  await dialog.getByRole('button', { name: 'Make the recipe' }).click();
+  await expect(page.getByRole('listitem').filter({ hasText: 'For the newsletter' })).toContainText('21 due');
+
+  await page.getByRole('button', { name: 'Rehearse a rebuild' }).click();
+  await dialog.getByLabel('Recipe').selectOption('letter');
+  await dialog.getByLabel('Renditions').selectOption('missing');
+  await expect(dialog.getByRole('listitem')).toHaveCount(21);
+  await dialog.getByRole('button', { name: 'Make 21 renditions' }).click();
+  await expect(page.getByRole('heading', { name: 'Rebuild letter' })).toBeVisible();
+  await expect(page.getByRole('row').filter({ hasText: 'Rebuild letter' })).toContainText('done');
+  await expect(page.getByRole('region', { name: 'Items', exact: true }).getByRole('listitem')).toHaveCount(
+    21,
+  );
+});
+
+test('a folder is made, given rules and taken away', async () => {
+  await page.getByRole('link', { name: 'Library', exact: true }).click();
+  await page.getByRole('button', { name: 'Make a folder here' }).click();
+  await page.getByRole('dialog').getByLabel('Name').fill('press');
+  await page.getByRole('button', { name: 'Make the folder' }).click();
+  await expect(page.getByText('Nothing is in this folder yet')).toBeVisible();
+  await page.getByRole('button', { name: 'Rules' }).click();
+  await page.getByLabel('Never takes').fill('.GIF, tiff');
+  await page.getByLabel('Most items').fill('3');
+  await page.getByRole('button', { name: 'Save the rules' }).click();
+  await page.getByRole('link', { name: 'Bring files in' }).first().click();
+  await expect(page.getByRole('region', { name: 'Rules that hold there' })).toContainText(
+    'Most items3set here',
+  );
+  await page.goto(`${URL_OF_CONSOLE}/library/press`);
+  await page.getByRole('button', { name: 'Take this folder away' }).click();
+  await page.getByRole('button', { name: 'Take it away' }).click();
+  await expect(page.getByRole('heading', { name: 'Library', level: 1 })).toBeVisible();
+});
+
+test('a key is shown once, and a ten-line script brings a picture in with it', async () => {
+  await page.getByRole('link', { name: 'Automate', exact: true }).click();
+  await page.getByRole('button', { name: 'New key' }).click();
+  await page.getByRole('dialog').getByRole('textbox', { name: 'Name' }).fill('Ten lines');
+  await page.getByRole('button', { name: 'Make the key' }).click();
+  const secret = (await page.getByRole('dialog').getByText(/^uf_/).textContent()) ?? '';
+  await page.getByRole('button', { name: 'I have copied it' }).click();
+  await expect(page.getByText(secret)).toHaveCount(0);
+
+  const root = fileURLToPath(new URL('..', import.meta.url));
+  const [picture] = await makePictures(1, 'scripted');
+  const script = join(root, 'client', `.ten-lines-${process.pid}.mjs`);
+  await writeFile(
+    script,
+    `import { openAsBlob } from 'node:fs';
+import { rm } from 'node:fs/promises';
+import { createClient } from '@uniferum/client';
+await rm(new URL(import.meta.url));
+const uniferum = createClient({ baseUrl: process.argv[2], key: process.argv[3] });
+const data = await openAsBlob(process.argv[4]);
+const [result] = await uniferum.assets.upload({ folder: '/scripts', files: [{ name: 'scripted.jpg', data }] });
+console.log(result.verdict.outcome, result.asset.url);
+`,
+  );
+  const { stdout } = await promisify(execFile)(process.execPath, [
+    script,
+    URL_OF_CONSOLE,
+    secret,
+    picture ?? '',
+  ]);
+  expect(stdout.trim()).toBe(`accepted ${URL_OF_CONSOLE}/media/scripts/scripted.jpg`);
+});
+
+test('the flow shows true counts, also of what has just happened elsewhere', async () => {
+  await page.getByRole('link', { name: 'Flow', exact: true }).click();
+  await expect(page.getByRole('link', { name: /^Library 22 assets/ })).toBeVisible();
+  // Two more were turned away before they were sent: nothing of them came here.
+  await expect(page.getByRole('link', { name: /Turned away/ })).toContainText('1 refused');
+  const form = new FormData();
+  form.append('folder', '/live');
+  form.append('file', new Blob(['live']), 'live.txt');
+  await fetch(`${URL_OF_CONSOLE}/api/v1/assets`, {
+    method: 'POST',
+    headers: { Authorization: `Bearer ${KEY}` },
+    body: form,
+  });
+  await expect(page.getByRole('link', { name: /^Library 23 assets/ })).toBeVisible();
+});
+
+test('the palette and the keys lead everywhere', async () => {
+  await page.keyboard.press('Control+k');
+  await page.getByPlaceholder('A station or a folder').fill('gannet');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('21 of 21')).toBeVisible();
+  await page.keyboard.press('g');
+  await page.keyboard.press('u');
+  await expect(page.getByRole('heading', { name: 'Runs', level: 1 })).toBeVisible();
+  await page.keyboard.press('?');
+  await expect(page.getByRole('dialog', { name: 'Keyboard shortcuts' })).toBeVisible();
+  await page.keyboard.press('Escape');
+});
+
+for (const theme of ['light', 'dark'] as const) {
+  test(`axe finds nothing serious in ${theme} colours`, async () => {
+    await page.evaluate((chosen) => localStorage.setItem('uniferum.theme', chosen), theme);
+    for (const path of [
+      '/',
+      '/intake',
+      '/library/lights/gannet-head?sort=name',
+      '/library?as=table',
+      '/recipes',
+      '/runs',
+      '/automate',
+    ]) {
+      await page.goto(URL_OF_CONSOLE + path);
+      await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+      if (path.includes('gannet')) await page.getByRole('button', { name: 'dusk.jpg' }).click();
+      await page.waitForLoadState('networkidle').catch(() => {});
+      const { violations } = await new AxeBuilder({ page })
+        .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
+        .analyze();
+      const serious = violations.filter(({ impact }) => impact === 'serious' || impact === 'critical');
+      expect(
+        serious.map(
+          ({ id, nodes }) => `${path} ${id}: ${nodes.map(({ html }) => html.slice(0, 160)).join(' | ')}`,
+        ),
+      ).toEqual([]);
+    }
+  });
+}
+
+test('signing out ends it', async () => {
+  await page.getByRole('button', { name: /^Sign out/ }).click();
+  await expect(page.getByRole('heading', { name: 'Sign in' })).toBeVisible();
+  await page.goto(`${URL_OF_CONSOLE}/library`);
+  await expect(page.getByRole('heading', { name: 'Sign in' })).toBeVisible();
+});

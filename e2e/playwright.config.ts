@@ -1,0 +1,13 @@
+import { defineConfig } from '@playwright/test';
+// @ts-expect-error the tools are JavaScript
+import { CHROMIUM } from '../tools/chromium.mjs';
+
+export default defineConfig({
+  testDir: '.',
+  globalSetup: './global-setup.ts',
+  outputDir: '../var/e2e-results',
+  workers: 1,
+  timeout: 60_000,
+  expect: { timeout: 15_000 },
+  use: { viewport: { width: 1280, height: 800 }, launchOptions: CHROMIUM, trace: 'off' },
+});

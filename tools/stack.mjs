@@ -1,0 +1,96 @@
+// @ts-check
+// A whole installation for browser tests and benchmarks: its own MariaDB, server, workers and demo site, on free ports,
+// beside whatever else runs.
+import { fork, spawnSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, openSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { findFreePort, startMariaDb } from './mariadb.mjs';
+import { ROOT, VAR } from './prepare.mjs';
+
+export const EMAIL = 'keeper@skerry.example';
+export const PASSWORD = 'a lamp in the fog';
+
+/**
+ * @param {{ name: string, workers?: number, withSite?: boolean, bufferPool?: string, env?: Record<string, string> }} options
+ */
+export async function startStack({
+  name,
+  workers = 1,
+  withSite = false,
+  bufferPool = '256M',
+  env: extra = {},
+}) {
+  mkdirSync(VAR, { recursive: true });
+  const folder = mkdtempSync(join(VAR, `${name}-`));
+  /** @type {(() => Promise<unknown> | unknown)[]} */
+  const endings = [() => rmSync(folder, { recursive: true, force: true })];
+  const database = await startMariaDb(join(folder, 'mariadb'), { bufferPool });
+  endings.push(() => database.stop());
+  const port = await findFreePort();
+  const url = `http://127.0.0.1:${port}`;
+  const env = {
+    UNIFERUM_PORT: String(port),
+    UNIFERUM_PUBLIC_URL: url,
+    UNIFERUM_DB_PORT: String(database.port),
+    UNIFERUM_DB_USER: database.user,
+    UNIFERUM_DB_PASSWORD: database.password,
+    UNIFERUM_DATA_DIR: join(folder, 'data'),
+    UNIFERUM_WEB_DIR: join(ROOT, 'web/dist'),
+    UNIFERUM_LOG_LEVEL: 'warn',
+    ...extra,
+  };
+  const log = openSync(join(VAR, `${name}.log`), 'w');
+
+  /** @param {string} file @param {Record<string, string>} [more] */
+  const start = async (file, more = {}) => {
+    const child = fork(join(ROOT, file), {
+      env: { ...process.env, ...env, ...more },
+      stdio: ['ignore', log, log, 'ipc'],
+    });
+    endings.push(() => endChild(child));
+    await new Promise((resolve, reject) => {
+      child.once('message', resolve);
+      child.once('exit', (code) =>
+        reject(new Error(`${file} ended with ${code}; its last words are in var/${name}.log`)),
+      );
+    });
+    return child;
+  };
+  /** @param {string[]} args */
+  const admin = (args) => {
+    const result = spawnSync(process.execPath, [join(ROOT, 'server/dist/admin.js'), ...args], {
+      env: { ...process.env, ...env, UNIFERUM_PASSWORD: PASSWORD },
+      encoding: 'utf8',
+    });
+    if (result.status !== 0) throw new Error(`admin ${args[0]} failed: ${result.stderr}`);
+    return result.stdout.trim();
+  };
+
+  const server = await start('server/dist/main.js');
+  for (let n = 0; n < workers; n += 1) await start('server/dist/worker-main.js');
+  admin(['user', '--email', EMAIL, '--name', 'Edda Marrow']);
+  const key = admin(['key', '--name', 'Script']);
+  let site = '';
+  if (withSite) {
+    const sitePort = await findFreePort();
+    site = `http://127.0.0.1:${sitePort}`;
+    await start('standins/dist/site/main.js', {
+      SITE_PORT: String(sitePort),
+      UNIFERUM_URL: url,
+      UNIFERUM_KEY: key,
+    });
+  }
+  const close = async () => {
+    for (const ending of endings.reverse()) await ending();
+  };
+  return { url, site, key, env, database, serverPid: server.pid ?? 0, start, close };
+}
+
+/** @param {import('node:child_process').ChildProcess} child */
+function endChild(child) {
+  if (child.exitCode !== null || child.signalCode !== null) return undefined;
+  return new Promise((resolve) => {
+    child.once('exit', resolve);
+    child.kill('SIGTERM');
+  });
+}

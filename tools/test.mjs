@@ -1,0 +1,100 @@
+// @ts-check
+// `npm test`: prepares, then checks types, lint and imports, and runs unit, server and browser tests. The last line counts all.
+import { spawnSync } from 'node:child_process';
+import { mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { prepare, ROOT, VAR } from './prepare.mjs';
+
+/** @typedef {{ name: string, passed: number, failed: number }} Outcome */
+
+const BIN = join(ROOT, 'node_modules/.bin');
+const REPORTS = join(VAR, 'reports');
+
+/** @type {Outcome[]} */
+const outcomes = [];
+
+try {
+  prepare({ forTests: true });
+  mkdirSync(REPORTS, { recursive: true });
+  outcomes.push(check('types', join(BIN, 'tsc'), ['-b']));
+  outcomes.push(check('lint and format', join(BIN, 'biome'), ['ci', '--error-on-warnings', '.']));
+  outcomes.push(check('import table', process.execPath, [join(ROOT, 'tools/check-imports.mjs')]));
+  outcomes.push(unitAndServerTests());
+  outcomes.push(browserTests());
+} catch (error) {
+  console.error(error instanceof Error ? error.message : error);
+  outcomes.push({ name: 'preparation', passed: 0, failed: 1 });
+}
+
+const sum = (/** @type {'passed' | 'failed'} */ what) =>
+  outcomes.reduce((total, outcome) => total + outcome[what], 0);
+console.log('');
+for (const { name, passed, failed } of outcomes)
+  console.log(`${failed > 0 ? 'FAILED' : 'ok    '}  ${name}: ${passed} passed, ${failed} failed`);
+console.log(`\n${sum('passed')} passed, ${sum('failed')} failed`);
+process.exitCode = sum('failed') > 0 ? 1 : 0;
+
+/** @param {string} name @param {string} command @param {string[]} args @returns {Outcome} */
+function check(name, command, args) {
+  console.log(`\n── ${name}`);
+  const isGood = run(command, args);
+  return { name, passed: isGood ? 1 : 0, failed: isGood ? 0 : 1 };
+}
+
+/** @returns {Outcome} */
+function unitAndServerTests() {
+  console.log('\n── unit and server tests');
+  const report = join(REPORTS, 'vitest.json');
+  rmSync(report, { force: true });
+  const isGood = run(join(BIN, 'vitest'), [
+    'run',
+    '--reporter=default',
+    '--reporter=json',
+    `--outputFile.json=${report}`,
+  ]);
+  const { numPassedTests, numFailedTests } = readReport(report) ?? { numPassedTests: 0, numFailedTests: 0 };
+  // A file that can't be loaded fails without a failed test in it.
+  return {
+    name: 'unit and server tests',
+    passed: numPassedTests,
+    failed: isGood ? numFailedTests : Math.max(1, numFailedTests),
+  };
+}
+
+/** @returns {Outcome} */
+function browserTests() {
+  console.log('\n── browser tests');
+  const report = join(REPORTS, 'playwright.json');
+  rmSync(report, { force: true });
+  const isGood = run(
+    join(BIN, 'playwright'),
+    ['test', '-c', 'e2e/playwright.config.ts', '--reporter=list,json'],
+    { PLAYWRIGHT_JSON_OUTPUT_NAME: report },
+  );
+  const { expected, unexpected, skipped } = readReport(report)?.stats ?? {
+    expected: 0,
+    unexpected: 0,
+    skipped: 0,
+  };
+  const failed = unexpected + skipped;
+  return { name: 'browser tests', passed: expected, failed: isGood ? failed : Math.max(1, failed) };
+}
+
+/** @param {string} file */
+function readReport(file) {
+  try {
+    return JSON.parse(readFileSync(file, 'utf8'));
+  } catch {
+    return null;
+  }
+}
+
+/** @param {string} command @param {string[]} args @param {Record<string, string>} [env] */
+function run(command, args, env = {}) {
+  const { status } = spawnSync(command, args, {
+    cwd: ROOT,
+    stdio: ['ignore', 'inherit', 'inherit'],
+    env: { ...process.env, FORCE_COLOR: '0', ...env },
+  });
+  return status === 0;
+}
