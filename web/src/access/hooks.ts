@@ -36,10 +36,10 @@ export function useSignOut() {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: () => uniferum.session.signOut(),
-    // Nothing of one person's session is shown to the next.
     onSuccess: () => {
-      queries.clear();
       queries.setQueryData(['me'], null);
+      // Nothing of one person's session is shown to the next.
+      queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'me' });
     },
   });
 }

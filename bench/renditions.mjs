@@ -1,0 +1,188 @@
+// @ts-check
+// Renditions through the whole run engine, against sharp called once per output and one vipsthumbnail call per output.
+
+import { spawn } from 'node:child_process';
+import { mkdirSync, openAsBlob, rmSync } from 'node:fs';
+import { readFile, writeFile } from 'node:fs/promises';
+import { availableParallelism } from 'node:os';
+import { join } from 'node:path';
+import sharp from 'sharp';
+import { createClient } from '../client/dist/index.js';
+import { LIGHTS, paintView, TIMES } from '../demo/dist/index.js';
+import { VAR } from '../tools/prepare.mjs';
+import { startStack } from '../tools/stack.mjs';
+import { inParallel, median, report, seconds } from './measure.mjs';
+
+const PICTURES = 60;
+const SIDES = [
+  [1600, 'inside', 'jpeg', 80],
+  [1000, 'inside', 'jpeg', 80],
+  [480, 'inside', 'jpeg', 80],
+  [240, 'cover', 'webp', 75],
+];
+const IN_FLIGHT = 2;
+
+sharp.concurrency(1);
+sharp.cache(false);
+
+/** Sixty pictures of 2–12 megapixels with grain, written once and kept for the next time. */
+async function makePhotographs() {
+  const folder = join(VAR, 'bench-photographs');
+  mkdirSync(folder, { recursive: true });
+  const files = Array.from({ length: PICTURES }, (_, n) => join(folder, `photo-${n}.jpg`));
+  await inParallel(files, IN_FLIGHT, async (file, n) => {
+    if (
+      await readFile(file).then(
+        () => true,
+        () => false,
+      )
+    )
+      return;
+    const megapixels = 2 + (10 * ((n * 7) % PICTURES)) / (PICTURES - 1);
+    const width = Math.round(Math.sqrt(megapixels * 1.5e6));
+    const [light, time] = [LIGHTS[n % LIGHTS.length], TIMES[n % TIMES.length]];
+    if (!light || !time) throw new Error('Expected a light and a time of day');
+    // Painted at 2 megapixels and enlarged under grain: what matters here is the work of decoding and encoding.
+    const painted = await (
+      await paintView({ light, time, width: 1800, height: 1200, seed: n, closeness: 'far' })
+    )
+      .png({ compressionLevel: 1 })
+      .toBuffer();
+    const height = Math.round(width / 1.5);
+    const grain = {
+      create: {
+        width,
+        height,
+        channels: 3,
+        background: '#808080',
+        noise: { type: 'gaussian', mean: 128, sigma: 14 },
+      },
+    };
+    const enlarged = await sharp(painted)
+      .resize(width, height)
+      .composite([
+        {
+          input: await sharp(/** @type {any} */ (grain))
+            .png({ compressionLevel: 1 })
+            .toBuffer(),
+          blend: 'soft-light',
+        },
+      ])
+      .jpeg({ quality: 90 })
+      .toBuffer();
+    await writeFile(file, enlarged);
+  });
+  return files;
+}
+
+/** @param {string[]} files */
+async function bySharpPerOutput(files) {
+  return seconds(() =>
+    inParallel(files, IN_FLIGHT, async (file) => {
+      for (const [side, fit, format, quality] of SIDES) {
+        const picture = sharp(file)
+          .autoOrient()
+          .resize(Number(side), Number(side), { fit: /** @type {any} */ (fit), withoutEnlargement: true });
+        await (format === 'jpeg'
+          ? picture.jpeg({ quality: Number(quality) })
+          : picture.webp({ quality: Number(quality) })
+        ).toFile(join(VAR, 'bench-out', `${files.indexOf(file)}-${side}.${format}`));
+      }
+    }),
+  );
+}
+
+/** @param {string[]} files */
+async function byVipsthumbnail(files) {
+  return seconds(() =>
+    inParallel(files, availableParallelism(), async (file) => {
+      for (const [side, fit, format, quality] of SIDES) {
+        const target = join(
+          VAR,
+          'bench-out',
+          `v${files.indexOf(file)}-${side}.${format === 'jpeg' ? 'jpg' : 'webp'}[Q=${quality}]`,
+        );
+        const crop = fit === 'cover' ? ['--smartcrop', 'centre'] : [];
+        await new Promise((resolve, reject) => {
+          const child = spawn('vipsthumbnail', [file, '--size', `${side}x${side}`, ...crop, '-o', target], {
+            stdio: 'ignore',
+            env: { ...process.env, VIPS_CONCURRENCY: '1' },
+          });
+          child.once('exit', (code) =>
+            code === 0 ? resolve(null) : reject(new Error(`vipsthumbnail ended with ${code}`)),
+          );
+        });
+      }
+    }),
+  );
+}
+
+/** Sends the pictures, stops their run, and then times it alone. @param {any} stack @param {string[]} files @param {number} round */
+async function byEngine(stack, files, round) {
+  const uniferum = createClient({ baseUrl: stack.url, key: stack.key });
+  // The round is in the bytes after the end of the picture, so that each round has pictures of its own.
+  for (let n = 0; n < files.length; n += 10) {
+    const chunk = files.slice(n, n + 10);
+    const sent = await Promise.all(
+      chunk.map(async (file, i) => ({
+        name: `r${round}-${n + i}.jpg`,
+        data: new Blob([await openAsBlob(file), `round ${round}`]),
+      })),
+    );
+    await uniferum.assets.upload({ folder: `/bench/${round}`, files: sent });
+  }
+  const worker = await stack.start('server/dist/worker-main.js', {
+    UNIFERUM_WORKER_SLOTS: String(IN_FLIGHT),
+  });
+  const { items } = await uniferum.runs.list({ limit: 1 });
+  const run = await uniferum.runs.wait(items[0]?.id ?? '', { pollMs: 20 });
+  worker.kill('SIGTERM');
+  await new Promise((resolve) => worker.once('exit', resolve));
+  if (run.done !== files.length || !run.startedAt || !run.finishedAt)
+    throw new Error(`The run ended as ${JSON.stringify(run)}`);
+  return (Date.parse(run.finishedAt) - Date.parse(run.startedAt)) / 1000;
+}
+
+export async function benchRenditions(rounds = 3) {
+  const files = await makePhotographs();
+  mkdirSync(join(VAR, 'bench-out'), { recursive: true });
+  const stack = await startStack({ name: 'bench', workers: 0 });
+  const uniferum = createClient({ baseUrl: stack.url, key: stack.key });
+  for (const [side, mode, format, quality] of SIDES) {
+    await uniferum.recipes.make({
+      name: `s${side}`,
+      title: `${side}`,
+      steps: [{ op: 'fit', mode: /** @type {any} */ (mode), width: Number(side), height: Number(side) }],
+      output: { format: /** @type {any} */ (format), quality: Number(quality), metadata: 'none' },
+    });
+  }
+  const times = {
+    engine: /** @type {number[]} */ ([]),
+    sharp: /** @type {number[]} */ ([]),
+    vips: /** @type {number[]} */ ([]),
+  };
+  for (let round = 0; round < rounds; round += 1) {
+    times.engine.push(await byEngine(stack, files, round));
+    times.sharp.push(await bySharpPerOutput(files));
+    times.vips.push(await byVipsthumbnail(files));
+  }
+  await stack.close();
+  rmSync(join(VAR, 'bench-out'), { recursive: true, force: true });
+  const ratios = (/** @type {number[]} */ others) => times.engine.map((own, n) => (others[n] ?? 0) / own);
+  report(
+    'renditions: throughput against sharp once per output, two pictures in flight',
+    median(ratios(times.sharp)),
+    {
+      atLeast: 1.3,
+      detail: `${(PICTURES / median(times.engine)).toFixed(1)} against ${(PICTURES / median(times.sharp)).toFixed(1)} pictures/s`,
+    },
+  );
+  report(
+    'renditions: throughput against one vipsthumbnail per output, a process per core',
+    median(ratios(times.vips)),
+    {
+      atLeast: 2.5,
+      detail: `${(PICTURES / median(times.engine)).toFixed(1)} against ${(PICTURES / median(times.vips)).toFixed(1)} pictures/s`,
+    },
+  );
+}

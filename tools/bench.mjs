@@ -1,0 +1,16 @@
+// @ts-check
+// `npm run bench [renditions|intake|listing|console …]`: figures as ratios against the general-purpose tool that each names.
+import { prepare } from './prepare.mjs';
+
+prepare({ forTests: true });
+const { allGood } = await import('../bench/measure.mjs');
+const benches = {
+  listing: async () => (await import('../bench/listing.mjs')).benchListing(),
+  intake: async () => (await import('../bench/intake.mjs')).benchIntake(),
+  renditions: async () => (await import('../bench/renditions.mjs')).benchRenditions(),
+  console: async () => (await import('../bench/console.mjs')).benchConsole(),
+};
+const wanted = process.argv.slice(2);
+for (const [name, bench] of Object.entries(benches))
+  if (wanted.length === 0 || wanted.includes(name)) await bench();
+process.exitCode = allGood() ? 0 : 1;
