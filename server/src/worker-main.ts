@@ -1,3 +1,4 @@
+import './shared/thread-pool.js';
 import { pino } from 'pino';
 import { readConfig } from './config.js';
 import { openDatabase } from './shared/database.js';

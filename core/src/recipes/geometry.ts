@@ -51,12 +51,14 @@ function inside(geometry: Geometry, step: FitStep): Geometry {
 function cover(geometry: Geometry, step: FitStep, source: Size, focal: FocalPoint): Geometry {
   const box = { width: step.width ?? geometry.size.width, height: step.height ?? geometry.size.height };
   const { region, size } = geometry;
-  const reach = Math.min(size.width / box.width, size.height / box.height);
-  const scale = step.enlarge ? 1 : Math.min(1, reach);
-  const perPixel = { x: region.width / size.width, y: region.height / size.height };
+  const isWiderThanBox = size.width * box.height >= size.height * box.width;
+  const cut = isWiderThanBox
+    ? { width: (box.width * size.height) / box.height, height: size.height }
+    : { width: size.width, height: (box.height * size.width) / box.width };
+  const scale = step.enlarge ? 1 : Math.min(1, cut.width / box.width, cut.height / box.height);
   const part = {
-    width: Math.min(box.width * reach, size.width) * perPixel.x,
-    height: Math.min(box.height * reach, size.height) * perPixel.y,
+    width: (cut.width * region.width) / size.width,
+    height: (cut.height * region.height) / size.height,
   };
   return {
     region: {

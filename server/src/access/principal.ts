@@ -29,13 +29,18 @@ export async function authenticate(db: Database, req: Request): Promise<Principa
   if (bearer !== undefined) {
     const key = await findKeyBySecretHash(db, hashSecret(bearer));
     if (key === null) return null;
-    await touchKey(db, key.id);
+    if (isStale(key.lastUsedAt)) await touchKey(db, key.id);
     return { kind: 'key', id: key.id, ref: `key:${key.id}`, name: key.name, rights: key.rights };
   }
   const token = readCookie(req, SESSION_COOKIE);
   if (token === null) return null;
   const user = await findSession(db, hashSecret(token));
   return user && { kind: 'user', id: user.id, ref: `user:${user.id}`, name: user.name, rights: user.rights };
+}
+
+/** When a key was last used is noted once a minute, and not with every request. */
+function isStale(lastUsedAt: string | null): boolean {
+  return lastUsedAt === null || Date.now() - Date.parse(lastUsedAt) > 60_000;
 }
 
 /**

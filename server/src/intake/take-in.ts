@@ -20,12 +20,13 @@ import {
 import type { Principal } from '../access/principal.js';
 import type { App } from '../app.js';
 import { recordEvent } from '../hooks/outbox.js';
-import { findAssetByBytes, insertAsset, insertBlob } from '../library/asset-queries.js';
+import { findAssetByBytes, insertAsset } from '../library/asset-queries.js';
 import { filledTexts } from '../library/assets.js';
+import { recordBlobs } from '../library/blobs.js';
 import { addToFolder, findFolderByPath } from '../library/folder-queries.js';
 import { ensureFolder } from '../library/folders.js';
 import { findFreeAddress } from '../library/free-address.js';
-import { addToTally } from '../library/tallies.js';
+import { addToTallies, addToTally } from '../library/tallies.js';
 import { orderRenditions } from '../recipes/bookkeeping.js';
 import { effectiveRules } from '../rules/service.js';
 import { inTransaction, type Transaction } from '../shared/database.js';
@@ -158,13 +159,8 @@ async function settle(
   const name = cleanName(file.name);
   const place = await findFreeAddress(tx, folder, name);
   if (place.name !== name) verdict = withRemark(verdict, nameTaken(name, place.name, folder.path));
-  const isNew = await insertBlob(tx, {
-    sha256: staged.sha256,
-    bytes: staged.bytes,
-    crc32: staged.crc32,
-    store: app.store.name,
-    key: app.store.keyOf(staged.sha256),
-  });
+  const blob = { sha256: staged.sha256, bytes: staged.bytes, crc32: staged.crc32 };
+  await recordBlobs(tx, [{ ...blob, store: app.store.name, key: app.store.keyOf(staged.sha256) }]);
   const kind = kindOfMime(examined.mime);
   const assetId = await insertAsset(tx, {
     ...examined.texts,
@@ -186,9 +182,10 @@ async function settle(
   });
   const amount = { items: 1, bytes: staged.bytes };
   await addToFolder(tx, folder.id, amount);
-  await addToTally(tx, 'kind', kind, amount);
-  if (isNew) await addToTally(tx, 'store', app.store.name, amount);
-  await addToTally(tx, 'via', intake.via, amount);
+  await addToTallies(tx, [
+    { scope: 'kind', name: kind, ...amount },
+    { scope: 'via', name: intake.via, ...amount },
+  ]);
   await recordVerdict(tx, intake, { verdict, assetId, bytes: staged.bytes });
   await recordEvent(tx, {
     type: 'asset.created',

@@ -196,22 +196,29 @@ export async function insertAsset(tx: Executor, asset: NewAsset): Promise<string
   return String(insertId);
 }
 
-/** Names a kept blob in the database. @returns whether it is new */
-export async function insertBlob(
-  tx: Executor,
-  blob: { sha256: string; bytes: number; crc32: string; store: string; key: string },
-): Promise<boolean> {
+/** A kept blob, and where it is kept. */
+export interface NewBlob {
+  sha256: string;
+  bytes: number;
+  crc32: string;
+  store: string;
+  key: string;
+}
+
+/** Names a kept blob and its copy in the database. @returns whether it is new */
+export async function insertBlob(tx: Executor, blob: NewBlob): Promise<boolean> {
   const { affectedRows } = await change(
     tx,
     'INSERT IGNORE INTO blobs (sha256, bytes, crc32) VALUES (?, ?, ?)',
     [blob.sha256, blob.bytes, blob.crc32],
   );
+  if (affectedRows === 0) return false;
   await change(tx, 'INSERT IGNORE INTO copies (sha256, store, store_key) VALUES (?, ?, ?)', [
     blob.sha256,
     blob.store,
     blob.key,
   ]);
-  return affectedRows === 1;
+  return true;
 }
 
 export interface CopyRow {

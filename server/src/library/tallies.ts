@@ -1,4 +1,4 @@
-import { change, type Executor, select } from '../shared/database.js';
+import { change, changeExpanded, type Executor, select } from '../shared/database.js';
 
 /** What is counted: assets by kind, verdicts by outcome, accepted files by way in, copies by store, renditions by recipe and state. */
 export type TallyScope = 'kind' | 'verdict' | 'via' | 'store' | `recipe:${string}`;
@@ -22,6 +22,36 @@ export async function addToTally(
     `INSERT INTO tallies (scope, name, items, bytes) VALUES (?, ?, ?, ?)
      ON DUPLICATE KEY UPDATE items = items + VALUES(items), bytes = bytes + VALUES(bytes)`,
     [scope, name, amount.items, amount.bytes],
+  );
+}
+
+/** One change of a kept count. */
+export interface TallyChange {
+  scope: TallyScope;
+  name: string;
+  items: number;
+  bytes: number;
+}
+
+/** Makes several changes in one statement; those of the same count are added up first. */
+export async function addToTallies(tx: Executor, changes: readonly TallyChange[]): Promise<void> {
+  const sums = new Map<string, TallyChange>();
+  for (const { scope, name, items, bytes } of changes) {
+    const key = `${scope} ${name}`;
+    const sum = sums.get(key) ?? { scope, name, items: 0, bytes: 0 };
+    sums.set(key, { scope, name, items: sum.items + items, bytes: sum.bytes + bytes });
+  }
+  // In one order, so that two transactions don't wait for each other.
+  const rows = [...sums.entries()]
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([, { scope, name, items, bytes }]) => [scope, name, items, bytes])
+    .filter(([, , items, bytes]) => items !== 0 || bytes !== 0);
+  if (rows.length === 0) return;
+  await changeExpanded(
+    tx,
+    `INSERT INTO tallies (scope, name, items, bytes) VALUES ?
+     ON DUPLICATE KEY UPDATE items = items + VALUES(items), bytes = bytes + VALUES(bytes)`,
+    [rows],
   );
 }
 

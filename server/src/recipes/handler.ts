@@ -2,12 +2,13 @@ import { Readable } from 'node:stream';
 import { type PlannedRendition, planRenditions, type Recipe } from '@uniferum/core';
 import { recordEvent } from '../hooks/outbox.js';
 import { readEmbedded } from '../intake/embedded.js';
-import { type AssetRow, findAsset, insertBlob, updatePlaceholder } from '../library/asset-queries.js';
-import { addToTally } from '../library/tallies.js';
+import { type AssetRow, findAsset, type NewBlob, updatePlaceholder } from '../library/asset-queries.js';
+import { recordBlobs } from '../library/blobs.js';
+import { addToTallies, type TallyChange } from '../library/tallies.js';
 import type { ItemContext, ItemResult, RunHandler, RunInputs } from '../runs/handler.js';
 import type { Database, Transaction } from '../shared/database.js';
 import type { ByteStore, StagedBytes } from '../stores/byte-store.js';
-import { findRenditions, listRecipes, type RenditionRow, updateRendition } from './queries.js';
+import { findRenditions, listRecipes, type RenditionRow, updateRenditions } from './queries.js';
 import { type Rendered, type Rights, renderPlan } from './render.js';
 
 interface Tools {
@@ -59,10 +60,15 @@ async function makeRenditions(
     return fail(asset, wanted, error instanceof Error ? error.message : String(error));
   }
   signal.throwIfAborted();
-  const kept = await Promise.all(made.rendered.map((rendered) => keep(store, rendered)));
+  const kept: KeptRendition[] = [];
   return {
     outcome: 'done',
-    note: kept.map(({ planned, size }) => `${planned.recipe.name} ${size.width} × ${size.height}`).join(', '),
+    note: made.rendered
+      .map(({ planned, size }) => `${planned.recipe.name} ${size.width} × ${size.height}`)
+      .join(', '),
+    persist: async () => {
+      kept.push(...(await Promise.all(made.rendered.map((rendered) => keep(store, rendered)))));
+    },
     record: (tx) => recordMade(tx, { asset, kept, placeholder: made.placeholder, store }),
   };
 }
@@ -109,6 +115,8 @@ async function recordMade(
   const rows = await findRenditions(tx, [asset.id], { lock: true });
   const current = new Map((await listRecipes(tx)).map((recipe) => [recipe.name, recipe.revision]));
   const now = await findAsset(tx, String(asset.id));
+  const changed: [before: RenditionRow, after: RenditionRow][] = [];
+  const blobs: NewBlob[] = [];
   for (const { planned, size, blob } of kept) {
     const { recipe, mime } = planned;
     const before = rows.find((row) => row.recipe === recipe.name);
@@ -120,21 +128,13 @@ async function recordMade(
       now?.version === asset.version &&
       now.focal_x === asset.focal_x &&
       now.focal_y === asset.focal_y;
-    const isNew = await insertBlob(tx, { ...blob, store: store.name, key: store.keyOf(blob.sha256) });
-    if (isNew) await addToTally(tx, 'store', store.name, { items: 1, bytes: blob.bytes });
-    await putRendition(tx, before, {
-      ...before,
-      state: isCurrent ? 'fresh' : 'outdated',
-      revision: recipe.revision,
-      version: asset.version,
-      sha256: blob.sha256,
-      mime,
-      width: size.width,
-      height: size.height,
-      bytes: blob.bytes,
-      error: null,
-    });
+    blobs.push({ ...blob, store: store.name, key: store.keyOf(blob.sha256) });
+    const made = { sha256: blob.sha256, bytes: blob.bytes, mime, ...size, revision: recipe.revision };
+    const state = isCurrent ? 'fresh' : 'outdated';
+    changed.push([before, { ...before, ...made, state, version: asset.version, error: null }]);
   }
+  await recordBlobs(tx, blobs);
+  await putRenditions(tx, changed);
   await updatePlaceholder(tx, String(asset.id), placeholder);
   await recordEvent(tx, {
     type: 'asset.renditions',
@@ -150,11 +150,14 @@ async function recordFailure(
   recipes: ReadonlySet<string> | null,
   error: string,
 ): Promise<void> {
-  for (const row of await findRenditions(tx, [assetId], { lock: true })) {
-    const isMeant =
-      recipes === null ? row.state !== 'fresh' && row.state !== 'surplus' : recipes.has(row.recipe);
-    if (isMeant) await putRendition(tx, row, { ...row, state: 'failed', error });
-  }
+  const rows = await findRenditions(tx, [assetId], { lock: true });
+  const meant = rows.filter(({ recipe, state }) =>
+    recipes === null ? state !== 'fresh' && state !== 'surplus' : recipes.has(recipe),
+  );
+  await putRenditions(
+    tx,
+    meant.map((row) => [row, { ...row, state: 'failed', error }]),
+  );
   await recordEvent(tx, {
     type: 'asset.renditions',
     asset: assetId,
@@ -163,8 +166,22 @@ async function recordFailure(
   });
 }
 
-async function putRendition(tx: Transaction, before: RenditionRow, after: RenditionRow): Promise<void> {
-  await updateRendition(tx, after);
-  await addToTally(tx, `recipe:${before.recipe}`, before.state, { items: -1, bytes: -(before.bytes ?? 0) });
-  await addToTally(tx, `recipe:${after.recipe}`, after.state, { items: 1, bytes: after.bytes ?? 0 });
+async function putRenditions(
+  tx: Transaction,
+  changed: readonly [before: RenditionRow, after: RenditionRow][],
+): Promise<void> {
+  await updateRenditions(
+    tx,
+    changed.map(([, after]) => after),
+  );
+  const count = ({ recipe, state, bytes }: RenditionRow, sign: 1 | -1): TallyChange => ({
+    scope: `recipe:${recipe}`,
+    name: state,
+    items: sign,
+    bytes: sign * (bytes ?? 0),
+  });
+  await addToTallies(
+    tx,
+    changed.flatMap(([before, after]) => [count(before, -1), count(after, 1)]),
+  );
 }

@@ -179,26 +179,28 @@ export async function updateRenditionState(
   ]);
 }
 
-/** Writes what was made, or why it could not be. */
-export async function updateRendition(tx: Transaction, row: RenditionRow): Promise<void> {
-  await change(
+/** Writes what was made, or why it could not be, of renditions that are held. */
+export async function updateRenditions(tx: Transaction, rows: readonly RenditionRow[]): Promise<void> {
+  if (rows.length === 0) return;
+  const values = rows.map((row) => [
+    row.asset_id,
+    row.recipe,
+    row.state,
+    row.revision,
+    row.version,
+    row.sha256,
+    row.mime,
+    row.width,
+    row.height,
+    row.bytes,
+    row.error,
+  ]);
+  await changeExpanded(
     tx,
-    `UPDATE renditions
-     SET state = ?, revision = ?, version = ?, sha256 = ?, mime = ?, width = ?, height = ?, bytes = ?, error = ?, updated_at = NOW(3)
-     WHERE asset_id = ? AND recipe = ?`,
-    [
-      row.state,
-      row.revision,
-      row.version,
-      row.sha256,
-      row.mime,
-      row.width,
-      row.height,
-      row.bytes,
-      row.error,
-      row.asset_id,
-      row.recipe,
-    ],
+    `INSERT INTO renditions (${RENDITION_COLUMNS}) VALUES ?
+     ON DUPLICATE KEY UPDATE state = VALUES(state), revision = VALUES(revision), version = VALUES(version), sha256 = VALUES(sha256),
+       mime = VALUES(mime), width = VALUES(width), height = VALUES(height), bytes = VALUES(bytes), error = VALUES(error), updated_at = NOW(3)`,
+    [values],
   );
 }
 

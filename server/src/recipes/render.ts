@@ -25,7 +25,7 @@ const PLACEHOLDER_PX = 16;
 
 /**
  * Makes all renditions of a plan. The picture is decoded once to the plan's base; what is derived from it takes the
- * pixels from there, two at a time, so that a worker's memory stays bounded.
+ * pixels from there, side by side; what needs the source is made one by one, so that a worker's memory stays bounded.
  *
  * @throws Error when the picture can't be decoded, or has more than `maxPixels`
  */
@@ -36,21 +36,23 @@ export async function renderPlan(
 ): Promise<{ rendered: Rendered[]; placeholder: string }> {
   const decode = () => sharp(path, { limitInputPixels: options.maxPixels, failOn: 'error' }).autoOrient();
   const base = plan.base && (await decodeTo(decode(), plan.base));
+  const derived = plan.renditions.map((planned) =>
+    base && planned.from === 'base' ? encode(openRaw(base), base.info, planned, options.rights) : null,
+  );
+  const fromBase = await Promise.all(derived);
   const rendered: Rendered[] = [];
-  const fromBase = plan.renditions.filter(({ from }) => from === 'base');
-  const fromSource = plan.renditions.filter(({ from }) => from === 'source');
-  if (base)
-    rendered.push(
-      ...(await Promise.all(
-        fromBase.map((planned) => encode(openRaw(base), base.info, planned, options.rights)),
-      )),
-    );
-  for (const planned of fromSource) {
+  for (const [index, planned] of plan.renditions.entries()) {
     options.signal?.throwIfAborted();
-    rendered.push(await encode(decode(), null, planned, options.rights));
+    rendered.push(fromBase[index] ?? (await encode(decode(), null, planned, options.rights)));
   }
-  const smallest = base ? openRaw(base) : decode();
-  return { rendered, placeholder: await makePlaceholder(smallest) };
+  return { rendered, placeholder: await makePlaceholder(smallestWhole(rendered) ?? decode()) };
+}
+
+/** The smallest rendition that shows the whole picture: a placeholder needs no more. */
+function smallestWhole(rendered: readonly Rendered[]): Sharp | null {
+  const whole = rendered.filter(({ planned }) => planned.region === null);
+  whole.sort((a, b) => a.size.width - b.size.width);
+  return whole[0] ? sharp(whole[0].data) : null;
 }
 
 /** A picture of at most 16 × 16 pixels as a data URI, to be shown enlarged and blurred while a rendition loads. */

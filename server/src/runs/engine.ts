@@ -18,9 +18,10 @@ import {
 } from './lease-queries.js';
 import { settleItem, settleRun } from './ledger.js';
 import { findRun } from './queries.js';
+import { Slots } from './slots.js';
 
 export interface EngineOptions {
-  /** How many items are worked on at a time. */
+  /** How many items are worked on at a time; as many again are held, being made durable or ready to begin. */
   slots: number;
   /** After so long without a heartbeat an item is given to another worker. */
   leaseMs: number;
@@ -37,6 +38,9 @@ interface HeldItem {
   abort: AbortController;
 }
 
+/** One item in a slot, and one that is claimed before its turn or being made durable after it: no slot stands idle. */
+const HELD_PER_SLOT = 2;
+
 /** Why an item's signal was aborted. */
 type Interruption = 'stopping' | 'lost' | 'shutdown';
 
@@ -49,6 +53,7 @@ export class RunEngine {
   readonly #id = `${hostname()}:${process.pid}:${randomBytes(4).toString('hex')}`;
   readonly #held = new Map<number, HeldItem>();
   readonly #shutdown = new AbortController();
+  readonly #slots: Slots;
   #freeSlot: (() => void) | null = null;
   #heart: NodeJS.Timeout | null = null;
   #loop: Promise<void> | null = null;
@@ -59,6 +64,7 @@ export class RunEngine {
     this.#handlers = handlers;
     this.#log = log.child({ worker: this.#id });
     this.#options = { maxAttempts: 5, idleMs: 250, backoffBaseMs: 1000, ...options };
+    this.#slots = new Slots(options.slots);
   }
 
   /** Begins to work. */
@@ -87,7 +93,7 @@ export class RunEngine {
     const working = new Set<Promise<void>>();
     let backoff = this.#options.idleMs;
     while (!this.#shutdown.signal.aborted) {
-      const free = this.#options.slots - working.size;
+      const free = this.#options.slots * HELD_PER_SLOT - working.size;
       if (free <= 0) {
         await new Promise<void>((resolve) => {
           this.#freeSlot = resolve;
@@ -152,8 +158,10 @@ export class RunEngine {
   /** @returns null when the item was given back */
   async #attempt(item: ClaimedItem, signal: AbortSignal, log: Logger): Promise<ItemResult | null> {
     try {
-      signal.throwIfAborted();
-      return await this.#handlerOf(item).work(item.input, { signal, log });
+      const giveBack = await this.#slots.take(signal);
+      const result = await this.#handlerOf(item).work(item.input, { signal, log }).finally(giveBack);
+      await result.persist?.();
+      return result;
     } catch (error) {
       if (signal.aborted) {
         await this.#giveBack(item, signal.reason);

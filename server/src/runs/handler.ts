@@ -9,6 +9,11 @@ export interface ItemResult {
   note?: string;
   /** Why it failed, in a sentence that says what to do. */
   error?: string;
+  /**
+   * Makes what was made durable, before `record`. It waits for disks and networks and not for the processor, so the
+   * next item is worked on meanwhile. A failure counts as one of `work`.
+   */
+  persist?(): Promise<void>;
   /** Writes what was made, in the transaction that ends the item; not called when the item was lost to another worker. */
   record?(tx: Transaction): Promise<void>;
 }
