@@ -1,0 +1,58 @@
+import type { Flow } from '@uniferum/core';
+import fc from 'fast-check';
+import { expect, test } from 'vitest';
+import { layOutFlow, MAX_DRAWN_RECIPES } from './layout.js';
+
+const states = { fresh: 5, due: 0, outdated: 0, failed: 0, surplus: 0 };
+
+function flowWith(items: number, recipes: number, refused = 1): Flow {
+  return {
+    sources: [
+      { via: 'console', amount: { items: 0, bytes: 0 } },
+      { via: 'api', amount: { items, bytes: 1 } },
+    ],
+    verdicts: { accepted: items, remarked: 0, refused },
+    library: { items, bytes: 1 },
+    kinds: [],
+    folders: 1,
+    ruledFolders: 0,
+    recipes: Array.from({ length: recipes }, (_, n) => ({ name: `r${n}`, title: '', states, bytes: 1 })),
+    stores: [{ store: 'server', amount: { items: items * 2, bytes: 1 } }],
+    runs: { active: 0, faulty: 0 },
+  };
+}
+
+test('no two joints of a column overlap, whatever there is and however large the window', () => {
+  fc.assert(
+    fc.property(
+      fc.nat(1_000_000),
+      fc.nat(12),
+      fc.integer({ min: 1080, max: 3000 }),
+      fc.integer({ min: 700, max: 2000 }),
+      (items, recipes, width, height) => {
+        const boxes = [...layOutFlow(flowWith(items, recipes), { width, height }).boxes.values()];
+        for (const a of boxes) {
+          expect(a.x + a.width).toBeLessThanOrEqual(width + 0.5);
+          for (const b of boxes) {
+            const isBeside = a.id === b.id || a.x + a.width <= b.x || b.x + b.width <= a.x;
+            expect(isBeside || a.y + a.height <= b.y || b.y + b.height <= a.y, `${a.id} ${b.id}`).toBe(true);
+          }
+        }
+      },
+    ),
+    { numRuns: 50 },
+  );
+});
+
+test('a stream is as broad as what flows in it, and one that is empty is a thread', () => {
+  const { streams } = layOutFlow(flowWith(100, 1), { width: 1200, height: 700 });
+  const breadth = (id: string) => streams.find((stream) => stream.id === id)?.breadth ?? 0;
+  expect(breadth('source:console intake')).toBe(1);
+  expect(breadth('source:api intake')).toBeGreaterThan(breadth('recipe:r0 store:server'));
+  expect(breadth('refused')).toBeGreaterThan(1);
+});
+
+test('not more recipes are drawn than there is room for', () => {
+  const { boxes } = layOutFlow(flowWith(1, 30), { width: 1200, height: 700 });
+  expect([...boxes.keys()].filter((id) => id.startsWith('recipe:'))).toHaveLength(MAX_DRAWN_RECIPES);
+});
