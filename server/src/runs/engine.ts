@@ -21,7 +21,7 @@ import { findRun } from './queries.js';
 import { Slots } from './slots.js';
 
 export interface EngineOptions {
-  /** How many items are worked on at a time; as many again are held, being made durable or ready to begin. */
+  /** How many items are worked on at a time; others are held meanwhile, being made durable or ready to begin. */
   slots: number;
   /** After so long without a heartbeat an item is given to another worker. */
   leaseMs: number;
@@ -38,8 +38,11 @@ interface HeldItem {
   abort: AbortController;
 }
 
-/** One item in a slot, and one that is claimed before its turn or being made durable after it: no slot stands idle. */
-const HELD_PER_SLOT = 2;
+/**
+ * For each item in a slot, others are claimed before their turn or being made durable after it, so that no slot stands
+ * idle while a disk is slow. What they hold in memory is a few encoded files each.
+ */
+const HELD_PER_SLOT = 4;
 
 /** Why an item's signal was aborted. */
 type Interruption = 'stopping' | 'lost' | 'shutdown';
