@@ -157,7 +157,8 @@ test('an item whose lease ran out goes to another worker, and the late result of
     { leaseMs: 600 },
   );
   await eventually(async () => (await readRun(id)).state === 'working');
-  // As if the first worker had frozen: its lease is over, and it doesn't know.
+  // The first worker has frozen: it claims nothing more, its lease is over, and it doesn't know.
+  const closing = first.close();
   await server.db.query(
     "UPDATE run_items SET lease_until = NOW(3) - INTERVAL 1 SECOND, token = 'another' WHERE run_id = ?",
     [id],
@@ -165,7 +166,7 @@ test('an item whose lease ran out goes to another worker, and the late result of
   await startEngine(async () => result);
   await untilState(id, 'done');
   release();
-  await first.close();
+  await closing;
   expect(recorded).toBe(1);
   expect(await readRun(id)).toMatchObject({ done: 1, total: 1 });
 });

@@ -98,13 +98,13 @@ function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
 function Stages({ asset }: { asset: Asset }) {
   return (
     <ol className="flex min-w-0 flex-1">
-      <Stage name="Came from" width="w-36">
+      <Stage name="Came from" width="w-32">
         <p>{asset.origin.via === 'console' ? 'the console' : 'a script'}</p>
         <Quiet>by {asset.origin.by}</Quiet>
         <Quiet>{formatMoment(asset.createdAt)}</Quiet>
         {asset.origin.sentAs !== asset.name && <Quiet>as {asset.origin.sentAs}</Quiet>}
       </Stage>
-      <Stage name="Verdict" width="w-36">
+      <Stage name="Verdict" width="w-32">
         <StateMark state={asset.verdict.outcome} />
         {asset.verdict.reasons.map(({ code, message }) => (
           <p key={code} className="text-xs text-soft">
@@ -112,16 +112,16 @@ function Stages({ asset }: { asset: Asset }) {
           </p>
         ))}
       </Stage>
-      <Stage name="Texts" width="w-52">
+      <Stage name="Texts" width="w-48">
         <Texts asset={asset} />
       </Stage>
-      <Stage name="Versions" width="w-40">
+      <Stage name="Versions" width="w-32">
         <Versions asset={asset} />
       </Stage>
-      <Stage name="Renditions" width="w-[17.5rem]">
+      <Stage name="Renditions" width="w-80">
         <Renditions asset={asset} />
       </Stage>
-      <Stage name="Copies" width="w-30">
+      <Stage name="Copies" width="w-28">
         {asset.copies.map(({ store, key }) => (
           <p key={store} title={key}>
             {store}: <span className="text-soft">kept</span>
@@ -216,7 +216,7 @@ function Renditions({ asset }: { asset: Asset }) {
       {asset.renditions.map((rendition) => (
         <li
           key={rendition.recipe}
-          className="grid grid-cols-[minmax(0,1fr)_5.25rem_auto_auto] items-center gap-2"
+          className="grid grid-cols-[4.5rem_4.75rem_minmax(0,1fr)_auto] items-center gap-2"
         >
           {rendition.url ? (
             <a
