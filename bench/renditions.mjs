@@ -103,7 +103,7 @@ async function byVipsthumbnail(files) {
         const target = join(
           VAR,
           'bench-out',
-          `v${files.indexOf(file)}-${side}.${format === 'jpeg' ? 'jpg' : 'webp'}[Q=${quality}]`,
+          `v${files.indexOf(file) % 8}-${side}.${format === 'jpeg' ? 'jpg' : 'webp'}[Q=${quality}]`,
         );
         const crop = fit === 'cover' ? ['--smartcrop', 'centre'] : [];
         await new Promise((resolve, reject) => {
@@ -140,7 +140,7 @@ async function takeIn(uniferum, files) {
   for await (const run of uniferum.runs.list()) await uniferum.runs.wait(run.id, { pollMs: 500 });
 }
 
-export async function benchRenditions(rounds = 5) {
+export async function benchRenditions(rounds = 3) {
   const files = await makePhotographs();
   mkdirSync(OUT, { recursive: true });
   const stack = await startStack({

@@ -32,7 +32,6 @@ const listed = await fetch(`${url}/api/v1/assets?folder=/lights/gannet-head&sort
 });
 const asset = (await listed.json()).items[0].id;
 
-await take('sign-in', '/');
 await page.goto(url);
 await page.getByLabel('Address').fill(email);
 await page.getByLabel('Password').fill(password);
