@@ -101,8 +101,7 @@ async function byVipsthumbnail(files) {
     inParallel(files, availableParallelism(), async (file) => {
       for (const [side, fit, format, quality] of SIDES) {
         const target = join(
-          VAR,
-          'bench-out',
+          OUT,
           `v${files.indexOf(file) % 8}-${side}.${format === 'jpeg' ? 'jpg' : 'webp'}[Q=${quality}]`,
         );
         const crop = fit === 'cover' ? ['--smartcrop', 'centre'] : [];
