@@ -23,7 +23,7 @@ async function take(name, path, act = null) {
       (image) => image.complete || image.getBoundingClientRect().top > window.innerHeight,
     ),
   );
-  await page.waitForTimeout(600);
+  await page.waitForTimeout(1500);
   await page.screenshot({ path: join(folder, `${name}.png`) });
 }
 

@@ -42,7 +42,7 @@ interface HeldItem {
  * For each item in a slot, others are claimed before their turn or being made durable after it, so that no slot stands
  * idle while a disk is slow. What they hold in memory is a few encoded files each.
  */
-const HELD_PER_SLOT = 4;
+const HELD_PER_SLOT = 2;
 
 /** Why an item's signal was aborted. */
 type Interruption = 'stopping' | 'lost' | 'shutdown';
