@@ -73,9 +73,7 @@ export async function changeFolder(
   { by, ifMatch }: { by: string; ifMatch: string | undefined },
 ): Promise<void> {
   await inTransaction(db, async (tx) => {
-    const folder = await findFolder(tx, id, { lock: true });
-    if (folder === null) throw notFound(`Folder ${id}`);
-    requireMatch(ifMatch, revisionTag(id, folder.revision), `The folder ${folder.path}`);
+    const folder = await holdFolder(tx, id, ifMatch);
     if (wanted.colour !== undefined) await updateFolderColour(tx, id, wanted.colour);
     const target = targetPath(folder.path, wanted);
     if (target !== folder.path) await moveFolder(tx, folder, target);
@@ -90,9 +88,7 @@ export async function removeFolder(
   { by, ifMatch }: { by: string; ifMatch: string | undefined },
 ): Promise<void> {
   await inTransaction(db, async (tx) => {
-    const folder = await findFolder(tx, id, { lock: true });
-    if (folder === null) throw notFound(`Folder ${id}`);
-    requireMatch(ifMatch, revisionTag(id, folder.revision), `The folder ${folder.path}`);
+    const folder = await holdFolder(tx, id, ifMatch);
     if (folder.path === ROOT_PATH) throw new UniferumError('conflict', "The top folder can't be taken away.");
     if ((await listFoldersWithin(tx, folder.path)).length > 1)
       throw new UniferumError(
@@ -107,6 +103,14 @@ export async function removeFolder(
     await deleteFolderRow(tx, id);
     await recordEvent(tx, { type: 'folder.deleted', by, data: { id, path: folder.path } });
   });
+}
+
+/** Holds a folder until the transaction ends, if it is still in the state that the caller knows. */
+async function holdFolder(tx: Transaction, id: string, ifMatch: string | undefined): Promise<StoredFolder> {
+  const folder = await findFolder(tx, id, { lock: true });
+  if (folder === null) throw notFound(`Folder ${id}`);
+  requireMatch(ifMatch, revisionTag(id, folder.revision), `The folder ${folder.path}`);
+  return folder;
 }
 
 async function addFolder(tx: Transaction, path: string, parentId: string, by: string): Promise<StoredFolder> {
