@@ -1,7 +1,29 @@
 export { ALL_RIGHTS, type ApiKey, hasRight, type Me, RIGHTS, type Right } from './access/rights.js';
 export type { Amount, Flow } from './flow/flow.js';
-export { CHUNK_LIMITS, chunkBatch, type Intake, type IntakeFile } from './intake/batch.js';
+export {
+  type ArchiveEntry,
+  type ArchiveLimits,
+  type ArchivePlan,
+  archiveFolder,
+  decodeEntryName,
+  type PlannedEntry,
+  planArchive,
+} from './intake/archive.js';
+export { CHUNK_LIMITS, chunkBatch, INTAKE_WAYS, type Intake, type IntakeFile, type IntakeWay } from './intake/batch.js';
+export { type DataUri, parseDataUri } from './intake/data-uri.js';
 export { formatBytes, formatCount } from './intake/format.js';
+export {
+  MANIFEST_FIELDS,
+  type ManifestFault,
+  type ManifestField,
+  type ManifestMapping,
+  type ManifestPlan,
+  type ManifestRow,
+  type ManifestTable,
+  planManifest,
+  proposeMapping,
+  readManifest,
+} from './intake/manifest.js';
 export {
   extensionOfMime,
   kindOfMime,
@@ -30,11 +52,52 @@ export {
   type FocalPoint,
   type Folder,
   type HistoryEvent,
+  type LinkFacts,
   type Page,
   TEXT_FIELDS,
 } from './library/asset.js';
+export {
+  type BulkChange,
+  type BulkDifference,
+  type BulkOutcome,
+  type BulkSubject,
+  fillPattern,
+  PATTERN_WORDS,
+  PLAIN_TEXTS,
+  type PlainText,
+  planBulkChange,
+} from './library/bulk-change.js';
+export {
+  type Condition,
+  DEFAULT_NEAR_DISTANCE,
+  FILTER_FIELDS,
+  FILTER_TEXTS,
+  type Filter,
+  type FilterError,
+  type FilterField,
+  type FilterNumber,
+  type FilterResult,
+  type FilterText,
+  MAX_NEAR_DISTANCE,
+  type NumberSpan,
+  type TimeSpan,
+} from './library/filter.js';
+export { type Completion, completeFilter, type FilterVocabulary } from './library/filter-complete.js';
+export { parseFilter } from './library/filter-parse.js';
 export { KINDS, type Kind } from './library/kinds.js';
-export { capturedAt, type EmbeddedMetadata, isQuarterTurned, textsFromMetadata } from './library/metadata.js';
+export {
+  capturedAt,
+  DEFAULT_MAPPING,
+  EMBEDDED_FIELDS,
+  type EmbeddedField,
+  type EmbeddedMetadata,
+  isQuarterTurned,
+  MAPPED_TEXTS,
+  type MappedText,
+  type MetadataMapping,
+  mayFill,
+  textsFromMetadata,
+} from './library/metadata.js';
 export { cleanName, MAX_NAME_LENGTH, type NameParts, nameCandidates, splitName } from './library/names.js';
 export {
   folderName,
@@ -51,6 +114,16 @@ export {
   ROOT_PATH,
   renditionAddress,
 } from './library/paths.js';
+export {
+  bandProbes,
+  groupPairs,
+  HASH_BANDS,
+  HASH_INPUT_SIDE,
+  hashBands,
+  hashDistance,
+  perceptualHash,
+  type SimilarPair,
+} from './library/perceptual-hash.js';
 export { ASSET_SORTS, type AssetSort, DEFAULT_SORT } from './library/sorts.js';
 export { type ImageSources, imageSources, sheetRendition } from './pages/srcset.js';
 export { changesOutput, DECODABLE_MIMES, outputMime, recipeApplies } from './recipes/applies.js';
@@ -68,8 +141,9 @@ export {
   type RenditionState,
   type Step,
 } from './recipes/recipe.js';
-export { type Destination, type FileFacts, judgeBatch, judgeFile } from './rules/evaluate.js';
+export { type CheckAnswer, type Destination, type FileFacts, judgeBatch, judgeFile } from './rules/evaluate.js';
 export {
+  type CustomCheck,
   DUPLICATE_RULES,
   type DuplicateRule,
   type Effective,
@@ -97,3 +171,15 @@ export {
   type RunItem,
   type RunState,
 } from './runs/run.js';
+export {
+  dayNumber,
+  type Facet,
+  type FacetScope,
+  type FacetSubject,
+  facetsOf,
+  indexedWords,
+  LACKS_BITS,
+  ratioKey,
+  sizeClass,
+  sizeClassFloor,
+} from './library/facets.js';

@@ -1,11 +1,20 @@
 import type { Verdict } from './verdict.js';
 
+/** The ways in which files come. */
+export const INTAKE_WAYS = ['upload', 'resumable', 'archive', 'inbox', 'address', 'manifest', 'link'] as const;
+export type IntakeWay = (typeof INTAKE_WAYS)[number];
+
 /** One intake: a batch of files that came together, with a verdict per file. */
 export interface Intake {
   id: string;
   folder: string;
   by: string;
   via: 'console' | 'api';
+  way: IntakeWay;
+  /** What was brought in: an archive's name, a manifest's; null where there is no such thing. */
+  label: string | null;
+  /** The run that works on it; null when it came in by requests alone. */
+  run: string | null;
   startedAt: string;
   updatedAt: string;
   accepted: number;

@@ -15,6 +15,8 @@ export const REASON_CODES = [
   'empty',
   'archive-unsafe',
   'incomplete',
+  'address-failed',
+  'custom-check',
 ] as const;
 
 export type ReasonCode = (typeof REASON_CODES)[number];

@@ -41,6 +41,19 @@ export interface AssetCopy {
   url: string | null;
 }
 
+/** What is known of media kept elsewhere, as its provider describes it (oEmbed 1.0). */
+export interface LinkFacts {
+  /** The address that people open. */
+  address: string;
+  type: 'photo' | 'video' | 'link' | 'rich';
+  provider: string | null;
+  author: string | null;
+  /** What a page puts in its place; only ever shown inside a sandbox. */
+  html: string | null;
+  width: number | null;
+  height: number | null;
+}
+
 /** How an asset came in. */
 export interface AssetOrigin {
   intake: string | null;
@@ -78,6 +91,8 @@ export interface Asset extends AssetTexts {
   download: string;
   /** A tiny picture as a data URI, to show until a rendition has loaded. */
   placeholder: string | null;
+  /** Of kind `link` only. */
+  link: LinkFacts | null;
   /** How many places use it; null until pages report their uses. */
   uses: number | null;
   renditions: AssetRendition[];

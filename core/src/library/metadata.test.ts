@@ -1,38 +1,76 @@
 import { describe, expect, test } from 'vitest';
-import { capturedAt, isQuarterTurned, textsFromMetadata } from './metadata.js';
+import {
+  capturedAt,
+  DEFAULT_MAPPING,
+  EMBEDDED_FIELDS,
+  isQuarterTurned,
+  MAPPED_TEXTS,
+  mayFill,
+  textsFromMetadata,
+} from './metadata.js';
+
+const ORIGINAL = 'exif:dateTimeOriginal';
 
 describe('capturedAt', () => {
   test.each([
     // Exif 2.32, tags 0x9003, 0x9011, 0x9291.
-    [{ dateTimeOriginal: '2025:06:01 12:00:00', offsetTimeOriginal: '+02:00' }, '2025-06-01T10:00:00.000Z'],
-    [{ dateTimeOriginal: '2025:06:01 12:00:00', offsetTimeOriginal: '-03:30' }, '2025-06-01T15:30:00.000Z'],
-    [{ dateTimeOriginal: '2025:06:01 12:00:00' }, '2025-06-01T12:00:00.000Z'],
-    [{ dateTimeOriginal: '2025:06:01 12:00:00', subSecTimeOriginal: '25' }, '2025-06-01T12:00:00.250Z'],
-    [{ dateTimeDigitized: '2025:06:01 12:00:00' }, '2025-06-01T12:00:00.000Z'],
-    [{ dateTimeOriginal: '0000:00:00 00:00:00' }, null],
-    [{ dateTimeOriginal: '2025:02:31 12:00:00' }, null],
-    [{ dateTimeOriginal: '    :  :     :  :  ' }, null],
+    [{ [ORIGINAL]: '2025:06:01 12:00:00', 'exif:offset': '+02:00' }, '2025-06-01T10:00:00.000Z'],
+    [{ [ORIGINAL]: '2025:06:01 12:00:00', 'exif:offset': '-03:30' }, '2025-06-01T15:30:00.000Z'],
+    [{ [ORIGINAL]: '2025:06:01 12:00:00' }, '2025-06-01T12:00:00.000Z'],
+    [{ [ORIGINAL]: '2025:06:01 12:00:00', 'exif:subSecond': '25' }, '2025-06-01T12:00:00.250Z'],
+    [{ 'exif:dateTimeDigitized': '2025:06:01 12:00:00' }, '2025-06-01T12:00:00.000Z'],
+    // XMP dates are ISO 8601 (ISO 16684-1, 8.2.1.2), IIM dates are CCYYMMDD and HHMMSS±HHMM (IIM 4.2, 2:55 and 2:60).
+    [{ 'xmp:dateCreated': '2025-06-01T12:00:00+02:00' }, '2025-06-01T10:00:00.000Z'],
+    [{ 'xmp:dateCreated': '2025-06-01' }, '2025-06-01T00:00:00.000Z'],
+    [{ 'iptc:dateCreated': '20250601 120000+0200' }, '2025-06-01T10:00:00.000Z'],
+    [{ [ORIGINAL]: '0000:00:00 00:00:00', 'xmp:dateCreated': '2025-06-01' }, '2025-06-01T00:00:00.000Z'],
+    [{ [ORIGINAL]: '2025:02:31 12:00:00' }, null],
+    [{ [ORIGINAL]: '    :  :     :  :  ' }, null],
     [{}, null],
   ])('reads %j as %s', (metadata, expected) => {
     expect(capturedAt(metadata)).toBe(expected);
   });
 });
 
-test('textsFromMetadata prefers XMP and IPTC over Exif, and leaves out what is blank', () => {
-  const texts = textsFromMetadata({
-    title: ' Dusk ',
-    description: '',
-    imageDescription: 'From the pier',
-    artist: 'Tam',
-    keywords: ['sea', ' sea ', ''],
+describe('textsFromMetadata', () => {
+  const metadata = {
+    'xmp:title': ' Dusk ',
+    'xmp:description': '',
+    'exif:imageDescription': 'From the pier',
+    'exif:artist': 'Tam',
+    'xmp:subject': ['sea', ' sea ', ''],
+    'iptc:keywords': 'dusk; pier',
+  };
+
+  test('prefers XMP and IPTC over Exif, and leaves out what is blank', () => {
+    expect(textsFromMetadata(metadata)).toEqual({
+      title: 'Dusk',
+      alt: null,
+      caption: 'From the pier',
+      credit: 'Tam',
+      keywords: ['sea'],
+    });
   });
-  expect(texts).toEqual({
-    title: 'Dusk',
-    alt: null,
-    caption: 'From the pier',
-    credit: 'Tam',
-    keywords: ['sea'],
+
+  test('takes the fields in the order that was set', () => {
+    const mapping = {
+      ...DEFAULT_MAPPING,
+      alt: ['exif:imageDescription' as const],
+      title: [],
+      keywords: ['iptc:keywords' as const, 'xmp:subject' as const],
+    };
+    expect(textsFromMetadata(metadata, mapping)).toMatchObject({
+      title: null,
+      alt: 'From the pier',
+      keywords: ['dusk', 'pier'],
+    });
   });
+});
+
+test('a date fills the capture date and nothing else does, in the default mapping as well', () => {
+  expect(EMBEDDED_FIELDS.filter((field) => mayFill('capturedAt', field))).toHaveLength(4);
+  for (const text of MAPPED_TEXTS)
+    expect(DEFAULT_MAPPING[text].every((field) => mayFill(text, field))).toBe(true);
 });
 
 test('orientations 5 to 8 turn a picture by a quarter (Exif 2.32, tag 0x0112)', () => {

@@ -1,42 +1,99 @@
 import type { AssetTexts } from './asset.js';
 
-/** The embedded fields that are read, as plain values under the names of their standards. */
-export interface EmbeddedMetadata {
-  /** Exif (CIPA DC-008) `DateTimeOriginal`, as `YYYY:MM:DD hh:mm:ss`. */
-  dateTimeOriginal?: string | undefined;
+/**
+ * The embedded fields that are read, by standard and name: Exif (CIPA DC-008), the IPTC Photo Metadata Standard in its
+ * older form (IIM) and in XMP (ISO 16684-1).
+ */
+export const EMBEDDED_FIELDS = [
+  'xmp:title',
+  'xmp:headline',
+  'xmp:description',
+  'xmp:altText',
+  'xmp:creator',
+  'xmp:credit',
+  'xmp:rights',
+  'xmp:subject',
+  'xmp:dateCreated',
+  'iptc:objectName',
+  'iptc:headline',
+  'iptc:caption',
+  'iptc:byline',
+  'iptc:credit',
+  'iptc:copyright',
+  'iptc:keywords',
+  'iptc:dateCreated',
+  'exif:imageDescription',
+  'exif:artist',
+  'exif:copyright',
+  'exif:dateTimeOriginal',
+  'exif:dateTimeDigitized',
+] as const;
+export type EmbeddedField = (typeof EMBEDDED_FIELDS)[number];
+
+/** Embedded metadata as plain values. */
+export type EmbeddedMetadata = Partial<Record<EmbeddedField, string | readonly string[] | undefined>> & {
   /** Exif `OffsetTimeOriginal`, as `+hh:mm`. */
-  offsetTimeOriginal?: string | undefined;
+  'exif:offset'?: string | undefined;
   /** Exif `SubSecTimeOriginal`: decimal digits after the second. */
-  subSecTimeOriginal?: string | undefined;
-  /** Exif `DateTimeDigitized`, used when there is no original time. */
-  dateTimeDigitized?: string | undefined;
-  imageDescription?: string | undefined;
-  artist?: string | undefined;
-  /** IPTC Photo Metadata: Title (2:05 / dc:title). */
-  title?: string | undefined;
-  /** IPTC Photo Metadata: Alt Text (Accessibility). */
-  altText?: string | undefined;
-  /** IPTC Photo Metadata: Description (2:120 / dc:description). */
-  description?: string | undefined;
-  /** IPTC Photo Metadata: Credit Line (2:110). */
-  creditLine?: string | undefined;
-  /** IPTC Photo Metadata: Creator (2:80 / dc:creator). */
-  creator?: string | undefined;
-  /** IPTC Photo Metadata: Keywords (2:25 / dc:subject). */
-  keywords?: readonly string[] | undefined;
+  'exif:subSecond'?: string | undefined;
+};
+
+/** What can be filled from metadata. */
+export const MAPPED_TEXTS = ['title', 'alt', 'caption', 'credit', 'keywords', 'capturedAt'] as const;
+export type MappedText = (typeof MAPPED_TEXTS)[number];
+
+/** For each text the fields that fill it; the first one that says something wins. An empty list fills nothing. */
+export type MetadataMapping = Record<MappedText, EmbeddedField[]>;
+
+/** The order of the IPTC standard's own reconciliation: XMP before IIM before Exif. Source: MWG Guidelines 2.0, section 5. */
+export const DEFAULT_MAPPING: MetadataMapping = {
+  title: ['xmp:title', 'iptc:objectName'],
+  alt: ['xmp:altText'],
+  caption: ['xmp:description', 'iptc:caption', 'exif:imageDescription'],
+  credit: ['xmp:credit', 'iptc:credit', 'xmp:creator', 'iptc:byline', 'exif:artist'],
+  keywords: ['xmp:subject', 'iptc:keywords'],
+  capturedAt: ['exif:dateTimeOriginal', 'xmp:dateCreated', 'iptc:dateCreated', 'exif:dateTimeDigitized'],
+};
+
+/** Which fields may fill which text: a date fills no title. */
+export function mayFill(text: MappedText, field: EmbeddedField): boolean {
+  const isDate = /date/i.test(field);
+  return text === 'capturedAt' ? isDate : !isDate;
 }
 
-const EXIF_TIME = /^(\d{4}):(\d{2}):(\d{2})[ T](\d{2}):(\d{2}):(\d{2})/;
-const EXIF_OFFSET = /^([+-])(\d{2}):(\d{2})$/;
+/** `YYYY:MM:DD hh:mm:ss` of Exif, ISO 8601 of XMP, and `YYYYMMDD hhmmss±hhmm` of IIM. */
+const TIME =
+  /^(\d{4})[:-]?(\d{2})[:-]?(\d{2})(?:[ T](\d{2}):?(\d{2})(?::?(\d{2}))?(?:\.(\d+))?\s*(Z|[+-]\d{2}:?\d{2})?)?/;
+const OFFSET = /^([+-])(\d{2}):?(\d{2})$/;
 
 /**
  * Reads the moment at which a picture was taken, as UTC ISO 8601 with milliseconds, or null. A time without an offset
  * is taken as UTC: the file doesn't say more. Source: Exif 2.32, tags 0x9003, 0x9011, 0x9291.
  */
-export function capturedAt(metadata: EmbeddedMetadata): string | null {
-  const time = EXIF_TIME.exec(metadata.dateTimeOriginal ?? metadata.dateTimeDigitized ?? '');
+export function capturedAt(
+  metadata: EmbeddedMetadata,
+  mapping: MetadataMapping = DEFAULT_MAPPING,
+): string | null {
+  for (const field of mapping.capturedAt) {
+    const value = metadata[field];
+    const isExif = field === 'exif:dateTimeOriginal';
+    const moment =
+      typeof value === 'string'
+        ? readMoment(
+            value,
+            isExif ? metadata['exif:offset'] : undefined,
+            isExif ? metadata['exif:subSecond'] : undefined,
+          )
+        : null;
+    if (moment !== null) return moment;
+  }
+  return null;
+}
+
+function readMoment(value: string, offset: string | undefined, subSecond: string | undefined): string | null {
+  const time = TIME.exec(value.trim());
   if (!time) return null;
-  const [year, month, day, hour, minute, second] = time.slice(1).map(Number) as [
+  const [year, month, day, hour, minute, second] = time.slice(1, 7).map((part) => Number(part ?? 0)) as [
     number,
     number,
     number,
@@ -44,35 +101,46 @@ export function capturedAt(metadata: EmbeddedMetadata): string | null {
     number,
     number,
   ];
-  if (
-    year < 1000 ||
-    month < 1 ||
-    month > 12 ||
-    day < 1 ||
-    day > 31 ||
-    hour > 23 ||
-    minute > 59 ||
-    second > 59
-  )
-    return null;
-  const fraction = /^\d+/.exec(metadata.subSecTimeOriginal ?? '')?.[0] ?? '0';
-  const milliseconds = Math.floor(Number(`0.${fraction}`) * 1000);
-  const local = Date.UTC(year, month - 1, day, hour, minute, second, milliseconds);
+  const isPossible =
+    year >= 1000 &&
+    month >= 1 &&
+    month <= 12 &&
+    day >= 1 &&
+    day <= 31 &&
+    hour <= 23 &&
+    minute <= 59 &&
+    second <= 59;
+  if (!isPossible) return null;
+  const fraction = /^\d+/.exec(subSecond ?? time[7] ?? '')?.[0] ?? '0';
+  const local = Date.UTC(
+    year,
+    month - 1,
+    day,
+    hour,
+    minute,
+    second,
+    Math.floor(Number(`0.${fraction}`) * 1000),
+  );
   // Date.UTC carries 31 February over into March: such a date was never taken.
   if (new Date(local).getUTCDate() !== day) return null;
-  return new Date(local - offsetMinutes(metadata.offsetTimeOriginal) * 60_000).toISOString();
+  return new Date(local - offsetMinutes(offset ?? time[8]) * 60_000).toISOString();
 }
 
 /** Fills texts from embedded metadata; what the file doesn't say stays null. */
-export function textsFromMetadata(metadata: EmbeddedMetadata): AssetTexts {
+export function textsFromMetadata(
+  metadata: EmbeddedMetadata,
+  mapping: MetadataMapping = DEFAULT_MAPPING,
+): AssetTexts {
+  const first = (text: 'title' | 'alt' | 'caption' | 'credit') =>
+    mapping[text].map((field) => plain(metadata[field])).find((value) => value !== null) ?? null;
+  const keywords =
+    mapping.keywords.map((field) => words(metadata[field])).find((found) => found.length > 0) ?? [];
   return {
-    title: text(metadata.title),
-    alt: text(metadata.altText),
-    caption: text(metadata.description) ?? text(metadata.imageDescription),
-    credit: text(metadata.creditLine) ?? text(metadata.creator) ?? text(metadata.artist),
-    keywords: [
-      ...new Set((metadata.keywords ?? []).map((word) => word.trim()).filter((word) => word !== '')),
-    ],
+    title: first('title'),
+    alt: first('alt'),
+    caption: first('caption'),
+    credit: first('credit'),
+    keywords,
   };
 }
 
@@ -82,12 +150,17 @@ export function isQuarterTurned(orientation: number | null): boolean {
 }
 
 function offsetMinutes(offset: string | undefined): number {
-  const parts = EXIF_OFFSET.exec(offset ?? '');
+  const parts = OFFSET.exec(offset ?? '');
   if (!parts) return 0;
   return (parts[1] === '-' ? -1 : 1) * (Number(parts[2]) * 60 + Number(parts[3]));
 }
 
-function text(value: string | undefined): string | null {
-  const trimmed = value?.trim() ?? '';
+function plain(value: string | readonly string[] | undefined): string | null {
+  const trimmed = (typeof value === 'string' ? value : (value ?? []).join(', ')).trim();
   return trimmed === '' ? null : trimmed;
+}
+
+function words(value: string | readonly string[] | undefined): string[] {
+  const list = typeof value === 'string' ? value.split(/[,;]/) : (value ?? []);
+  return [...new Set(list.map((word) => word.trim()).filter((word) => word !== ''))];
 }

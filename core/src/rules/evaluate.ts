@@ -17,8 +17,17 @@ export interface FileFacts {
   texts?: readonly RequirableText[];
   /** The address of an asset with the same bytes, null when there is none, absent when it is not known yet. */
   duplicateOf?: string | null;
+  /** What the folder's custom check said; absent when it was not asked. */
+  checked?: CheckAnswer;
   /** Set when the bytes claim to be a picture and can't be read as one. */
   unreadable?: string;
+}
+
+/** What a custom check said of a file. `isAnswer` is false when it said nothing and the fallback of the rule holds. */
+export interface CheckAnswer {
+  isAccepted: boolean;
+  isAnswer: boolean;
+  message: string | null;
 }
 
 /** The folder into which a file is to go. */
@@ -51,10 +60,11 @@ export function judgeFile(file: FileFacts, rules: EffectiveRules, folder: Destin
     ...judgePixels(file, rules),
     ...judgeTexts(file, rules),
     judgeDuplicate(file, rules, 'refuse'),
+    judgeCheck(file, rules, false),
   ].filter((found) => found !== null);
   if (refusals.length > 0) return { name: file.name, outcome: 'refused', reasons: refusals };
 
-  const remarks = [judgeName(file), judgeMismatch(file), judgeDuplicate(file, rules, 'remark')].filter(
+  const remarks = [judgeName(file), judgeMismatch(file), judgeDuplicate(file, rules, 'remark'), judgeCheck(file, rules, true)].filter(
     (found) => found !== null,
   );
   return { name: file.name, outcome: remarks.length > 0 ? 'remarked' : 'accepted', reasons: remarks };
@@ -164,9 +174,23 @@ function judgeDuplicate(
 ): Reason | null {
   if (file.duplicateOf == null) return null;
   // Without a rule a duplicate is kept, and said.
-  if ((duplicates?.value ?? 'remark') !== when) return null;
-  const message = `${file.name} has the same bytes as ${file.duplicateOf}.`;
+  const rule = duplicates?.value ?? 'remark';
+  if ((rule === 'point' ? 'remark' : rule) !== when) return null;
+  const message =
+    rule === 'point'
+      ? `${file.name} has the same bytes as ${file.duplicateOf}, which stands for it; nothing was added.`
+      : `${file.name} has the same bytes as ${file.duplicateOf}.`;
   return reason('duplicate', when, file.duplicateOf, duplicates?.from ?? null, message);
+}
+
+function judgeCheck({ name, checked }: FileFacts, { check }: EffectiveRules, isRemark: boolean): Reason | null {
+  if (check === null || checked === undefined || checked.isAccepted !== isRemark) return null;
+  const { isAnswer, message } = checked;
+  if (isRemark && isAnswer && message === null) return null;
+  const said = isAnswer
+    ? `The check of ${check.from} ${isRemark ? 'takes' : 'refuses'} ${name}: ${message ?? 'it gives no reason'}.`
+    : `The check of ${check.from} could not be asked about ${name} (${message}); it is ${isRemark ? 'taken' : 'refused'} all the same, as the rule says.`;
+  return reason('custom-check', check.value.url, message, check.from, said.replaceAll('..', '.'));
 }
 
 function judgeName(file: FileFacts): Reason | null {

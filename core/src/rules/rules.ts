@@ -1,10 +1,19 @@
-/** What is to happen with a file whose bytes are in the library already. */
-export const DUPLICATE_RULES = ['allow', 'remark', 'refuse'] as const;
+/** What is to happen with a file whose bytes are in the library already; `point` keeps nothing and answers with the one there. */
+export const DUPLICATE_RULES = ['allow', 'remark', 'refuse', 'point'] as const;
 export type DuplicateRule = (typeof DUPLICATE_RULES)[number];
 
 /** The texts that a folder can require. */
 export const REQUIRABLE_TEXTS = ['title', 'alt', 'caption', 'credit', 'keywords'] as const;
 export type RequirableText = (typeof REQUIRABLE_TEXTS)[number];
+
+/** An address that is asked about each file before it is taken in. */
+export interface CustomCheck {
+  url: string;
+  /** How long the answer may take. */
+  timeoutMs: number;
+  /** What holds when there is no answer in time, or none that can be read. */
+  onFailure: 'accept' | 'refuse';
+}
 
 /**
  * The rules that a folder sets itself. Null means "not set here". `allow` and `deny` hold extensions (`jpg`), media
@@ -21,6 +30,7 @@ export interface FolderRules {
   maxPixels: number | null;
   requireTexts: RequirableText[];
   duplicates: DuplicateRule | null;
+  check: CustomCheck | null;
   /** False drops the limits and allowances from above. Denials always hold. */
   inherit: boolean;
 }
@@ -36,6 +46,7 @@ export const NO_RULES: FolderRules = {
   maxPixels: null,
   requireTexts: [],
   duplicates: null,
+  check: null,
   inherit: true,
 };
 
@@ -56,6 +67,7 @@ export interface EffectiveRules {
   maxPixels: Effective<number> | null;
   requireTexts: Effective<RequirableText>[];
   duplicates: Effective<DuplicateRule> | null;
+  check: Effective<CustomCheck> | null;
 }
 
 /** The answer of `GET /folders/{id}/rules`. */
@@ -93,6 +105,7 @@ export function resolveRules(chain: readonly RuledFolder[]): EffectiveRules {
     maxPixels: nearest('maxPixels'),
     requireTexts: collect(heirs, (rules) => rules.requireTexts),
     duplicates: nearest('duplicates'),
+    check: nearest('check'),
   };
 }
 

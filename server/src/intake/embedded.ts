@@ -2,11 +2,6 @@ import type { EmbeddedMetadata } from '@uniferum/core';
 import exifr from 'exifr';
 import { imageSizeFromFile } from 'image-size/fromFile';
 
-export interface EmbeddedFacts {
-  metadata: EmbeddedMetadata;
-  copyright: string | null;
-}
-
 /** A picture's size as displayed, and the Exif orientation of its stored bytes. */
 export interface PictureSize {
   width: number;
@@ -28,26 +23,36 @@ const READ_OPTIONS = {
 type Block = Record<string, unknown>;
 
 /** Reads a file's Exif, IPTC and XMP. What can't be read counts as absent: metadata is never a reason to refuse a file. */
-export async function readEmbedded(path: string): Promise<EmbeddedFacts> {
+export async function readEmbedded(path: string): Promise<EmbeddedMetadata> {
   const blocks: Record<string, Block | undefined> =
     (await exifr.parse(path, READ_OPTIONS).catch(() => undefined)) ?? {};
-  const { ifd0 = {}, exif = {}, iptc = {}, dc = {}, Iptc4xmpCore: iptcCore = {} } = blocks;
+  const { ifd0 = {}, exif = {}, iptc = {}, dc = {}, photoshop = {}, xmp = {} } = blocks;
+  const iptcCore = blocks.Iptc4xmpCore ?? {};
   return {
-    metadata: {
-      dateTimeOriginal: text(exif.DateTimeOriginal),
-      offsetTimeOriginal: text(exif.OffsetTimeOriginal),
-      subSecTimeOriginal: text(exif.SubSecTimeOriginal),
-      dateTimeDigitized: text(exif.CreateDate),
-      imageDescription: text(ifd0.ImageDescription),
-      artist: text(ifd0.Artist),
-      title: text(dc.title) ?? text(iptc.ObjectName),
-      altText: text(iptcCore.AltTextAccessibility),
-      description: text(dc.description) ?? text(iptc.Caption),
-      creditLine: text(iptc.Credit),
-      creator: text(dc.creator) ?? text(iptc.Byline),
-      keywords: list(dc.subject) ?? list(iptc.Keywords),
-    },
-    copyright: text(ifd0.Copyright) ?? text(dc.rights) ?? null,
+    'xmp:title': text(dc.title),
+    'xmp:headline': text(photoshop.Headline),
+    'xmp:description': text(dc.description),
+    'xmp:altText': text(iptcCore.AltTextAccessibility),
+    'xmp:creator': text(dc.creator),
+    'xmp:credit': text(photoshop.Credit),
+    'xmp:rights': text(dc.rights),
+    'xmp:subject': list(dc.subject),
+    'xmp:dateCreated': text(photoshop.DateCreated) ?? text(xmp.CreateDate),
+    'iptc:objectName': text(iptc.ObjectName),
+    'iptc:headline': text(iptc.Headline),
+    'iptc:caption': text(iptc.Caption),
+    'iptc:byline': text(iptc.Byline),
+    'iptc:credit': text(iptc.Credit),
+    'iptc:copyright': text(iptc.CopyrightNotice),
+    'iptc:keywords': list(iptc.Keywords),
+    'iptc:dateCreated': [text(iptc.DateCreated), text(iptc.TimeCreated)].filter(Boolean).join(' ') || undefined,
+    'exif:imageDescription': text(ifd0.ImageDescription),
+    'exif:artist': text(ifd0.Artist),
+    'exif:copyright': text(ifd0.Copyright),
+    'exif:dateTimeOriginal': text(exif.DateTimeOriginal),
+    'exif:dateTimeDigitized': text(exif.CreateDate),
+    'exif:offset': text(exif.OffsetTimeOriginal),
+    'exif:subSecond': text(exif.SubSecTimeOriginal),
   };
 }
 

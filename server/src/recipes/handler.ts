@@ -84,8 +84,13 @@ async function wantedRecipes(db: Database, asset: AssetRow, only: string[] | nul
 }
 
 async function readRights(path: string): Promise<Rights> {
-  const { metadata, copyright } = await readEmbedded(path);
-  return { artist: metadata.artist ?? metadata.creator ?? null, copyright };
+  const embedded = await readEmbedded(path);
+  const first = (...fields: (keyof typeof embedded)[]) =>
+    fields.map((field) => embedded[field]).find((value) => typeof value === 'string') as string | undefined;
+  return {
+    artist: first('exif:artist', 'xmp:creator', 'iptc:byline') ?? null,
+    copyright: first('exif:copyright', 'xmp:rights', 'iptc:copyright') ?? null,
+  };
 }
 
 async function keep(store: ByteStore, { planned, data, size }: Rendered): Promise<KeptRendition> {

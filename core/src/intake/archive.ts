@@ -1,0 +1,146 @@
+import { cleanName } from '../library/names.js';
+import { joinPath, MAX_PATH_LENGTH, ROOT_PATH } from '../library/paths.js';
+import { formatBytes } from './format.js';
+
+/** One entry of an archive's directory, as the directory states it. */
+export interface ArchiveEntry {
+  /** The name as it was written, with `/` between folders. */
+  name: string;
+  bytes: number;
+  compressedBytes: number;
+  /** Where its local header begins in the archive. */
+  offset: number;
+  isEncrypted: boolean;
+  isLink: boolean;
+  /** Whether the compression method is one that can be read. */
+  isReadable: boolean;
+}
+
+/** What an archive may hold. */
+export interface ArchiveLimits {
+  maxEntries: number;
+  /** All files together, unpacked. */
+  maxBytes: number;
+  /** How many times larger an entry may become by unpacking. */
+  maxRatio: number;
+}
+
+/** An entry that is to be taken in: where it lies in the directory, and where it goes. */
+export interface PlannedEntry {
+  index: number;
+  /** The name of the asset-to-be, as it was written. */
+  name: string;
+  folder: string;
+  bytes: number;
+}
+
+export type ArchivePlan =
+  | { ok: true; entries: PlannedEntry[]; ignored: number }
+  /** `entry` is the name of the first entry that is unsafe; null when the archive as a whole is. */
+  | { ok: false; entry: string | null; message: string };
+
+/** An entry below this size is no bomb, however well it packs. */
+const BOMB_FLOOR_BYTES = 10_000_000;
+/** The least that a local header takes before an entry's data. APPNOTE 4.3.7. */
+const LOCAL_HEADER_BYTES = 30;
+/** What operating systems leave in archives besides the files that were meant. */
+const LITTER = /(?:^|\/)(?:__MACOSX(?:\/|$)|\.DS_Store$|Thumbs\.db$|desktop\.ini$|\._[^/]*$)/i;
+
+/**
+ * Decides whether an archive is safe to unpack, from its directory alone, and where each file would go. One unsafe entry
+ * refuses the whole archive: whoever made it meant harm, or it is broken.
+ *
+ * @param folder the stored path of the folder into which it is unpacked
+ */
+export function planArchive(
+  entries: readonly ArchiveEntry[],
+  folder: string,
+  limits: ArchiveLimits,
+): ArchivePlan {
+  if (entries.length > limits.maxEntries)
+    return whole(
+      `It has ${entries.length.toLocaleString('en-GB')} entries; ${limits.maxEntries.toLocaleString('en-GB')} are taken at a time.`,
+    );
+  let bytes = 0;
+  const planned: PlannedEntry[] = [];
+  let ignored = 0;
+  for (const [index, entry] of entries.entries()) {
+    const fault = findFault(entry, limits);
+    if (fault !== null) return { ok: false, entry: entry.name, message: fault };
+    bytes += entry.bytes;
+    if (bytes > limits.maxBytes) return whole(`Unpacked it has more than ${formatBytes(limits.maxBytes)}.`);
+    const parts = entry.name.replaceAll('\\', '/').split('/');
+    const isFolder = parts.at(-1) === '';
+    if (isFolder) continue;
+    if (LITTER.test(entry.name)) {
+      ignored += 1;
+      continue;
+    }
+    const path = parts.slice(0, -1).map(cleanName).reduce(joinPath, folder);
+    if (path.length > MAX_PATH_LENGTH)
+      return {
+        ok: false,
+        entry: entry.name,
+        message: `Its folders together have more than ${MAX_PATH_LENGTH} characters.`,
+      };
+    planned.push({ index, name: parts.at(-1) ?? '', folder: path, bytes: entry.bytes });
+  }
+  const overlap = findOverlap(entries);
+  if (overlap)
+    return {
+      ok: false,
+      entry: overlap.name,
+      message: 'It shares its bytes with another entry, as only bombs do.',
+    };
+  return { ok: true, entries: planned, ignored };
+}
+
+function whole(message: string): ArchivePlan {
+  return { ok: false, entry: null, message };
+}
+
+function findFault(entry: ArchiveEntry, { maxRatio }: ArchiveLimits): string | null {
+  const name = entry.name.replaceAll('\\', '/');
+  if (name === '' || name.includes('\u0000')) return 'Its name is empty or has a zero byte in it.';
+  if (name.startsWith('/') || /^[a-z]:/i.test(name)) return 'Its name is an absolute path.';
+  if (name.split('/').some((part) => part === '..')) return 'Its name leads out of the folder.';
+  if (entry.isLink) return 'It is a link, not a file.';
+  if (entry.isEncrypted) return 'It is encrypted. Pack the files without a password.';
+  if (!entry.isReadable) return 'It is packed by a method that is not read here. Pack it with deflate.';
+  if (entry.bytes > BOMB_FLOOR_BYTES && entry.bytes > entry.compressedBytes * maxRatio)
+    return `It grows from ${formatBytes(entry.compressedBytes)} to ${formatBytes(entry.bytes)}, as only bombs do.`;
+  return null;
+}
+
+/** Entries that share bytes let a small archive grow without end. Source: D. Fifield, "A better zip bomb" (2019). */
+function findOverlap(entries: readonly ArchiveEntry[]): ArchiveEntry | null {
+  const byOffset = [...entries].sort((a, b) => a.offset - b.offset);
+  for (const [index, entry] of byOffset.entries()) {
+    const next = byOffset[index + 1];
+    if (next && next.offset < entry.offset + LOCAL_HEADER_BYTES + entry.compressedBytes) return next;
+  }
+  return null;
+}
+
+/** Code page 437 above 127, as the first archivers wrote names. APPNOTE, appendix D. */
+const CP437 =
+  'ÇüéâäàåçêëèïîìÄÅÉæÆôöòûùÿÖÜ¢£¥₧ƒáíóúñÑªº¿⌐¬½¼¡«»░▒▓│┤╡╢╖╕╣║╗╝╜╛┐└┴┬├─┼╞╟╚╔╩╦╠═╬╧╨╤╥╙╘╒╓╫╪┘┌█▄▌▐▀αßΓπΣσµτΦΘΩδ∞φε∩≡±≥≤⌠⌡÷≈°∙·√ⁿ²■\u00a0';
+
+/**
+ * Reads an entry's name. Names are UTF-8 where the archive says so; many programs write UTF-8 without saying it, and what
+ * is no UTF-8 is code page 437.
+ */
+export function decodeEntryName(raw: Uint8Array, saysUtf8: boolean): string {
+  try {
+    return new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(raw);
+  } catch {
+    if (saysUtf8) return new TextDecoder().decode(raw);
+    return Array.from(raw, (byte) => (byte < 128 ? String.fromCharCode(byte) : CP437[byte - 128])).join('');
+  }
+}
+
+/** The folder for the files of an archive that is unpacked into a folder of its own. */
+export function archiveFolder(folder: string, archiveName: string): string {
+  const stem = cleanName(archiveName).replace(/\.[a-z0-9]+$/i, '');
+  return joinPath(folder === '' ? ROOT_PATH : folder, stem);
+}

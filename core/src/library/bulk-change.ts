@@ -1,0 +1,125 @@
+import type { AssetTexts } from './asset.js';
+import { splitName } from './names.js';
+import { folderName } from './paths.js';
+
+/** The texts that hold one string. */
+export const PLAIN_TEXTS = ['title', 'alt', 'caption', 'credit'] as const;
+export type PlainText = (typeof PLAIN_TEXTS)[number];
+
+/**
+ * What a bulk edit does to each asset, in this order: replace, set, append, fill, shift. `set` takes null to empty a
+ * text. `fill` changes only empty texts; its values are patterns, see {@link fillPattern}.
+ */
+export interface BulkChange {
+  set?: Partial<Record<PlainText, string | null>> & { keywords?: string[] };
+  append?: Partial<Record<PlainText, string>> & { keywords?: string[] };
+  fill?: Partial<Record<PlainText, string>> & { keywords?: string[] };
+  removeKeywords?: string[];
+  replace?: { field: PlainText | 'keywords'; find: string; with: string }[];
+  /** Moves capture dates by so many minutes, for a camera that stood on the wrong time zone. */
+  shiftMinutes?: number;
+  /** The path of the folder into which they go. */
+  folder?: string;
+}
+
+/** What of an asset a bulk edit can read and change. */
+export interface BulkSubject extends AssetTexts {
+  name: string;
+  folder: string;
+  capturedAt: string | null;
+}
+
+/** The values that differ, before and after. */
+export interface BulkDifference {
+  before: Partial<Omit<BulkSubject, 'name'>>;
+  after: Partial<Omit<BulkSubject, 'name'>>;
+}
+
+/** What a bulk edit comes to for one asset. */
+export type BulkOutcome =
+  | ({ kind: 'changed' } & BulkDifference)
+  /** `has-one`: only empty texts were to be filled. `no-date`: there is no capture date to shift. `same`: it is so already. */
+  | { kind: 'unchanged'; reason: 'has-one' | 'no-date' | 'same' };
+
+/** Works out what a bulk edit would do to one asset; carrying it out is writing `after`. */
+export function planBulkChange(subject: BulkSubject, change: BulkChange): BulkOutcome {
+  const next: BulkSubject = { ...subject, keywords: [...subject.keywords] };
+  for (const { field, find, with: put } of change.replace ?? []) {
+    if (find === '') continue;
+    if (field === 'keywords') next.keywords = unique(next.keywords.map((word) => word.replaceAll(find, put)));
+    else if (next[field] !== null) next[field] = (next[field] ?? '').replaceAll(find, put) || null;
+  }
+  for (const field of PLAIN_TEXTS) {
+    const set = change.set?.[field];
+    if (set !== undefined) next[field] = set || null;
+    const append = change.append?.[field];
+    if (append)
+      next[field] = (next[field] ?? '').endsWith(append) ? next[field] : `${next[field] ?? ''}${append}`;
+    const fill = change.fill?.[field];
+    if (fill && !next[field]) next[field] = fillPattern(fill, next).trim() || null;
+  }
+  if (change.set?.keywords) next.keywords = unique(change.set.keywords);
+  if (change.append?.keywords) next.keywords = unique([...next.keywords, ...change.append.keywords]);
+  if (change.fill?.keywords && next.keywords.length === 0) next.keywords = unique(change.fill.keywords);
+  const removed = new Set(change.removeKeywords ?? []);
+  next.keywords = next.keywords.filter((word) => !removed.has(word));
+  if (change.shiftMinutes && next.capturedAt)
+    next.capturedAt = new Date(Date.parse(next.capturedAt) + change.shiftMinutes * 60_000).toISOString();
+  if (change.folder !== undefined) next.folder = change.folder;
+  return compare(subject, next, change);
+}
+
+function compare(subject: BulkSubject, next: BulkSubject, change: BulkChange): BulkOutcome {
+  const fields = [...PLAIN_TEXTS, 'keywords', 'capturedAt', 'folder'] as const;
+  const changed = fields.filter((field) => JSON.stringify(subject[field]) !== JSON.stringify(next[field]));
+  if (changed.length > 0) {
+    const pick = (from: BulkSubject) => Object.fromEntries(changed.map((field) => [field, from[field]]));
+    return { kind: 'changed', before: pick(subject), after: pick(next) };
+  }
+  if (change.fill && Object.keys(change.fill).length > 0) return { kind: 'unchanged', reason: 'has-one' };
+  if (change.shiftMinutes && subject.capturedAt === null) return { kind: 'unchanged', reason: 'no-date' };
+  return { kind: 'unchanged', reason: 'same' };
+}
+
+/** What can stand in a pattern, and what it becomes. */
+export const PATTERN_WORDS = {
+  name: 'the file name',
+  stem: 'the file name without its extension',
+  words: 'the file name as words, without counting numbers',
+  folder: 'the name of the folder',
+  title: 'the title',
+  year: 'the year in which it was taken',
+} as const;
+
+/**
+ * Fills a pattern for one asset: `{words}, {folder}` becomes `Storm over the sound, gannet-head`. What is not known
+ * becomes nothing.
+ */
+export function fillPattern(pattern: string, subject: BulkSubject): string {
+  const { stem } = splitName(subject.name);
+  const values: Record<keyof typeof PATTERN_WORDS, string> = {
+    name: subject.name,
+    stem,
+    words: wordsOfName(stem),
+    folder: folderName(subject.folder),
+    title: subject.title ?? '',
+    year: subject.capturedAt?.slice(0, 4) ?? '',
+  };
+  return pattern.replace(/\{(\w+)\}/g, (whole, key: string) =>
+    key in values ? values[key as keyof typeof values] : whole,
+  );
+}
+
+/** `gannet-head_at-dusk-03` becomes `Gannet head at dusk`. */
+function wordsOfName(stem: string): string {
+  const words = stem
+    .replace(/[-_.+]+/g, ' ')
+    .replace(/\s+\(?\d{1,4}\)?\s*$/, '')
+    .replace(/\s+/g, ' ')
+    .trim();
+  return words.charAt(0).toLocaleUpperCase() + words.slice(1);
+}
+
+function unique(words: readonly string[]): string[] {
+  return [...new Set(words.map((word) => word.trim()).filter((word) => word !== ''))];
+}

@@ -1,0 +1,59 @@
+import fc from 'fast-check';
+import { expect, test } from 'vitest';
+import { dayNumber, facetsOf, indexedWords, ratioKey, sizeClass, sizeClassFloor } from './facets.js';
+
+const ASSET = {
+  name: 'fog-signal_03.jpg',
+  kind: 'image' as const,
+  mime: 'image/jpeg',
+  bytes: 2_000_000,
+  width: 1600,
+  height: 1067,
+  title: 'Fog at the signal',
+  alt: null,
+  caption: null,
+  credit: 'Edda Farrow',
+  keywords: ['Fog', 'fog'],
+  capturedAt: '2025-05-01T23:59:59.999Z',
+  createdAt: '2026-01-01T00:00:00.000Z',
+  store: 'server',
+};
+
+test('a size class begins at its floor, for every size', () => {
+  fc.assert(
+    fc.property(fc.integer({ min: 0, max: 2 ** 45 }), (bytes) => {
+      const floor = sizeClassFloor(sizeClass(bytes));
+      expect(floor).toBeLessThanOrEqual(bytes);
+      expect(sizeClass(floor)).toBe(sizeClass(bytes));
+      if (floor > 0) expect(sizeClass(floor - 1)).toBeLessThan(sizeClass(bytes));
+    }),
+  );
+});
+
+test('an asset is counted once under each thing', () => {
+  const facets = facetsOf(ASSET);
+  const names = facets.map(({ scope, name }) => `${scope}:${name}`);
+  expect(new Set(names).size).toBe(names.length);
+  expect(names).toEqual(
+    expect.arrayContaining([
+      'kind:image',
+      'width:1600',
+      'ratio:1500',
+      'keyword:fog',
+      'lacks:alt',
+      'lacks:caption',
+      'copy:server',
+      'word:signal',
+      `captured:${dayNumber('2025-05-01T00:00:00Z')}`,
+    ]),
+  );
+  expect(names).not.toContain('lacks:title');
+});
+
+test('words are cut as the full-text index cuts them', () => {
+  expect(indexedWords('The fog-signal_03.jpg of Ørsvåg, at 5')).toEqual(['the', 'fog', 'signal_03', 'jpg', 'ørsvåg']);
+});
+
+test('a ratio is in thousandths', () => {
+  expect([ratioKey(1600, 1067), ratioKey(1, 1), ratioKey(9, 16)]).toEqual([1500, 1000, 563]);
+});

@@ -1,0 +1,78 @@
+import { FILTER_FIELDS, type FilterField, RECIPE_STATES_IN_FILTERS } from './filter.js';
+import { tokenize } from './filter-tokens.js';
+
+/** What the library holds that can stand as a value. */
+export interface FilterVocabulary {
+  folders: readonly string[];
+  recipes: readonly string[];
+  stores: readonly string[];
+  keywords: readonly string[];
+  credits: readonly string[];
+  types: readonly string[];
+}
+
+export interface Completion {
+  /** What is shown. */
+  label: string;
+  hint: string;
+  /** The whole text with the completion in it, and where the caret goes. */
+  text: string;
+  caret: number;
+}
+
+const MAX_COMPLETIONS = 8;
+
+/** Proposes what could stand where the caret is: a field, or a value of the field that was begun. */
+export function completeFilter(text: string, caret: number, vocabulary: FilterVocabulary): Completion[] {
+  const token = tokenize(text.slice(0, caret)).findLast(({ kind }) => kind !== 'end');
+  if (token === undefined || token.end < caret) return [];
+  const put = (start: number, insert: string, isOpen: boolean) => {
+    const rest = text.slice(caret);
+    const gap = isOpen || rest.startsWith(' ') ? '' : ' ';
+    return { text: text.slice(0, start) + insert + gap + rest, caret: start + insert.length + gap.length };
+  };
+  if (token.kind === 'term') {
+    const spec = FILTER_FIELDS.find(({ name }) => name === token.field);
+    if (!spec) return [];
+    const begun = token.value.toLowerCase();
+    return valuesOf(spec, vocabulary, token.value)
+      .filter((value) => value.toLowerCase().includes(begun) && value.toLowerCase() !== begun)
+      .sort((a, b) => Number(!a.toLowerCase().startsWith(begun)) - Number(!b.toLowerCase().startsWith(begun)))
+      .slice(0, MAX_COMPLETIONS)
+      .map((value) => ({
+        label: value,
+        hint: spec.hint,
+        ...put(token.valueStart, /[\s()"]/.test(value) ? `"${value}"` : value, false),
+      }));
+  }
+  if (token.kind !== 'word' || token.isQuoted) return [];
+  const begun = token.text.toLowerCase();
+  return FILTER_FIELDS.filter(({ name }) => name.startsWith(begun))
+    .slice(0, MAX_COMPLETIONS)
+    .map(({ name, hint, example }) => ({
+      label: `${name}:`,
+      hint: `${hint}, such as ${example}`,
+      ...put(token.start, `${name}:`, true),
+    }));
+}
+
+function valuesOf(spec: FilterField, vocabulary: FilterVocabulary, begun: string): readonly string[] {
+  switch (spec.name) {
+    case 'folder':
+      return vocabulary.folders;
+    case 'recipe':
+      return begun.includes('=')
+        ? RECIPE_STATES_IN_FILTERS.map((state) => `${begun.slice(0, begun.indexOf('='))}=${state}`)
+        : vocabulary.recipes;
+    case 'copy':
+      return vocabulary.stores;
+    case 'type':
+      return vocabulary.types;
+    case 'keyword':
+      return [...spec.values, ...vocabulary.keywords];
+    case 'credit':
+      return [...spec.values, ...vocabulary.credits];
+    default:
+      return spec.values;
+  }
+}

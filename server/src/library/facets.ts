@@ -1,0 +1,96 @@
+import { type FacetSubject, facetsOf } from '@uniferum/core';
+import { change, changeExpanded, type Database, type Executor, selectExpanded } from '../shared/database.js';
+
+/** An asset that enters the counts (1) or leaves them (-1). */
+export interface CountedAsset {
+  subject: FacetSubject;
+  sign: 1 | -1;
+}
+
+/** Brings the kept counts up to date, in the transaction that changes what is counted. */
+export async function countFacets(tx: Executor, assets: readonly CountedAsset[]): Promise<void> {
+  const sums = new Map<string, { scope: string; name: string; num: number | null; items: number }>();
+  for (const { subject, sign } of assets) {
+    for (const { scope, name, num } of facetsOf(subject)) {
+      const key = `${scope} ${name}`;
+      const sum = sums.get(key) ?? { scope, name, num, items: 0 };
+      sum.items += sign;
+      sums.set(key, sum);
+    }
+  }
+  // In one order, so that two transactions don't wait for each other.
+  const rows = [...sums.entries()]
+    .filter(([, { items }]) => items !== 0)
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([, { scope, name, num, items }]) => [scope, name, num, items]);
+  if (rows.length === 0) return;
+  await changeExpanded(
+    tx,
+    'INSERT INTO facets (scope, name, num, items) VALUES ? ON DUPLICATE KEY UPDATE items = items + VALUES(items)',
+    [rows],
+  );
+}
+
+interface CountedRow {
+  id: number;
+  name: string;
+  kind: FacetSubject['kind'];
+  mime: string;
+  bytes: number;
+  width: number | null;
+  height: number | null;
+  title: string | null;
+  alt: string | null;
+  caption: string | null;
+  credit: string | null;
+  keywords: string;
+  captured_at: Date | null;
+  created_at: Date;
+  store?: string | null;
+}
+
+/** Turns a row of an asset into what is counted of it. */
+export function facetSubject(row: CountedRow, store: string | null): FacetSubject {
+  return {
+    name: row.name,
+    kind: row.kind,
+    mime: row.mime,
+    bytes: row.bytes,
+    width: row.width,
+    height: row.height,
+    title: row.title,
+    alt: row.alt,
+    caption: row.caption,
+    credit: row.credit,
+    keywords: JSON.parse(row.keywords),
+    capturedAt: row.captured_at?.toISOString() ?? null,
+    createdAt: row.created_at.toISOString(),
+    store,
+  };
+}
+
+const RECOUNT_ROWS = 5000;
+
+/** Counts everything afresh; for a database that was filled before the counts were kept. */
+export async function recountFacets(db: Database): Promise<void> {
+  await change(db, 'DELETE FROM facets');
+  for (let after = 0; ; ) {
+    const rows = await selectExpanded<CountedRow>(
+      db,
+      `SELECT assets.id, assets.name, kind, mime, assets.bytes, width, height, title, alt, caption, credit, keywords, captured_at, assets.created_at,
+              (SELECT store FROM copies WHERE copies.sha256 = assets.sha256 ORDER BY store LIMIT 1) AS store
+       FROM assets
+       WHERE live = 1 AND assets.id > ?
+       ORDER BY assets.id
+       LIMIT ?`,
+      [after, RECOUNT_ROWS],
+    );
+    await countFacets(
+      db,
+      rows.map((row) => ({ subject: facetSubject(row, row.store ?? null), sign: 1 })),
+    );
+    const last = rows.at(-1);
+    if (!last || rows.length < RECOUNT_ROWS) return;
+    after = last.id;
+  }
+}
