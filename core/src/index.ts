@@ -9,7 +9,14 @@ export {
   type PlannedEntry,
   planArchive,
 } from './intake/archive.js';
-export { CHUNK_LIMITS, chunkBatch, INTAKE_WAYS, type Intake, type IntakeFile, type IntakeWay } from './intake/batch.js';
+export {
+  CHUNK_LIMITS,
+  chunkBatch,
+  INTAKE_WAYS,
+  type Intake,
+  type IntakeFile,
+  type IntakeWay,
+} from './intake/batch.js';
 export { type DataUri, parseDataUri } from './intake/data-uri.js';
 export { formatBytes, formatCount } from './intake/format.js';
 export {
@@ -67,6 +74,18 @@ export {
   type PlainText,
   planBulkChange,
 } from './library/bulk-change.js';
+export {
+  dayNumber,
+  type Facet,
+  type FacetScope,
+  type FacetSubject,
+  facetsOf,
+  indexedWords,
+  LACKS_BITS,
+  ratioKey,
+  sizeClass,
+  sizeClassFloor,
+} from './library/facets.js';
 export {
   type Condition,
   DEFAULT_NEAR_DISTANCE,
@@ -141,7 +160,13 @@ export {
   type RenditionState,
   type Step,
 } from './recipes/recipe.js';
-export { type CheckAnswer, type Destination, type FileFacts, judgeBatch, judgeFile } from './rules/evaluate.js';
+export {
+  type CheckAnswer,
+  type Destination,
+  type FileFacts,
+  judgeBatch,
+  judgeFile,
+} from './rules/evaluate.js';
 export {
   type CustomCheck,
   DUPLICATE_RULES,
@@ -171,15 +196,3 @@ export {
   type RunItem,
   type RunState,
 } from './runs/run.js';
-export {
-  dayNumber,
-  type Facet,
-  type FacetScope,
-  type FacetSubject,
-  facetsOf,
-  indexedWords,
-  LACKS_BITS,
-  ratioKey,
-  sizeClass,
-  sizeClassFloor,
-} from './library/facets.js';

@@ -2,7 +2,8 @@
 ALTER TABLE intakes
   ADD COLUMN IF NOT EXISTS way VARCHAR(12) CHARACTER SET ascii NOT NULL DEFAULT 'upload' AFTER via,
   ADD COLUMN IF NOT EXISTS label VARCHAR(500) NULL AFTER way,
-  ADD COLUMN IF NOT EXISTS run_id BIGINT UNSIGNED NULL AFTER label;
+  ADD COLUMN IF NOT EXISTS run_id BIGINT UNSIGNED NULL AFTER label,
+  ADD COLUMN IF NOT EXISTS archive CHAR(64) CHARACTER SET ascii COLLATE ascii_bin NULL AFTER run_id;
 
 ALTER TABLE run_items ADD COLUMN IF NOT EXISTS weight INT UNSIGNED NOT NULL DEFAULT 1 AFTER input;
 ALTER TABLE run_items MODIFY COLUMN input MEDIUMTEXT NOT NULL;
@@ -23,6 +24,15 @@ CREATE TABLE IF NOT EXISTS inbox_files (
   run_id BIGINT UNSIGNED NULL,
   PRIMARY KEY (path_hash),
   KEY inbox_files_run (run_id)
+);
+
+-- Resumable uploads that ended, with what came of them: a page that was reloaded asks here.
+CREATE TABLE IF NOT EXISTS uploads (
+  id VARCHAR(64) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
+  principal VARCHAR(40) CHARACTER SET ascii NOT NULL,
+  result TEXT NULL,
+  created_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
+  PRIMARY KEY (id)
 );
 
 CREATE TABLE IF NOT EXISTS settings (

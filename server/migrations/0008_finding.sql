@@ -20,7 +20,10 @@ ALTER TABLE assets
 
 -- Every word is found, also "the" and "not".
 SET SESSION innodb_ft_enable_stopword = 0;
-ALTER TABLE assets ADD FULLTEXT INDEX IF NOT EXISTS assets_words (name, title, alt, caption, credit, keywords);
+ALTER TABLE assets
+  ADD COLUMN IF NOT EXISTS words MEDIUMTEXT COLLATE utf8mb4_general_ci AS (
+    CONCAT_WS(' ', name COLLATE utf8mb4_general_ci, title, alt, caption, credit, keywords)) PERSISTENT AFTER keywords;
+ALTER TABLE assets ADD FULLTEXT INDEX IF NOT EXISTS assets_words (words);
 
 CREATE TABLE IF NOT EXISTS asset_keywords (
   keyword VARCHAR(100) NOT NULL,
@@ -42,6 +45,11 @@ CREATE TABLE IF NOT EXISTS facets (
   PRIMARY KEY (scope, name),
   KEY facets_num (scope, num, items)
 );
+
+-- How many live assets hold a blob: more than one makes each of them a duplicate.
+ALTER TABLE blobs ADD COLUMN IF NOT EXISTS holders INT NOT NULL DEFAULT 0;
+ALTER TABLE blobs ADD INDEX IF NOT EXISTS blobs_holders (holders);
+UPDATE blobs SET holders = (SELECT COUNT(*) FROM assets WHERE assets.sha256 = blobs.sha256 AND assets.live = 1);
 
 CREATE TABLE IF NOT EXISTS saved_filters (
   id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT,

@@ -47,7 +47,8 @@ export const ALL_ROUTES: readonly Route[] = [
   ...mediaRoutes,
 ];
 
-const MAX_JSON = '4mb';
+/** Large enough for a manifest of many thousand rows. */
+const MAX_JSON = '32mb';
 
 /** Puts a server together; the caller opens and closes what it is given. */
 export function createApp(parts: Pick<App, 'config' | 'db' | 'store' | 'log'>): {

@@ -1,3 +1,6 @@
+import { randomBytes } from 'node:crypto';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import Joi from 'joi';
 
 /** What an installation is told by its environment. */
@@ -16,6 +19,18 @@ export interface Config {
   maxPixels: number;
   /** The largest file that any folder takes, whatever its rules say. */
   maxUploadBytes: number;
+  /** The folder that fills by file transfer or mount; null when there is none. */
+  inboxDir: string | null;
+  /** A file in the inbox that was changed within so many milliseconds is still being written. */
+  inboxSettleMs: number;
+  /** Hosts (`name` or `name:port`) that may be fetched although they lie in a private network. */
+  allowedHosts: ReadonlySet<string>;
+  /** What an archive may hold at most. */
+  archive: { maxEntries: number; maxBytes: number; maxRatio: number };
+  /** From it the secrets are derived with which requests are signed. */
+  masterKey: string;
+  /** How long a thing stays in the bin before it may be purged by itself, in days; null keeps it for good. */
+  binDays: number | null;
   logLevel: string;
 }
 
@@ -34,6 +49,14 @@ const schema = Joi.object({
   UNIFERUM_LEASE_MS: Joi.number().integer().min(500).max(3_600_000).default(30_000),
   UNIFERUM_MAX_PIXELS: Joi.number().integer().min(1).default(150_000_000),
   UNIFERUM_MAX_UPLOAD_BYTES: Joi.number().integer().min(1).default(20_000_000_000),
+  UNIFERUM_INBOX_DIR: Joi.string(),
+  UNIFERUM_INBOX_SETTLE_MS: Joi.number().integer().min(0).max(3_600_000).default(5000),
+  UNIFERUM_ALLOWED_HOSTS: Joi.string().allow('').default(''),
+  UNIFERUM_ARCHIVE_MAX_ENTRIES: Joi.number().integer().min(1).default(50_000),
+  UNIFERUM_ARCHIVE_MAX_BYTES: Joi.number().integer().min(1).default(50_000_000_000),
+  UNIFERUM_ARCHIVE_MAX_RATIO: Joi.number().min(1).default(200),
+  UNIFERUM_MASTER_KEY: Joi.string().min(16),
+  UNIFERUM_BIN_DAYS: Joi.number().integer().min(1),
   UNIFERUM_LOG_LEVEL: Joi.string().valid('trace', 'debug', 'info', 'warn', 'error', 'silent').default('info'),
 }).unknown();
 
@@ -65,6 +88,33 @@ export function readConfig(env: Record<string, string | undefined>): Config {
     worker: { slots: value.UNIFERUM_WORKER_SLOTS, leaseMs: value.UNIFERUM_LEASE_MS },
     maxPixels: value.UNIFERUM_MAX_PIXELS,
     maxUploadBytes: value.UNIFERUM_MAX_UPLOAD_BYTES,
+    inboxDir: value.UNIFERUM_INBOX_DIR ?? null,
+    inboxSettleMs: value.UNIFERUM_INBOX_SETTLE_MS,
+    allowedHosts: new Set(
+      (value.UNIFERUM_ALLOWED_HOSTS as string)
+        .split(',')
+        .map((host) => host.trim().toLowerCase())
+        .filter((host) => host !== ''),
+    ),
+    archive: {
+      maxEntries: value.UNIFERUM_ARCHIVE_MAX_ENTRIES,
+      maxBytes: value.UNIFERUM_ARCHIVE_MAX_BYTES,
+      maxRatio: value.UNIFERUM_ARCHIVE_MAX_RATIO,
+    },
+    masterKey: value.UNIFERUM_MASTER_KEY ?? keptMasterKey(value.UNIFERUM_DATA_DIR),
+    binDays: value.UNIFERUM_BIN_DAYS ?? null,
     logLevel: value.UNIFERUM_LOG_LEVEL,
   };
+}
+
+/** The key that lies beside the data, made at the first start. Several hosts need the same one: set UNIFERUM_MASTER_KEY there. */
+function keptMasterKey(dataDir: string): string {
+  const path = join(dataDir, 'master.key');
+  mkdirSync(dataDir, { recursive: true });
+  try {
+    writeFileSync(path, `${randomBytes(32).toString('hex')}\n`, { flag: 'wx', mode: 0o600 });
+  } catch (error) {
+    if (!(error instanceof Error && 'code' in error && error.code === 'EEXIST')) throw error;
+  }
+  return readFileSync(path, 'utf8').trim();
 }

@@ -1,7 +1,15 @@
 import type { Verdict } from './verdict.js';
 
 /** The ways in which files come. */
-export const INTAKE_WAYS = ['upload', 'resumable', 'archive', 'inbox', 'address', 'manifest', 'link'] as const;
+export const INTAKE_WAYS = [
+  'upload',
+  'resumable',
+  'archive',
+  'inbox',
+  'address',
+  'manifest',
+  'link',
+] as const;
 export type IntakeWay = (typeof INTAKE_WAYS)[number];
 
 /** One intake: a batch of files that came together, with a verdict per file. */

@@ -51,7 +51,13 @@ test('an asset is counted once under each thing', () => {
 });
 
 test('words are cut as the full-text index cuts them', () => {
-  expect(indexedWords('The fog-signal_03.jpg of Ørsvåg, at 5')).toEqual(['the', 'fog', 'signal_03', 'jpg', 'ørsvåg']);
+  expect(indexedWords('The fog-signal_03.jpg of Ørsvåg, at 5')).toEqual([
+    'the',
+    'fog',
+    'signal_03',
+    'jpg',
+    'ørsvåg',
+  ]);
 });
 
 test('a ratio is in thousandths', () => {

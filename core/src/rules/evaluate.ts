@@ -64,9 +64,12 @@ export function judgeFile(file: FileFacts, rules: EffectiveRules, folder: Destin
   ].filter((found) => found !== null);
   if (refusals.length > 0) return { name: file.name, outcome: 'refused', reasons: refusals };
 
-  const remarks = [judgeName(file), judgeMismatch(file), judgeDuplicate(file, rules, 'remark'), judgeCheck(file, rules, true)].filter(
-    (found) => found !== null,
-  );
+  const remarks = [
+    judgeName(file),
+    judgeMismatch(file),
+    judgeDuplicate(file, rules, 'remark'),
+    judgeCheck(file, rules, true),
+  ].filter((found) => found !== null);
   return { name: file.name, outcome: remarks.length > 0 ? 'remarked' : 'accepted', reasons: remarks };
 }
 
@@ -183,7 +186,11 @@ function judgeDuplicate(
   return reason('duplicate', when, file.duplicateOf, duplicates?.from ?? null, message);
 }
 
-function judgeCheck({ name, checked }: FileFacts, { check }: EffectiveRules, isRemark: boolean): Reason | null {
+function judgeCheck(
+  { name, checked }: FileFacts,
+  { check }: EffectiveRules,
+  isRemark: boolean,
+): Reason | null {
   if (check === null || checked === undefined || checked.isAccepted !== isRemark) return null;
   const { isAnswer, message } = checked;
   if (isRemark && isAnswer && message === null) return null;

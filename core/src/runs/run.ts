@@ -18,6 +18,10 @@ export interface Run {
   startedAt: string | null;
   finishedAt: string | null;
   createdAt: string;
+  /** Whether what it changed can be taken back. */
+  canUndo: boolean;
+  /** The run whose changes it took back; null otherwise. */
+  undoOf: string | null;
   /** Items per second over the last while; null while nothing moves. */
   rate: number | null;
   secondsLeft: number | null;

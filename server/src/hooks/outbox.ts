@@ -1,5 +1,13 @@
 import type { HistoryEvent } from '@uniferum/core';
-import { change, type Executor, isoTime, type SqlValue, select, selectOne } from '../shared/database.js';
+import {
+  change,
+  changeExpanded,
+  type Executor,
+  isoTime,
+  type SqlValue,
+  select,
+  selectOne,
+} from '../shared/database.js';
 
 /** The types of events; public, and never reused. */
 export const EVENT_TYPES = [
@@ -8,10 +16,14 @@ export const EVENT_TYPES = [
   'asset.deleted',
   'asset.restored',
   'asset.renditions',
+  'asset.replaced',
+  'asset.purged',
   'folder.created',
   'folder.changed',
   'folder.deleted',
   'rules.changed',
+  'settings.changed',
+  'inbox.changed',
   'recipe.changed',
   'recipe.deleted',
   'run.created',
@@ -43,6 +55,14 @@ export async function recordEvent(tx: Executor, event: NewEvent): Promise<void> 
     event.asset ?? null,
     event.by,
     JSON.stringify(event.data),
+  ]);
+}
+
+/** Writes several events in one statement. */
+export async function recordEvents(tx: Executor, events: readonly NewEvent[]): Promise<void> {
+  if (events.length === 0) return;
+  await changeExpanded(tx, 'INSERT INTO events (type, asset_id, actor, data) VALUES ?', [
+    events.map(({ type, asset, by, data }) => [type, asset ?? null, by, JSON.stringify(data)]),
   ]);
 }
 

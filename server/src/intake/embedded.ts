@@ -45,7 +45,8 @@ export async function readEmbedded(path: string): Promise<EmbeddedMetadata> {
     'iptc:credit': text(iptc.Credit),
     'iptc:copyright': text(iptc.CopyrightNotice),
     'iptc:keywords': list(iptc.Keywords),
-    'iptc:dateCreated': [text(iptc.DateCreated), text(iptc.TimeCreated)].filter(Boolean).join(' ') || undefined,
+    'iptc:dateCreated':
+      [text(iptc.DateCreated), text(iptc.TimeCreated)].filter(Boolean).join(' ') || undefined,
     'exif:imageDescription': text(ifd0.ImageDescription),
     'exif:artist': text(ifd0.Artist),
     'exif:copyright': text(ifd0.Copyright),

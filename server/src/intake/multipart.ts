@@ -10,7 +10,7 @@ export interface FilePart {
   stream: Readable;
 }
 
-const LIMITS = { fieldNameSize: 100, fieldSize: 200_000, fields: 100, files: 2000, headerPairs: 100 };
+const LIMITS = { fieldNameSize: 100, fieldSize: 200_000, fields: 10_000, files: 2000, headerPairs: 100 };
 
 /**
  * Reads a multipart body (RFC 7578) part by part: `onFile` gets each file in its order, with the fields that came

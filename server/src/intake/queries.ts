@@ -1,6 +1,7 @@
-import type { Intake, IntakeFile, Outcome, Verdict } from '@uniferum/core';
+import type { Intake, IntakeFile, IntakeWay, Outcome, Verdict } from '@uniferum/core';
 import {
   change,
+  changeExpanded,
   type Executor,
   isoTime,
   type SqlValue,
@@ -14,6 +15,9 @@ interface IntakeRow {
   folder_path: string;
   made_by: string;
   via: 'console' | 'api';
+  way: IntakeWay;
+  label: string | null;
+  run_id: number | null;
   accepted: number;
   remarked: number;
   refused: number;
@@ -32,16 +36,31 @@ interface IntakeFileRow {
   folder_path: string | null;
 }
 
-const COLUMNS = 'id, folder_path, made_by, via, accepted, remarked, refused, bytes, started_at, updated_at';
+const COLUMNS =
+  'id, folder_path, made_by, via, way, label, run_id, accepted, remarked, refused, bytes, started_at, updated_at';
 
 export async function insertIntake(
   db: Executor,
-  intake: { folder: string; by: string; principal: string; via: 'console' | 'api' },
+  intake: {
+    folder: string;
+    by: string;
+    principal: string;
+    via: 'console' | 'api';
+    way?: IntakeWay;
+    label?: string | null;
+  },
 ): Promise<string> {
   const { insertId } = await change(
     db,
-    'INSERT INTO intakes (folder_path, made_by, principal, via) VALUES (?, ?, ?, ?)',
-    [intake.folder, intake.by, intake.principal, intake.via],
+    'INSERT INTO intakes (folder_path, made_by, principal, via, way, label) VALUES (?, ?, ?, ?, ?, ?)',
+    [
+      intake.folder,
+      intake.by,
+      intake.principal,
+      intake.via,
+      intake.way ?? 'upload',
+      intake.label?.slice(0, 500) ?? null,
+    ],
   );
   return String(insertId);
 }
@@ -49,6 +68,11 @@ export async function insertIntake(
 export async function findIntake(db: Executor, id: string): Promise<Intake | null> {
   const row = await selectOne<IntakeRow>(db, `SELECT ${COLUMNS} FROM intakes WHERE id = ?`, [id]);
   return row && rowToIntake(row);
+}
+
+/** Writes down which run works on an intake. */
+export async function updateIntakeRun(tx: Executor, id: string, runId: string): Promise<void> {
+  await change(tx, 'UPDATE intakes SET run_id = ? WHERE id = ?', [runId, id]);
 }
 
 /** Tells whether an intake exists and was begun by this principal. */
@@ -76,22 +100,24 @@ export async function countIntakes(db: Executor): Promise<number> {
   return (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) AS n FROM intakes'))?.n ?? 0;
 }
 
-/** Writes what came of one file into its intake. */
-export async function insertIntakeFile(
+/** Writes what came of files into their intake. */
+export async function insertIntakeFiles(
   tx: Transaction,
-  file: { intakeId: string; assetId: string | null; bytes: number; verdict: Verdict },
+  intakeId: string,
+  files: readonly { assetId: string | null; bytes: number; verdict: Verdict }[],
 ): Promise<void> {
-  await change(tx, 'INSERT INTO intake_files (intake_id, asset_id, bytes, verdict) VALUES (?, ?, ?, ?)', [
-    file.intakeId,
-    file.assetId,
-    file.bytes,
-    JSON.stringify(file.verdict),
+  if (files.length === 0) return;
+  await changeExpanded(tx, 'INSERT INTO intake_files (intake_id, asset_id, bytes, verdict) VALUES ?', [
+    files.map(({ assetId, bytes, verdict }) => [intakeId, assetId, bytes, JSON.stringify(verdict)]),
   ]);
-  const column: Outcome = file.verdict.outcome;
+  const count = (outcome: Outcome) => files.filter(({ verdict }) => verdict.outcome === outcome).length;
+  const kept = files.reduce((sum, { assetId, bytes }) => sum + (assetId === null ? 0 : bytes), 0);
   await change(
     tx,
-    `UPDATE intakes SET ${column} = ${column} + 1, bytes = bytes + ?, updated_at = NOW(3) WHERE id = ?`,
-    [file.assetId === null ? 0 : file.bytes, file.intakeId],
+    `UPDATE intakes
+     SET accepted = accepted + ?, remarked = remarked + ?, refused = refused + ?, bytes = bytes + ?, updated_at = NOW(3)
+     WHERE id = ?`,
+    [count('accepted'), count('remarked'), count('refused'), kept, intakeId],
   );
 }
 
@@ -136,6 +162,9 @@ function rowToIntake(row: IntakeRow): Intake {
     folder: row.folder_path,
     by: row.made_by,
     via: row.via,
+    way: row.way,
+    label: row.label,
+    run: row.run_id === null ? null : String(row.run_id),
     startedAt: isoTime(row.started_at),
     updatedAt: isoTime(row.updated_at),
     accepted: row.accepted,

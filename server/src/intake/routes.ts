@@ -4,47 +4,23 @@ import { assetSchema } from '../library/asset-schemas.js';
 import { findFolderByPath } from '../library/folder-queries.js';
 import { effectiveRules } from '../rules/service.js';
 import { cutPage, readCursor } from '../shared/cursor.js';
+import { answerOnce } from '../shared/idempotency.js';
 import { notFound } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import {
   answer,
-  component,
   folderPathSchema,
   idSchema,
   pageOf,
   pagingSchemas,
-  timeSchema,
   verdictSchema,
 } from '../shared/schemas.js';
 import { countIntakes, findIntake, insertIntake, listIntakeFiles, listIntakes } from './queries.js';
+import { intakeFileSchema, intakeSchema } from './schemas.js';
+import { answerSource, sourceSchema } from './source.js';
 import { answerUpload } from './upload.js';
-
-const intakeSchema = component(
-  'Intake',
-  answer({
-    id: idSchema,
-    folder: Joi.string(),
-    by: Joi.string(),
-    via: Joi.string().valid('console', 'api'),
-    startedAt: timeSchema,
-    updatedAt: timeSchema,
-    accepted: Joi.number().integer(),
-    remarked: Joi.number().integer(),
-    refused: Joi.number().integer(),
-    bytes: Joi.number().integer(),
-  }),
-);
-
-const intakeFileSchema = component(
-  'IntakeFile',
-  answer({
-    id: idSchema,
-    verdict: verdictSchema,
-    bytes: Joi.number().integer(),
-    asset: answer({ id: idSchema, name: Joi.string(), url: Joi.string().uri() }).allow(null),
-    at: timeSchema,
-  }),
-);
+import { intakeWayRoutes } from './ways-routes.js';
+import { resumableRoutes } from './resumable.js';
 
 const fileToCheck = Joi.object({
   name: Joi.string().min(1).max(500).required(),
@@ -60,6 +36,8 @@ interface CheckBody {
 const params = Joi.object({ id: idSchema.required() });
 
 export const intakeRoutes: Route[] = [
+  ...resumableRoutes,
+  ...intakeWayRoutes,
   route<object, object, CheckBody>({
     method: 'post',
     path: `${API_BASE}/intake/check`,
@@ -99,8 +77,13 @@ export const intakeRoutes: Route[] = [
     access: 'library:write',
     summary: 'Take files in, each with a verdict; they are judged in their order',
     ownIdempotency: true,
+    alternativeBody: sourceSchema,
     multipart: Joi.object({
-      folder: Joi.string().description('the path of the folder, before the files; made when it is missing'),
+      folder: Joi.string().description(
+        'the path of the folder, before the files; made when it is missing; it may come again before other files',
+      ),
+      unpack: Joi.boolean().description('true unpacks the archive that follows; answers 202 with its run'),
+      ownFolder: Joi.boolean().description('true unpacks into a folder named like the archive'),
       intake: Joi.string().description(
         'the intake to which the files belong; one is begun when it is absent',
       ),
@@ -113,6 +96,10 @@ export const intakeRoutes: Route[] = [
     }),
     answers: {
       201: { description: 'One file was sent and taken in', schema: assetSchema },
+      202: {
+        description: 'An archive is being unpacked',
+        schema: answer({ intake: idSchema, run: idSchema }),
+      },
       207: {
         description: 'Several files were sent: what came of each',
         schema: Joi.object({
@@ -129,7 +116,12 @@ export const intakeRoutes: Route[] = [
         }),
       },
     },
-    handle: ({ app, who, req }) => answerUpload(app, who, req),
+    async handle({ app, who, req }) {
+      if (!req.is('application/json')) return answerUpload(app, who, req);
+      const key = req.get('idempotency-key');
+      const work = () => answerSource(app, who, req.body);
+      return key === undefined ? work() : answerOnce(app.db, { who, key, req, work });
+    },
   }),
   route<object, { limit: number; cursor?: string }>({
     method: 'get',

@@ -14,9 +14,11 @@ import {
   replay,
 } from '../shared/idempotency.js';
 import { type Answer, API_BASE } from '../shared/route.js';
-import { readMultipart } from './multipart.js';
-import { insertIntake, ownsIntake } from './queries.js';
-import { type IntakeContext, type TakenIn, takeIn } from './take-in.js';
+import { openIntake, refusal, unpackArchive } from './batches.js';
+import type { IntakeContext, ReceivedFile, TakenIn } from './incoming.js';
+import { type FilePart, readMultipart } from './multipart.js';
+import { ownsIntake } from './queries.js';
+import { receiveStream, SETTLE_LIMITS, takeIn } from './take-in.js';
 
 /** One file's line in the answer to an upload of several. */
 interface UploadResult {
@@ -26,18 +28,20 @@ interface UploadResult {
   verdict?: Verdict;
 }
 
+type Fields = ReadonlyMap<string, string[]>;
+
 /**
  * Answers an upload. A repeat under the same Idempotency-Key is read and compared with the first one, and then gets its
  * answer; nothing of it is kept.
  */
 export async function answerUpload(app: App, who: Principal, req: Request): Promise<Answer> {
   const key = req.get('idempotency-key');
-  if (key === undefined) return (await upload(app, who, req)).answer;
+  if (key === undefined) return (await new Upload(app, who).receive(req)).answer;
   const request = { who, key, route: `POST ${req.path}` };
   const earlier = await beginRequest(app.db, request);
   if (earlier.state === 'answered') return replayUpload(app, req, earlier);
   try {
-    const { answer, fingerprint } = await upload(app, who, req);
+    const { answer, fingerprint } = await new Upload(app, who).receive(req);
     await finishRequest(app.db, request, fingerprint, answer);
     return answer;
   } catch (error) {
@@ -46,29 +50,89 @@ export async function answerUpload(app: App, who: Principal, req: Request): Prom
   }
 }
 
-async function upload(
-  app: App,
-  who: Principal,
-  req: Request,
-): Promise<{ answer: Answer; fingerprint: string }> {
-  let intake: IntakeContext | null = null;
-  const taken: TakenIn[] = [];
-  const digests: [name: string, sha256: string | null][] = [];
-  const fields = await readMultipart(req, async ({ name, stream }, before) => {
-    intake ??= await openIntake(app, who, before);
-    const result = await takeIn(app, intake, { name, stream, texts: readTexts(before) });
-    taken.push(result);
-    digests.push([name, result.sha256]);
-  });
-  if (taken.length === 0) {
-    throw new UniferumError(
-      'malformed-request',
-      'There was no file in it. Send at least one part named "file" with a file name, after the field "folder".',
-    );
+/** One multipart request: its files are received one by one and settled together. */
+class Upload {
+  readonly #app: App;
+  readonly #who: Principal;
+  #intake: IntakeContext | null = null;
+  #unpacked: Answer | null = null;
+  #waiting: ReceivedFile[] = [];
+  readonly #taken: TakenIn[] = [];
+  readonly #digests: [name: string, sha256: string | null][] = [];
+
+  constructor(app: App, who: Principal) {
+    this.#app = app;
+    this.#who = who;
   }
-  const answer =
-    taken.length === 1 ? await answerOne(app, taken[0] as TakenIn) : await answerSeveral(app, taken);
-  return { answer, fingerprint: fingerprintOf([[...fields], digests]) };
+
+  async receive(req: Request): Promise<{ answer: Answer; fingerprint: string }> {
+    let fields: Fields;
+    try {
+      fields = await readMultipart(req, (part, before) => this.#take(part, before));
+    } finally {
+      // Also when the request breaks off: what came whole is taken in.
+      await this.#settle();
+    }
+    return {
+      answer: this.#unpacked ?? (await this.#answer()),
+      fingerprint: fingerprintOf([[...fields], this.#digests]),
+    };
+  }
+
+  async #take({ name, stream }: FilePart, before: Fields): Promise<void> {
+    if (this.#unpacked)
+      throw new UniferumError(
+        'malformed-request',
+        'One archive at a time can be unpacked. Send the next one by itself.',
+      );
+    const folder = readFolder(before);
+    if (lastOf(before, 'unpack') === 'true') {
+      await this.#unpack(name, stream, folder, before);
+      return;
+    }
+    this.#intake ??= await this.#open(before, folder);
+    const texts = readTexts(before);
+    const received = await receiveStream(this.#app, this.#intake, { name, folder, texts }, stream);
+    this.#digests.push([name, received.staged.sha256]);
+    this.#waiting.push(received);
+    const bytes = this.#waiting.reduce((sum, { staged }) => sum + staged.bytes, 0);
+    if (this.#waiting.length >= SETTLE_LIMITS.files || bytes >= SETTLE_LIMITS.bytes) await this.#settle();
+  }
+
+  async #unpack(name: string, stream: FilePart['stream'], folder: string, before: Fields): Promise<void> {
+    const staged = await this.#app.store.stage(stream, { limitBytes: this.#app.config.maxUploadBytes });
+    this.#digests.push([name, staged.sha256]);
+    const ownFolder = lastOf(before, 'ownFolder') === 'true';
+    const batch = await unpackArchive(this.#app, this.#who, { name, staged, folder, ownFolder });
+    this.#unpacked = { status: 202, body: batch };
+  }
+
+  async #settle(): Promise<void> {
+    const files = this.#waiting;
+    this.#waiting = [];
+    if (this.#intake && files.length > 0) this.#taken.push(...(await takeIn(this.#app, this.#intake, files)));
+  }
+
+  async #open(fields: Fields, folder: string): Promise<IntakeContext> {
+    const given = lastOf(fields, 'intake');
+    if (given === undefined) return openIntake(this.#app, this.#who, { way: 'upload', folder });
+    if (!(/^\d{1,18}$/.test(given) && (await ownsIntake(this.#app.db, given, this.#who.ref))))
+      throw new UniferumError('malformed-request', `There is no intake ${given} that you began.`, {
+        errors: [{ field: 'intake', code: 'intake-unknown', message: 'begin one with POST /intakes' }],
+      });
+    const via = this.#who.kind === 'user' ? 'console' : 'api';
+    return { id: given, folder, by: this.#who.name, via, way: 'upload' };
+  }
+
+  async #answer(): Promise<Answer> {
+    const [first] = this.#taken;
+    if (first === undefined)
+      throw new UniferumError(
+        'malformed-request',
+        'There was no file in it. Send at least one part named "file" with a file name, after the field "folder".',
+      );
+    return this.#taken.length === 1 ? answerTaken(this.#app, first) : answerSeveral(this.#app, this.#taken);
+  }
 }
 
 async function replayUpload(
@@ -85,50 +149,40 @@ async function replayUpload(
   return replay(earlier, fingerprintOf([[...fields], digests]));
 }
 
-async function openIntake(
-  app: App,
-  who: Principal,
-  fields: ReadonlyMap<string, string[]>,
-): Promise<IntakeContext> {
-  const folder = parseFolderPath(fields.get('folder')?.[0] ?? ROOT_PATH);
+/** A field holds for the files after it, until it comes again. */
+function lastOf(fields: Fields, name: string): string | undefined {
+  return fields.get(name)?.at(-1);
+}
+
+function readFolder(fields: Fields): string {
+  const folder = parseFolderPath(lastOf(fields, 'folder') ?? ROOT_PATH);
   if (!folder.ok)
     throw new UniferumError('malformed-request', `The folder can't be: ${folder.reason}.`, {
       errors: [{ field: 'folder', code: 'folder-path', message: folder.reason }],
     });
-  const via = who.kind === 'user' ? 'console' : 'api';
-  const given = fields.get('intake')?.[0];
-  if (given !== undefined && !(/^\d{1,18}$/.test(given) && (await ownsIntake(app.db, given, who.ref)))) {
-    throw new UniferumError('malformed-request', `There is no intake ${given} that you began.`, {
-      errors: [{ field: 'intake', code: 'intake-unknown', message: 'begin one with POST /intakes' }],
-    });
-  }
-  const id =
-    given ?? (await insertIntake(app.db, { folder: folder.path, by: who.name, principal: who.ref, via }));
-  return { id, folder: folder.path, who, via };
+  return folder.path;
 }
 
-function readTexts(fields: ReadonlyMap<string, string[]>): Partial<AssetTexts> {
+function readTexts(fields: Fields): Partial<AssetTexts> {
   const texts: Partial<AssetTexts> = {};
   for (const field of ['title', 'alt', 'caption', 'credit'] as const) {
-    const value = fields.get(field)?.[0]?.trim();
+    const value = lastOf(fields, field)?.trim();
     if (value) texts[field] = value.slice(0, field === 'alt' || field === 'caption' ? 5000 : 500);
   }
-  const keywords = fields.get('keywords')?.flatMap((value) => value.split(','));
+  const keywords = lastOf(fields, 'keywords')?.split(',');
   if (keywords) texts.keywords = keywords.map((word) => word.trim()).filter((word) => word !== '');
   return texts;
 }
 
-async function answerOne(app: App, taken: TakenIn): Promise<Answer> {
+/** Answers with the asset that a file became, or with the problem that it was refused. */
+export async function answerTaken(app: App, taken: TakenIn): Promise<Answer> {
   const [asset] = await readAssets(app, [taken]);
-  if (asset)
-    return {
-      status: 201,
-      body: asset,
-      headers: { Location: `${app.config.publicUrl}${API_BASE}/assets/${asset.id}` },
-    };
-  throw new UniferumError('refused', taken.verdict.reasons.map(({ message }) => message).join(' '), {
-    verdict: taken.verdict,
-  });
+  if (!asset) throw refusal(taken.verdict);
+  return {
+    status: 201,
+    body: asset,
+    headers: { Location: `${app.config.publicUrl}${API_BASE}/assets/${asset.id}` },
+  };
 }
 
 async function answerSeveral(app: App, taken: readonly TakenIn[]): Promise<Answer> {

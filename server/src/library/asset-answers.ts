@@ -81,6 +81,7 @@ function toAnswer(
     url,
     download: `${publicUrl}${API_BASE}/assets/${row.id}/content`,
     placeholder: row.placeholder,
+    link: row.link === null ? null : JSON.parse(row.link),
     uses: null,
     renditions: renditions.map((rendition) => ({
       recipe: rendition.recipe,

@@ -1,31 +1,7 @@
 import type { AssetSort } from '@uniferum/core';
 import { cutPage, readCursor } from '../shared/cursor.js';
 import { type Executor, type SqlValue, select } from '../shared/database.js';
-
-interface SortSpec {
-  column: string;
-  index: string;
-  /** The index over all folders. */
-  globalIndex: string;
-  isTime: boolean;
-}
-
-const SORTS: Record<'created' | 'name' | 'captured' | 'size', SortSpec> = {
-  created: {
-    column: 'created_at',
-    index: 'assets_by_created',
-    globalIndex: 'all_assets_by_created',
-    isTime: true,
-  },
-  name: { column: 'name_key', index: 'assets_by_name', globalIndex: 'all_assets_by_name', isTime: false },
-  captured: {
-    column: 'captured_key',
-    index: 'assets_by_captured',
-    globalIndex: 'all_assets_by_captured',
-    isTime: true,
-  },
-  size: { column: 'bytes', index: 'assets_by_size', globalIndex: 'all_assets_by_size', isTime: false },
-};
+import { readPosition, SORTS } from './asset-sorts.js';
 
 /** Up to so many folders are read each from its own index and merged; beyond, the index over all folders is walked. */
 const MAX_MERGED_FOLDERS = 40;
@@ -54,7 +30,7 @@ export async function findPageIds(
 ): Promise<{ ids: number[]; next: string | null }> {
   const isDescending = sort.startsWith('-');
   const spec = SORTS[sort.replace('-', '') as keyof typeof SORTS];
-  const after = cursor === undefined ? null : readPosition(cursor, spec);
+  const after = cursor === undefined ? null : readPosition(readCursor(cursor, 2), spec);
   const direction = isDescending ? 'DESC' : 'ASC';
   const compare = isDescending ? '<' : '>';
   const position = after
@@ -88,11 +64,6 @@ export async function findPageIds(
     id,
   ]);
   return { ids: page.rows.map(({ id }) => id), next: page.next };
-}
-
-function readPosition(cursor: string, { isTime }: SortSpec): { key: SqlValue; id: number } {
-  const [key, id] = readCursor(cursor, 2);
-  return { key: isTime ? new Date(String(key)) : (key ?? null), id: Number(id) };
 }
 
 function compareKeys(a: IdRow['sort_key'], b: IdRow['sort_key']): number {

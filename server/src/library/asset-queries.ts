@@ -1,6 +1,7 @@
-import type { AssetTexts, FocalPoint, Kind, Verdict } from '@uniferum/core';
+import type { AssetTexts, FocalPoint, Kind, LinkFacts, Verdict } from '@uniferum/core';
 import {
   change,
+  changeExpanded,
   type Executor,
   type SqlValue,
   select,
@@ -34,6 +35,8 @@ export interface AssetRow {
   focal_x: number | null;
   focal_y: number | null;
   placeholder: string | null;
+  link: string | null;
+  phash: string | null;
   intake_id: number | null;
   origin_by: string;
   origin_via: 'console' | 'api';
@@ -42,14 +45,15 @@ export interface AssetRow {
   revision: number;
   created_at: Date;
   updated_at: Date;
+  deleted_at: Date | null;
 }
 
 const SELECT_ASSETS = `
   SELECT assets.id, assets.folder_id, folders.path AS folder_path, assets.name, assets.address_stem, assets.live, assets.kind,
          assets.mime, assets.sha256, blobs.crc32, assets.version, assets.bytes, assets.width, assets.height, assets.orientation,
          assets.duration, assets.title, assets.alt, assets.caption, assets.credit, assets.keywords, assets.captured_at,
-         assets.focal_x, assets.focal_y, assets.placeholder, assets.intake_id, assets.origin_by, assets.origin_via,
-         assets.sent_as, assets.verdict, assets.revision, assets.created_at, assets.updated_at
+         assets.focal_x, assets.focal_y, assets.placeholder, assets.link, assets.phash, assets.intake_id, assets.origin_by, assets.origin_via,
+         assets.sent_as, assets.verdict, assets.revision, assets.created_at, assets.updated_at, assets.deleted_at
   FROM assets
   JOIN folders ON folders.id = assets.folder_id
   JOIN blobs ON blobs.sha256 = assets.sha256`;
@@ -102,20 +106,24 @@ export async function findAssetIdByStem(
   return row && String(row.id);
 }
 
-/** Finds a live asset that holds these bytes; null when there is none. */
-export async function findAssetByBytes(
+/** Finds, for each digest, the oldest live asset that holds these bytes. */
+export async function findAssetsByBytes(
   db: Executor,
-  sha256: string,
-): Promise<{ folderPath: string; name: string } | null> {
-  const row = await selectOne<{ path: string; name: string }>(
+  digests: readonly string[],
+): Promise<{ id: string; sha256: string; folderPath: string; name: string }[]> {
+  if (digests.length === 0) return [];
+  const rows = await selectExpanded<{ id: number; sha256: string; path: string; name: string }>(
     db,
-    `SELECT folders.path, assets.name FROM assets JOIN folders ON folders.id = assets.folder_id
-     WHERE assets.sha256 = ? AND assets.live = 1
-     ORDER BY assets.id
-     LIMIT 1`,
-    [sha256],
+    `SELECT assets.id, assets.sha256, folders.path, assets.name FROM assets JOIN folders ON folders.id = assets.folder_id
+     WHERE assets.sha256 IN (?) AND assets.live = 1
+     ORDER BY assets.id DESC
+     LIMIT 10000`,
+    [digests],
   );
-  return row && { folderPath: row.path, name: row.name };
+  const oldest = new Map(
+    rows.map(({ id, sha256, path, name }) => [sha256, { id: String(id), sha256, folderPath: path, name }]),
+  );
+  return [...oldest.values()];
 }
 
 /** Finds out which live asset of a folder has a name; null when it is free. */
@@ -138,6 +146,28 @@ export async function findStemHolder(db: Executor, folderId: string, stem: strin
   return row && String(row.id);
 }
 
+/** Finds out which of the given words are names, and which are stems, of live assets of a folder. */
+export async function findHolders(
+  db: Executor,
+  folderId: string,
+  words: readonly string[],
+): Promise<{ names: Set<string>; stems: Set<string> }> {
+  const names = await selectExpanded<{ name: string }>(
+    db,
+    'SELECT name FROM assets WHERE folder_id = ? AND live = 1 AND name IN (?)',
+    [folderId, words],
+  );
+  const stems = await selectExpanded<{ address_stem: string }>(
+    db,
+    'SELECT address_stem FROM assets WHERE folder_id = ? AND live = 1 AND address_stem IN (?)',
+    [folderId, words],
+  );
+  return {
+    names: new Set(names.map(({ name }) => name)),
+    stems: new Set(stems.map(({ address_stem }) => address_stem)),
+  };
+}
+
 export interface NewAsset extends AssetTexts {
   folderId: string;
   name: string;
@@ -150,50 +180,106 @@ export interface NewAsset extends AssetTexts {
   height: number | null;
   orientation: number | null;
   capturedAt: string | null;
+  link: LinkFacts | null;
   intakeId: string | null;
   by: string;
   via: 'console' | 'api';
   sentAs: string;
   verdict: Verdict;
+  createdAt: Date;
 }
 
-/** Writes a new asset with its first version. @returns its id */
-export async function insertAsset(tx: Executor, asset: NewAsset): Promise<string> {
-  const { insertId } = await change(
+/** Writes new assets with their first versions and keywords. @returns their ids, in their order */
+export async function insertAssets(tx: Executor, assets: readonly NewAsset[]): Promise<string[]> {
+  if (assets.length === 0) return [];
+  // One statement takes one range of ids: innodb_autoinc_lock_mode 1 and 2 both give it without gaps.
+  const { insertId } = await changeExpanded(
     tx,
     `INSERT INTO assets (folder_id, name, address_stem, kind, mime, sha256, bytes, width, height, orientation, title, alt, caption,
-                         credit, keywords, captured_at, intake_id, origin_by, origin_via, sent_as, verdict)
-     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+                         credit, keywords, captured_at, link, intake_id, origin_by, origin_via, sent_as, verdict, created_at)
+     VALUES ?`,
     [
-      asset.folderId,
-      asset.name,
-      asset.addressStem,
-      asset.kind,
-      asset.mime,
-      asset.sha256,
-      asset.bytes,
-      asset.width,
-      asset.height,
-      asset.orientation,
-      asset.title,
-      asset.alt,
-      asset.caption,
-      asset.credit,
-      JSON.stringify(asset.keywords),
-      asset.capturedAt === null ? null : new Date(asset.capturedAt),
-      asset.intakeId,
-      asset.by,
-      asset.via,
-      asset.sentAs,
-      JSON.stringify(asset.verdict),
+      assets.map((asset) => [
+        asset.folderId,
+        asset.name,
+        asset.addressStem,
+        asset.kind,
+        asset.mime,
+        asset.sha256,
+        asset.bytes,
+        asset.width,
+        asset.height,
+        asset.orientation,
+        asset.title,
+        asset.alt,
+        asset.caption,
+        asset.credit,
+        JSON.stringify(asset.keywords),
+        asset.capturedAt === null ? null : new Date(asset.capturedAt),
+        asset.link && JSON.stringify(asset.link),
+        asset.intakeId,
+        asset.by,
+        asset.via,
+        asset.sentAs,
+        JSON.stringify(asset.verdict),
+        asset.createdAt,
+      ]),
     ],
   );
-  await change(
+  const ids = assets.map((_, index) => String(insertId + index));
+  await changeExpanded(
     tx,
-    'INSERT INTO asset_versions (asset_id, n, sha256, bytes, mime, width, height, made_by) VALUES (?, 1, ?, ?, ?, ?, ?, ?)',
-    [insertId, asset.sha256, asset.bytes, asset.mime, asset.width, asset.height, asset.by],
+    'INSERT INTO asset_versions (asset_id, n, sha256, bytes, mime, width, height, orientation, made_by) VALUES ?',
+    [
+      assets.map(({ sha256, bytes, mime, width, height, orientation, by }, index) => [
+        ids[index],
+        1,
+        sha256,
+        bytes,
+        mime,
+        width,
+        height,
+        orientation,
+        by,
+      ]),
+    ],
   );
-  return String(insertId);
+  await countHolders(
+    tx,
+    assets.map(({ sha256 }) => sha256),
+    1,
+  );
+  await insertKeywords(
+    tx,
+    assets.map(({ keywords }, index) => ({ id: ids[index] as string, keywords })),
+  );
+  return ids;
+}
+
+/** Counts live assets that begin (1) or cease (-1) to hold blobs. */
+export async function countHolders(tx: Executor, digests: readonly string[], sign: 1 | -1): Promise<void> {
+  const counts = new Map<string, number>();
+  for (const sha256 of digests) counts.set(sha256, (counts.get(sha256) ?? 0) + sign);
+  const byChange = new Map<number, string[]>();
+  for (const [sha256, difference] of counts) byChange.set(difference, [...(byChange.get(difference) ?? []), sha256]);
+  for (const [difference, some] of byChange)
+    await changeExpanded(tx, 'UPDATE blobs SET holders = holders + ? WHERE sha256 IN (?)', [difference, some.sort()]);
+}
+
+/** Writes down under which keywords assets are found. */
+export async function insertKeywords(
+  tx: Executor,
+  assets: readonly { id: string; keywords: readonly string[] }[],
+): Promise<void> {
+  const rows = assets.flatMap(({ id, keywords }) => keywords.map((word) => [word.slice(0, 100), id]));
+  if (rows.length === 0) return;
+  await changeExpanded(tx, 'INSERT IGNORE INTO asset_keywords (keyword, asset_id) VALUES ?', [rows]);
+}
+
+/** Replaces the keywords under which an asset is found. */
+export async function replaceKeywords(tx: Executor, id: string, keywords: readonly string[]): Promise<void> {
+  await change(tx, 'DELETE FROM asset_keywords WHERE asset_id = ?', [id]);
+  await insertKeywords(tx, [{ id, keywords }]);
 }
 
 /** A kept blob, and where it is kept. */
@@ -205,20 +291,14 @@ export interface NewBlob {
   key: string;
 }
 
-/** Names a kept blob and its copy in the database. @returns whether it is new */
-export async function insertBlob(tx: Executor, blob: NewBlob): Promise<boolean> {
-  const { affectedRows } = await change(
-    tx,
-    'INSERT IGNORE INTO blobs (sha256, bytes, crc32) VALUES (?, ?, ?)',
-    [blob.sha256, blob.bytes, blob.crc32],
-  );
-  if (affectedRows === 0) return false;
-  await change(tx, 'INSERT IGNORE INTO copies (sha256, store, store_key) VALUES (?, ?, ?)', [
-    blob.sha256,
-    blob.store,
-    blob.key,
+/** Names kept blobs and their copies; what is named already stays. */
+export async function insertBlobs(tx: Executor, blobs: readonly NewBlob[]): Promise<void> {
+  await changeExpanded(tx, 'INSERT IGNORE INTO blobs (sha256, bytes, crc32) VALUES ?', [
+    blobs.map(({ sha256, bytes, crc32 }) => [sha256, bytes, crc32]),
   ]);
-  return true;
+  await changeExpanded(tx, 'INSERT IGNORE INTO copies (sha256, store, store_key) VALUES ?', [
+    blobs.map(({ sha256, store, key }) => [sha256, store, key]),
+  ]);
 }
 
 export interface CopyRow {
@@ -303,19 +383,120 @@ export interface VersionRow {
   mime: string;
   width: number | null;
   height: number | null;
+  orientation: number | null;
+  /** The version that it brought back. */
+  restored_from: number | null;
   made_by: string;
   created_at: Date;
 }
+
+const VERSION_COLUMNS =
+  'n, sha256, bytes, mime, width, height, orientation, restored_from, made_by, created_at';
 
 /** Lists the versions of an asset, newest first. */
 export async function listVersions(db: Executor, id: string): Promise<VersionRow[]> {
   return select<VersionRow>(
     db,
-    `SELECT n, sha256, bytes, mime, width, height, made_by, created_at
-     FROM asset_versions
-     WHERE asset_id = ?
-     ORDER BY n DESC
-     LIMIT 1000`,
+    `SELECT ${VERSION_COLUMNS} FROM asset_versions WHERE asset_id = ? ORDER BY n DESC LIMIT 1000`,
     [id],
   );
+}
+
+export async function findVersion(db: Executor, id: string, n: number): Promise<VersionRow | null> {
+  return selectOne<VersionRow>(
+    db,
+    `SELECT ${VERSION_COLUMNS} FROM asset_versions WHERE asset_id = ? AND n = ?`,
+    [id, n],
+  );
+}
+
+export async function insertVersion(
+  tx: Executor,
+  id: string,
+  version: Omit<VersionRow, 'created_at'>,
+): Promise<void> {
+  await change(
+    tx,
+    `INSERT INTO asset_versions (asset_id, n, sha256, bytes, mime, width, height, orientation, restored_from, made_by)
+     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+    [
+      id,
+      version.n,
+      version.sha256,
+      version.bytes,
+      version.mime,
+      version.width,
+      version.height,
+      version.orientation,
+      version.restored_from,
+      version.made_by,
+    ],
+  );
+}
+
+/** Gives an asset the bytes of a version; what was seen in the old ones is forgotten. */
+export async function updateContent(
+  tx: Executor,
+  id: string,
+  version: Pick<VersionRow, 'n' | 'sha256' | 'bytes' | 'mime' | 'width' | 'height' | 'orientation'>,
+): Promise<void> {
+  await change(
+    tx,
+    `UPDATE assets
+     SET version = ?, sha256 = ?, bytes = ?, mime = ?, width = ?, height = ?, orientation = ?, phash = NULL,
+         revision = revision + 1, updated_at = NOW(3)
+     WHERE id = ?`,
+    [version.n, version.sha256, version.bytes, version.mime, version.width, version.height, version.orientation, id],
+  );
+}
+
+/** Reads one page of the bin, what was put there last first, with one more than `limit`. */
+export async function listBinned(
+  db: Executor,
+  { limit, before }: { limit: number; before: { at: Date; id: number } | null },
+): Promise<AssetRow[]> {
+  const position = before ? 'AND (assets.deleted_at < ? OR (assets.deleted_at = ? AND assets.id < ?))' : '';
+  const values = before ? [before.at, before.at, before.id] : [];
+  return select<AssetRow>(
+    db,
+    `${SELECT_ASSETS} WHERE assets.deleted_at IS NOT NULL ${position} ORDER BY assets.deleted_at DESC, assets.id DESC LIMIT ?`,
+    [...values, limit + 1],
+  );
+}
+
+/** Counts what is in the bin, and its bytes. */
+export async function countBinned(db: Executor): Promise<{ items: number; bytes: number }> {
+  const row = await selectOne<{ items: number; bytes: number | string | null }>(
+    db,
+    'SELECT COUNT(*) AS items, SUM(bytes) AS bytes FROM assets WHERE deleted_at IS NOT NULL',
+  );
+  return { items: row?.items ?? 0, bytes: Number(row?.bytes ?? 0) };
+}
+
+/** Lists the ids of what is in the bin, all of it or what has been there since before a moment. */
+export async function listBinnedIds(db: Executor, before: Date | null): Promise<string[]> {
+  const rows = await select<{ id: number }>(
+    db,
+    `SELECT id FROM assets WHERE deleted_at IS NOT NULL ${before ? 'AND deleted_at < ?' : ''} ORDER BY id LIMIT 1000000`,
+    before ? [before] : [],
+  );
+  return rows.map(({ id }) => String(id));
+}
+
+/** Holds assets until the transaction ends, also those in the bin, and reads them. */
+export async function holdAssets(tx: Executor, ids: readonly string[]): Promise<AssetRow[]> {
+  if (ids.length === 0) return [];
+  await selectExpanded(tx, 'SELECT id FROM assets WHERE id IN (?) ORDER BY id FOR UPDATE', [ids]);
+  return findAssets(tx, ids.map(Number));
+}
+
+/** Forgets assets of the bin for good. Their bytes go with the next sweep, unless another asset holds them. */
+export async function purgeAssets(tx: Executor, ids: readonly string[]): Promise<void> {
+  if (ids.length === 0) return;
+  await changeExpanded(tx, 'DELETE FROM asset_versions WHERE asset_id IN (?)', [ids]);
+  await changeExpanded(tx, 'DELETE FROM renditions WHERE asset_id IN (?)', [ids]);
+  await changeExpanded(tx, 'DELETE FROM asset_keywords WHERE asset_id IN (?)', [ids]);
+  await changeExpanded(tx, 'DELETE FROM asset_bands WHERE asset_id IN (?)', [ids]);
+  await changeExpanded(tx, 'DELETE FROM similar_pairs WHERE a IN (?) OR b IN (?)', [ids, ids]);
+  await changeExpanded(tx, 'DELETE FROM assets WHERE id IN (?) AND live IS NULL', [ids]);
 }

@@ -55,6 +55,17 @@ export const assetSchema = component(
     url: Joi.string().uri().description('the complete address of the original'),
     download: Joi.string().uri(),
     placeholder: Joi.string().allow(null).description('a tiny picture as a data URI'),
+    link: answer({
+      address: Joi.string(),
+      type: Joi.string().valid('photo', 'video', 'link', 'rich'),
+      provider: Joi.string().allow(null),
+      author: Joi.string().allow(null),
+      html: Joi.string().allow(null),
+      width: count.allow(null),
+      height: count.allow(null),
+    })
+      .allow(null)
+      .description('what is known of media kept elsewhere; of kind link only'),
     uses: count.allow(null),
     renditions: Joi.array().items(renditionSchema),
     copies: Joi.array().items(
@@ -91,7 +102,16 @@ export const assetChangeSchema = Joi.object({
   .min(1)
   .example({ title: 'Gannet Head at dusk', alt: 'A white lighthouse on a dark headland' });
 
+/** A filter as text; what it says is read by core. */
+export const filterSchema = Joi.string()
+  .max(2000)
+  .allow('')
+  .default('')
+  .description('the filter language: kind:image size>2mb alt:none captured:2025-05..2025-09')
+  .example('kind:image alt:none');
+
 export const assetListQuery = Joi.object({
+  q: filterSchema,
   folder: folderPathSchema.default('/'),
   deep: Joi.boolean().default(false).description('with all folders below it'),
   sort: Joi.string()
@@ -110,6 +130,8 @@ export const versionSchema = component(
     width: count.allow(null),
     height: count.allow(null),
     by: Joi.string(),
+    restoredFrom: count.allow(null).description('the version that it brought back'),
+    url: Joi.string().uri().description('its bytes'),
     createdAt: timeSchema,
   }),
 );

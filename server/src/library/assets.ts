@@ -19,11 +19,15 @@ import {
   type AssetEdit,
   type AssetRow,
   binAsset,
+  countHolders,
   findAsset,
+  findCopies,
   lockAsset,
+  replaceKeywords,
   unbinAsset,
   updateAsset,
 } from './asset-queries.js';
+import { countFacets, facetSubject } from './facets.js';
 import { addToFolder, deleteForward, findFolder, putForward, type StoredFolder } from './folder-queries.js';
 import { ensureFolder } from './folders.js';
 import { addressKeys, findFreeAddress, type PlacedName } from './free-address.js';
@@ -62,57 +66,87 @@ export async function changeAsset(
   wanted: AssetChange,
   { who, ifMatch }: ChangeContext,
 ): Promise<void> {
-  await inTransaction(db, async (tx) => {
-    const row = await holdAsset(tx, id, ifMatch);
-    const { name, folder, ...edit } = withoutEmptyTexts(wanted);
-    const place = await moveAsset(tx, row, { name, folder }, who.name);
-    await updateAsset(tx, id, { ...edit, ...place } satisfies AssetEdit);
-    const subject = {
-      id,
-      name: row.name,
-      kind: row.kind,
-      mime: row.mime,
-      folder: wanted.folder ?? row.folder_path,
-      revision: row.revision,
-    };
-    if (edit.focal !== undefined || subject.folder !== row.folder_path)
-      await refreshRenditions(tx, subject, who.name);
-    await recordEvent(tx, {
-      type: 'asset.changed',
-      asset: id,
-      by: who.name,
-      data: { id, fields: Object.keys(wanted) },
-    });
+  await inTransaction(db, async (tx) =>
+    changeHeldAsset(tx, await holdAsset(tx, id, ifMatch), wanted, who.name),
+  );
+}
+
+/** Edits, renames and moves an asset that is held, in a transaction that is going on. */
+export async function changeHeldAsset(
+  tx: Transaction,
+  row: AssetRow,
+  wanted: AssetChange,
+  by: string,
+): Promise<void> {
+  const id = String(row.id);
+  const { name, folder, ...edit } = withoutEmptyTexts(wanted);
+  const place = await moveAsset(tx, row, { name, folder }, by);
+  await updateAsset(tx, id, { ...edit, ...place } satisfies AssetEdit);
+  if (edit.keywords) await replaceKeywords(tx, id, edit.keywords);
+  const before = facetSubject(row, null);
+  await countFacets(tx, [
+    { sign: -1, subject: before },
+    { sign: 1, subject: { ...before, ...withoutUndefined(edit), ...(place && { name: place.name }) } },
+  ]);
+  const subject = {
+    id,
+    name: row.name,
+    kind: row.kind,
+    mime: row.mime,
+    folder: wanted.folder ?? row.folder_path,
+    revision: row.revision,
+  };
+  if (edit.focal !== undefined || subject.folder !== row.folder_path) await refreshRenditions(tx, subject, by);
+  await recordEvent(tx, {
+    type: 'asset.changed',
+    asset: id,
+    by,
+    data: { id, fields: Object.keys(wanted) },
   });
 }
 
 /** Puts an asset into the bin. Its bytes stay. */
 export async function deleteAsset(db: Database, id: string, { who, ifMatch }: ChangeContext): Promise<void> {
-  await inTransaction(db, async (tx) => {
-    const row = await holdAsset(tx, id, ifMatch);
-    await binAsset(tx, id);
-    await countAsset(tx, row, -1);
-    await recordEvent(tx, {
-      type: 'asset.deleted',
-      asset: id,
-      by: who.name,
-      data: { id, name: row.name, folder: row.folder_path },
-    });
+  await inTransaction(db, async (tx) => binHeldAsset(tx, await holdAsset(tx, id, ifMatch), who.name));
+}
+
+/** Puts an asset that is held into the bin. */
+export async function binHeldAsset(tx: Transaction, row: AssetRow, by: string): Promise<void> {
+  const id = String(row.id);
+  await binAsset(tx, id);
+  await countAsset(tx, row, -1);
+  await recordEvent(tx, {
+    type: 'asset.deleted',
+    asset: id,
+    by,
+    data: { id, name: row.name, folder: row.folder_path },
   });
 }
 
 /** Takes an asset out of the bin, at its old address if that is still free. */
 export async function restoreAsset(db: Database, id: string, who: Principal): Promise<void> {
   await inTransaction(db, async (tx) => {
-    await lockAsset(tx, id);
-    const row = await findAsset(tx, id);
-    if (row === null) throw notFound(`Asset ${id}`);
-    if (row.live !== null) return;
-    const folder = { id: String(row.folder_id), path: row.folder_path };
-    await unbinAsset(tx, id, await findFreeAddress(tx, folder, row.name, id));
-    await countAsset(tx, row, 1);
-    await recordEvent(tx, { type: 'asset.restored', asset: id, by: who.name, data: { id } });
+    const row = await holdAnyAsset(tx, id);
+    if (row.live === null) await restoreHeldAsset(tx, row, who.name);
   });
+}
+
+/** Takes an asset that is held out of the bin. */
+export async function restoreHeldAsset(tx: Transaction, row: AssetRow, by: string): Promise<void> {
+  const id = String(row.id);
+  const folder = { id: String(row.folder_id), path: row.folder_path };
+  const place = await findFreeAddress(tx, folder, row.name, id);
+  await unbinAsset(tx, id, place);
+  await countAsset(tx, { ...row, name: place.name }, 1);
+  await recordEvent(tx, { type: 'asset.restored', asset: id, by, data: { id } });
+}
+
+/** Holds an asset, also one in the bin, until the transaction ends. @throws UniferumError `not-found` */
+export async function holdAnyAsset(tx: Transaction, id: string): Promise<AssetRow> {
+  await lockAsset(tx, id);
+  const row = await findAsset(tx, id);
+  if (row === null) throw notFound(`Asset ${id}`);
+  return row;
 }
 
 /** The texts that are filled in. */
@@ -127,7 +161,8 @@ function withoutEmptyTexts(wanted: AssetChange): AssetChange {
   );
 }
 
-async function holdAsset(tx: Transaction, id: string, ifMatch: string | undefined): Promise<AssetRow> {
+/** Holds a live asset that is still in the state that the caller knows. @throws UniferumError `not-found`, `stale-state` */
+export async function holdAsset(tx: Transaction, id: string, ifMatch: string | undefined): Promise<AssetRow> {
   await lockAsset(tx, id);
   const row = await findAsset(tx, id);
   if (row === null || row.live === null) throw notFound(`Asset ${id}`);
@@ -192,9 +227,21 @@ async function judgeMove(tx: Transaction, row: AssetRow, target: StoredFolder, n
     throw new UniferumError('refused', verdict.reasons.map(({ message }) => message).join(' '), { verdict });
 }
 
+/** Takes an asset into all kept counts, or out of them. */
 async function countAsset(tx: Transaction, row: AssetRow, sign: 1 | -1): Promise<void> {
   const amount = { items: sign, bytes: sign * row.bytes };
   await addToFolder(tx, String(row.folder_id), amount);
   await addToTally(tx, 'kind', row.kind, amount);
+  await countHolders(tx, [row.sha256], sign);
+  await countFacets(tx, [{ sign, subject: facetSubject(row, await storeOf(tx, row.sha256)) }]);
   await countRenditions(tx, String(row.id), sign);
+}
+
+/** The store under which an asset is counted: the first of those that have its bytes. */
+export async function storeOf(tx: Transaction, sha256: string): Promise<string | null> {
+  return (await findCopies(tx, [sha256]))[0]?.store ?? null;
+}
+
+function withoutUndefined<Fields extends object>(fields: Fields): Fields {
+  return Object.fromEntries(Object.entries(fields).filter(([, value]) => value !== undefined)) as Fields;
 }

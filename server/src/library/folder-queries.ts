@@ -167,6 +167,17 @@ export async function findForward(db: Executor, path: string): Promise<Forward |
   );
 }
 
+/** Finds out which of the paths are old addresses that forward. */
+export async function findForwardedPaths(db: Executor, paths: readonly string[]): Promise<Set<string>> {
+  const byHash = new Map(paths.map((path) => [hashPath(path), path]));
+  const rows = await selectExpanded<{ path_hash: string }>(
+    db,
+    'SELECT path_hash FROM forwards WHERE path_hash IN (?)',
+    [[...byHash.keys()]],
+  );
+  return new Set(rows.map(({ path_hash }) => byHash.get(path_hash) ?? ''));
+}
+
 /**
  * Turns stored folders into answers, and adds up what lies below each.
  *

@@ -20,7 +20,10 @@ import {
 } from './asset-schemas.js';
 import { type AssetChange, changeAsset, deleteAsset, readAsset, restoreAsset } from './assets.js';
 import { sendContent } from './content.js';
+import { keepRoutes } from './keep-routes.js';
 import { findFolderByPath, listFoldersWithin, toFolderAnswers } from './folder-queries.js';
+import { findPage, readySearch } from './find.js';
+import { findRoutes } from './find-routes.js';
 import { changeFolder, type FolderChange, makeFolder, readFolder, removeFolder } from './folders.js';
 
 const folderSchema = component(
@@ -142,6 +145,7 @@ const folderRoutes: Route[] = [
 ];
 
 interface AssetListQuery {
+  q: string;
   folder: string;
   deep: boolean;
   sort: AssetSort;
@@ -154,12 +158,17 @@ const assetRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/assets`,
     access: 'library:read',
-    summary: 'List the assets of a folder',
+    summary: 'List the assets of a folder, or those that a filter finds there',
     query: assetListQuery,
     answers: { 200: { description: 'A page of assets', schema: pageOf(assetSchema) } },
-    async handle({ app, query: { folder, deep, sort, limit, cursor } }) {
+    async handle({ app, query: { q, folder, deep, sort, limit, cursor } }) {
       const stored = await findFolderByPath(app.db, folder);
       if (stored === null) throw notFound(`The folder ${folder}`);
+      if (q.trim() !== '') {
+        const found = await findPage(app.db, await readySearch(app.db, { q, folder, deep }), { sort, limit, cursor });
+        const items = await toAssetAnswers(app.db, await findAssets(app.db, found.ids), app.config.publicUrl);
+        return { status: 200, body: { items, total: found.total, next: found.next } };
+      }
       const within = deep ? await listFoldersWithin(app.db, folder) : [stored];
       const folders =
         deep && folder === '/' ? null : within.filter(({ items }) => items > 0).map(({ id }) => id);
@@ -274,8 +283,10 @@ const assetRoutes: Route[] = [
     answers: { 200: { description: 'The versions', schema: pageOf(versionSchema) } },
     async handle({ app, params: { id } }) {
       await readAsset(app.db, id, app.config.publicUrl);
-      const items = (await listVersions(app.db, id)).map(({ made_by, created_at, ...version }) => ({
+      const items = (await listVersions(app.db, id)).map(({ made_by, created_at, orientation: _, restored_from, ...version }) => ({
         ...version,
+        restoredFrom: restored_from,
+        url: `${app.config.publicUrl}${API_BASE}/assets/${id}/versions/${version.n}/content`,
         by: made_by,
         createdAt: isoTime(created_at),
       }));
@@ -303,4 +314,5 @@ const assetRoutes: Route[] = [
   }),
 ];
 
-export const libraryRoutes: Route[] = [...folderRoutes, ...assetRoutes];
+// What has a name of its own comes before what takes any id in its place.
+export const libraryRoutes: Route[] = [...folderRoutes, ...findRoutes, ...keepRoutes, ...assetRoutes];

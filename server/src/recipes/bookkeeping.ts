@@ -1,5 +1,5 @@
-import { type Kind, type Recipe, type RenditionState, recipeApplies } from '@uniferum/core';
-import { addToTally } from '../library/tallies.js';
+import { DECODABLE_MIMES, type Kind, type Recipe, type RenditionState, recipeApplies } from '@uniferum/core';
+import { addToTallies, addToTally } from '../library/tallies.js';
 import { addToOpenRun } from '../runs/ledger.js';
 import type { Transaction } from '../shared/database.js';
 import {
@@ -8,6 +8,7 @@ import {
   listRecipes,
   type RenditionRow,
   updateRenditionState,
+  updateRenditions,
 } from './queries.js';
 
 /** What the choice of recipes for an asset depends on. */
@@ -19,19 +20,32 @@ export interface RecipeSubject {
   folder: string;
 }
 
-/** Writes down which renditions a new asset is to have, and has them made. */
-export async function orderRenditions(tx: Transaction, asset: RecipeSubject, by: string): Promise<void> {
-  const recipes = (await listRecipes(tx)).filter((recipe) => recipeApplies(recipe, asset));
-  if (recipes.length === 0) return;
+/** Writes down which renditions new assets are to have, and has them made; every picture is looked at, also without a recipe. */
+export async function orderRenditions(
+  tx: Transaction,
+  assets: readonly RecipeSubject[],
+  by: string,
+): Promise<void> {
+  const recipes = await listRecipes(tx);
+  const pairs = assets.flatMap((asset) =>
+    recipes.filter((recipe) => recipeApplies(recipe, asset)).map((recipe) => ({ asset, recipe })),
+  );
   await insertDueRenditions(
     tx,
-    recipes.map(({ name }) => ({ assetId: asset.id, recipe: name })),
+    pairs.map(({ asset, recipe }) => ({ assetId: asset.id, recipe: recipe.name })),
   );
-  for (const { name } of recipes) await addToTally(tx, `recipe:${name}`, 'due', { items: 1, bytes: 0 });
+  await addToTallies(
+    tx,
+    pairs.map(({ recipe }) => ({ scope: `recipe:${recipe.name}`, name: 'due', items: 1, bytes: 0 })),
+  );
+  const work = assets.filter(
+    (asset) => DECODABLE_MIMES.includes(asset.mime) || pairs.some((pair) => pair.asset === asset),
+  );
+  if (work.length === 0) return;
   await orderWork(
     tx,
-    { assetId: asset.id, name: asset.name, occasion: 'arrival', isUrgent: recipes.some(isAtOnce) },
-    by,
+    work.map(({ id, name }) => ({ assetId: id, name })),
+    { occasion: 'arrival', isUrgent: pairs.some(({ recipe }) => isAtOnce(recipe)), by },
   );
 }
 
@@ -58,11 +72,11 @@ export async function refreshRenditions(
   );
   for (const recipe of missing) await addToTally(tx, `recipe:${recipe}`, 'due', { items: 1, bytes: 0 });
   if (applying.size > 0)
-    await orderWork(
-      tx,
-      { assetId: asset.id, name: asset.name, occasion: `change-${asset.revision}`, isUrgent: false },
+    await orderWork(tx, [{ assetId: asset.id, name: asset.name }], {
+      occasion: `change-${asset.revision}`,
+      isUrgent: false,
       by,
-    );
+    });
 }
 
 /** Takes all renditions of an asset into the counts, or out of them. */
@@ -86,17 +100,38 @@ function isAtOnce({ when }: Recipe): boolean {
 
 async function orderWork(
   tx: Transaction,
-  work: { assetId: string; name: string; occasion: string; isUrgent: boolean },
-  by: string,
+  assets: readonly { assetId: string; name: string }[],
+  { occasion, isUrgent, by }: { occasion: string; isUrgent: boolean; by: string },
 ): Promise<void> {
-  const item = {
-    key: `asset:${work.assetId}:${work.occasion}`,
-    title: work.name,
-    input: { asset: work.assetId, recipes: null },
-  };
   await addToOpenRun(
     tx,
-    { kind: 'renditions', title: 'Renditions of what arrived', by, isUrgent: work.isUrgent },
-    [item],
+    { kind: 'renditions', title: 'Renditions of what arrived', by, isUrgent },
+    assets.map(({ assetId, name }) => ({
+      key: `asset:${assetId}:${occasion}`,
+      title: name,
+      input: { asset: assetId, recipes: null },
+    })),
   );
+}
+
+/** The name of the rendition that a link has of what its provider shows. No recipe can have it. */
+export const PREVIEW = 'preview';
+
+/** Writes down the picture that stands for media kept elsewhere. */
+export async function keepPreview(
+  tx: Transaction,
+  assetId: string,
+  picture: { sha256: string; bytes: number; width: number; height: number; mime: string },
+): Promise<void> {
+  await updateRenditions(tx, [
+    {
+      asset_id: Number(assetId),
+      recipe: PREVIEW,
+      state: 'fresh',
+      revision: 0,
+      version: 1,
+      error: null,
+      ...picture,
+    },
+  ]);
 }

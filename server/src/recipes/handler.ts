@@ -1,9 +1,10 @@
 import { Readable } from 'node:stream';
-import { type PlannedRendition, planRenditions, type Recipe } from '@uniferum/core';
+import { DECODABLE_MIMES, type PlannedRendition, planRenditions, type Recipe } from '@uniferum/core';
 import { recordEvent } from '../hooks/outbox.js';
 import { readEmbedded } from '../intake/embedded.js';
 import { type AssetRow, findAsset, type NewBlob, updatePlaceholder } from '../library/asset-queries.js';
 import { recordBlobs } from '../library/blobs.js';
+import { updateHash } from '../library/similar-queries.js';
 import { addToTallies, type TallyChange } from '../library/tallies.js';
 import type { ItemContext, ItemResult, RunHandler, RunInputs } from '../runs/handler.js';
 import type { Database, Transaction } from '../shared/database.js';
@@ -39,14 +40,17 @@ async function makeRenditions(
   const asset = await findAsset(db, input.asset);
   if (asset === null || asset.live === null) return { outcome: 'skipped', note: 'The asset is in the bin.' };
   const wanted = await wantedRecipes(db, asset, input.recipes);
-  if (wanted.length === 0) return { outcome: 'skipped', note: 'Every rendition is fresh.' };
+  const isLooked = asset.phash !== null || !DECODABLE_MIMES.includes(asset.mime);
+  if (wanted.length === 0 && isLooked) return { outcome: 'skipped', note: 'Every rendition is fresh.' };
   if (asset.width === null || asset.height === null) return fail(asset, wanted, 'its size can’t be read');
 
   const focal =
     asset.focal_x === null || asset.focal_y === null ? undefined : { x: asset.focal_x, y: asset.focal_y };
   const plan = planRenditions({ width: asset.width, height: asset.height, mime: asset.mime }, wanted, focal);
-  let made: { rendered: Rendered[]; placeholder: string };
+  let made: { rendered: Rendered[]; placeholder: string; phash: string };
   try {
+    // What was registered in place may have been changed there: then it is not the picture any more.
+    if (!(await store.has(asset.sha256))) throw new Error('its bytes are missing');
     const rights = wanted.some(({ output }) => output.metadata === 'rights')
       ? await readRights(store.localPath(asset.sha256))
       : { artist: null, copyright: null };
@@ -63,13 +67,14 @@ async function makeRenditions(
   const kept: KeptRendition[] = [];
   return {
     outcome: 'done',
-    note: made.rendered
-      .map(({ planned, size }) => `${planned.recipe.name} ${size.width} × ${size.height}`)
-      .join(', '),
+    note:
+      made.rendered
+        .map(({ planned, size }) => `${planned.recipe.name} ${size.width} × ${size.height}`)
+        .join(', ') || 'looked at',
     persist: async () => {
       kept.push(...(await Promise.all(made.rendered.map((rendered) => keep(store, rendered)))));
     },
-    record: (tx) => recordMade(tx, { asset, kept, placeholder: made.placeholder, store }),
+    record: (tx) => recordMade(tx, { asset, kept, placeholder: made.placeholder, phash: made.phash, store }),
   };
 }
 
@@ -114,8 +119,9 @@ async function recordMade(
     asset,
     kept,
     placeholder,
+    phash,
     store,
-  }: { asset: AssetRow; kept: KeptRendition[]; placeholder: string; store: ByteStore },
+  }: { asset: AssetRow; kept: KeptRendition[]; placeholder: string; phash: string; store: ByteStore },
 ): Promise<void> {
   const rows = await findRenditions(tx, [asset.id], { lock: true });
   const current = new Map((await listRecipes(tx)).map((recipe) => [recipe.name, recipe.revision]));
@@ -140,7 +146,10 @@ async function recordMade(
   }
   await recordBlobs(tx, blobs);
   await putRenditions(tx, changed);
-  await updatePlaceholder(tx, String(asset.id), placeholder);
+  if (now?.sha256 === asset.sha256) {
+    await updatePlaceholder(tx, String(asset.id), placeholder);
+    if (asset.phash !== phash) await updateHash(tx, String(asset.id), phash);
+  }
   await recordEvent(tx, {
     type: 'asset.renditions',
     asset: String(asset.id),

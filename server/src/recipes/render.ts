@@ -1,4 +1,4 @@
-import type { PlannedRendition, RenditionPlan, Size } from '@uniferum/core';
+import { HASH_INPUT_SIDE, type PlannedRendition, perceptualHash, type RenditionPlan, type Size } from '@uniferum/core';
 import sharp, { type OutputInfo, type Sharp } from 'sharp';
 
 /** Artist and copyright, for outputs that carry the rights. */
@@ -33,7 +33,7 @@ export async function renderPlan(
   path: string,
   plan: RenditionPlan,
   options: { maxPixels: number; rights: Rights; signal?: AbortSignal },
-): Promise<{ rendered: Rendered[]; placeholder: string }> {
+): Promise<{ rendered: Rendered[]; placeholder: string; phash: string }> {
   const decode = () => sharp(path, { limitInputPixels: options.maxPixels, failOn: 'error' }).autoOrient();
   const base = plan.base && (await decodeTo(decode(), plan.base));
   const derived = plan.renditions.map((planned) =>
@@ -45,14 +45,30 @@ export async function renderPlan(
     options.signal?.throwIfAborted();
     rendered.push(fromBase[index] ?? (await encode(decode(), null, planned, options.rights)));
   }
-  return { rendered, placeholder: await makePlaceholder(smallestWhole(rendered) ?? decode()) };
+  const small = smallestWhole(rendered);
+  const [placeholder, phash] = await Promise.all([
+    makePlaceholder(small ? sharp(small) : decode()),
+    makeHash(base ? openRaw(base) : decode()),
+  ]);
+  return { rendered, placeholder, phash };
 }
 
 /** The smallest rendition that shows the whole picture: a placeholder needs no more. */
-function smallestWhole(rendered: readonly Rendered[]): Sharp | null {
+function smallestWhole(rendered: readonly Rendered[]): Buffer | null {
   const whole = rendered.filter(({ planned }) => planned.region === null);
   whole.sort((a, b) => a.size.width - b.size.width);
-  return whole[0] ? sharp(whole[0].data) : null;
+  return whole[0]?.data ?? null;
+}
+
+/** The perceptual hash, from the pixels that the renditions are made of as well. */
+async function makeHash(picture: Sharp): Promise<string> {
+  const grey = await picture
+    .resize(HASH_INPUT_SIDE, HASH_INPUT_SIDE, { fit: 'fill' })
+    .flatten({ background: '#ffffff' })
+    .greyscale()
+    .raw()
+    .toBuffer();
+  return perceptualHash(grey);
 }
 
 /** A picture of at most 16 × 16 pixels as a data URI, to be shown enlarged and blurred while a rendition loads. */

@@ -1,7 +1,8 @@
 import { DUPLICATE_RULES, type FolderRules, isTypePattern, NO_RULES, REQUIRABLE_TEXTS } from '@uniferum/core';
 import Joi from 'joi';
 import { API_BASE, type Route, route } from '../shared/route.js';
-import { answer, component, idSchema } from '../shared/schemas.js';
+import { answer, component, idSchema, verdictSchema } from '../shared/schemas.js';
+import { rehearseRules } from './rehearse.js';
 import { putRules, readRules } from './service.js';
 
 const typePattern = Joi.string()
@@ -30,6 +31,16 @@ const ruleFields = {
   duplicates: Joi.string()
     .valid(...DUPLICATE_RULES)
     .allow(null),
+  check: Joi.object({
+    url: Joi.string()
+      .uri({ scheme: ['http', 'https'] })
+      .max(1000)
+      .required(),
+    timeoutMs: Joi.number().integer().min(100).max(30_000).default(5000),
+    onFailure: Joi.string().valid('accept', 'refuse').default('refuse'),
+  })
+    .allow(null)
+    .description('an address that is asked about each file, by a signed request (Standard Webhooks)'),
   inherit: Joi.boolean().description('false drops limits and allowances from above; denials always hold'),
 };
 
@@ -60,10 +71,24 @@ export const effectiveRulesSchema = component(
     maxPixels: effectiveNumber,
     requireTexts: Joi.array().items(effective(Joi.string())),
     duplicates: effective(Joi.string()).allow(null),
+    check: effective(Joi.object().unknown()).allow(null),
   }),
 );
 
 const answerSchema = component('RulesAnswer', answer({ own: rulesSchema, effective: effectiveRulesSchema }));
+const planSchema = answer({
+  plan: answer({
+    items: Joi.array().items(
+      answer({ asset: idSchema, name: Joi.string(), folder: Joi.string(), verdict: verdictSchema }),
+    ),
+    totals: answer({
+      present: Joi.number().integer(),
+      outside: Joi.number().integer().description('present files that the new rules would refuse'),
+      outsideNow: Joi.number().integer().description('those that the rules of now would refuse'),
+      byCode: Joi.object().pattern(Joi.string(), Joi.number().integer()),
+    }),
+  }),
+});
 const params = Joi.object({ id: idSchema.required() });
 
 export const rulesRoutes: Route[] = [
@@ -79,15 +104,22 @@ export const rulesRoutes: Route[] = [
       return { status: 200, body: rules, headers: { ETag: etag } };
     },
   }),
-  route<{ id: string }, object, FolderRules>({
+  route<{ id: string }, { rehearse: boolean }, FolderRules>({
     method: 'put',
     path: `${API_BASE}/folders/{id}/rules`,
     access: 'rules:write',
-    summary: "Replace a folder's own rules",
+    summary: "Replace a folder's own rules; rehearsed, how many present files that would put outside",
     params,
+    query: Joi.object({ rehearse: Joi.boolean().default(false) }),
     body: withDefaults,
-    answers: { 200: { description: 'The rules as they hold now', schema: answerSchema } },
-    async handle({ app, who, params: { id }, body, req }) {
+    answers: {
+      200: {
+        description: 'The rules as they hold now, or the rehearsal',
+        schema: Joi.alternatives(answerSchema, planSchema),
+      },
+    },
+    async handle({ app, who, params: { id }, query, body, req }) {
+      if (query.rehearse) return { status: 200, body: { plan: await rehearseRules(app.db, id, body) } };
       await putRules(app.db, id, body, { by: who.name, ifMatch: req.get('if-match') });
       const { rules, etag } = await readRules(app.db, id);
       return { status: 200, body: rules, headers: { ETag: etag } };

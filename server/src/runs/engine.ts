@@ -15,6 +15,7 @@ import {
   removeWorker,
   renewLeases,
   returnItem,
+  updateItemNote,
 } from './lease-queries.js';
 import { settleItem, settleRun } from './ledger.js';
 import { findRun } from './queries.js';
@@ -147,14 +148,16 @@ export class RunEngine {
     this.#held.set(item.id, { item, abort });
     if (this.#shutdown.signal.aborted) abort.abort('shutdown' satisfies Interruption);
     const log = this.#log.child({ run: item.runId, item: item.id });
+    let result: ItemResult | null = null;
     try {
-      const result = await this.#attempt(item, abort.signal, log);
+      result = await this.#attempt(item, abort.signal, log);
       if (result) await this.#end(item, result);
     } catch (error) {
       // The database did not take the result. The lease will run out, and the item comes again.
       log.error({ err: error }, "an item's end could not be written");
     } finally {
       this.#held.delete(item.id);
+      await result?.release?.().catch((error) => log.warn({ err: error }, 'an item left something behind'));
     }
   }
 
@@ -162,8 +165,13 @@ export class RunEngine {
   async #attempt(item: ClaimedItem, signal: AbortSignal, log: Logger): Promise<ItemResult | null> {
     try {
       const giveBack = await this.#slots.take(signal);
-      const result = await this.#handlerOf(item).work(item.input, { signal, log }).finally(giveBack);
-      await result.persist?.();
+      const result = await this.#handlerOf(item).work(item.input, { signal, runId: String(item.runId), log }).finally(giveBack);
+      try {
+        await result.persist?.();
+      } catch (error) {
+        await result.release?.();
+        throw error;
+      }
       return result;
     } catch (error) {
       if (signal.aborted) {
@@ -260,6 +268,7 @@ async function endWithResult(tx: Transaction, item: ClaimedItem, result: ItemRes
     error: result.error ?? null,
   });
   if (!isHeld) return;
-  await result.record?.(tx);
-  await settleItem(tx, item, result.outcome);
+  const counts = await result.record?.(tx);
+  if (counts?.note !== undefined) await updateItemNote(tx, item.id, counts.note);
+  await settleItem(tx, item, counts ?? { done: 0, skipped: 0, failed: 0, [result.outcome]: item.weight });
 }

@@ -1,5 +1,8 @@
+import type { AssetTexts, BulkChange } from '@uniferum/core';
 import type { Logger } from 'pino';
+import type { IntakeContext } from '../intake/incoming.js';
 import type { Transaction } from '../shared/database.js';
+import type { EndCounts } from './lease-queries.js';
 
 /** What came of an item's work. */
 export interface ItemResult {
@@ -14,13 +17,18 @@ export interface ItemResult {
    * next item is worked on meanwhile. A failure counts as one of `work`.
    */
   persist?(): Promise<void>;
-  /** Writes what was made, in the transaction that ends the item; not called when the item was lost to another worker. */
-  record?(tx: Transaction): Promise<void>;
+  /** Writes what was made, in the transaction that ends the item. An item that stands for several units says
+   * how many of them came to what. Not called when the item was lost to another worker. */
+  record?(tx: Transaction): Promise<(EndCounts & { note?: string }) | void>;
+  /** Lets go of what was held on disk; called at the very end, whatever came of the item. */
+  release?(): Promise<void>;
 }
 
 export interface ItemContext {
   /** Aborts when the run is stopped, the lease was lost, or the worker shuts down. */
   signal: AbortSignal;
+  /** The run to which the item belongs. */
+  runId: string;
   log: Logger;
 }
 
@@ -35,7 +43,25 @@ export interface RunHandler<Input> {
 }
 
 /** The kinds of runs, and what their items hold. */
+/** One file that an intake takes from somewhere. */
+export interface IntakeSource {
+  name: string | null;
+  folder: string;
+  texts: Partial<AssetTexts>;
+  capturedAt: string | null;
+  from:
+    | { kind: 'archive'; sha256: string; entry: number }
+    | { kind: 'inbox'; path: string; mode: 'copy' | 'move' | 'place' }
+    | { kind: 'address'; address: string };
+}
+
 export interface RunInputs {
+  intake: { intake: IntakeContext; files: IntakeSource[] };
+  'bulk-edit': { ids: string[]; change: BulkChange };
+  'bulk-undo': { run: string; ids: string[] };
+  'bulk-bin': { ids: string[] };
+  'bulk-restore': { ids: string[] };
+  'bulk-purge': { ids: string[] };
   renditions: { asset: string; recipes: string[] | null };
 }
 

@@ -15,6 +15,8 @@ export interface ClaimedItem {
   kind: string;
   title: string;
   input: unknown;
+  /** How many units it stands for in the run's counts. */
+  weight: number;
   /** How often it has been tried, this time included. */
   attempts: number;
   /** What proves that it is still held: another claim writes another token. */
@@ -26,6 +28,7 @@ interface ClaimableRow {
   run_id: number;
   title: string;
   input: string;
+  weight: number;
   attempts: number;
 }
 
@@ -45,7 +48,7 @@ export async function claimItems(
 ): Promise<ClaimedItem[]> {
   const rows = await select<ClaimableRow>(
     tx,
-    `SELECT id, run_id, title, input, attempts
+    `SELECT id, run_id, title, input, weight, attempts
      FROM run_items
      WHERE run_id = ? AND state = 'waiting' AND not_before <= NOW(3)
      ORDER BY id
@@ -78,6 +81,7 @@ export async function claimItems(
     kind: run.kind,
     title: row.title,
     input: JSON.parse(row.input),
+    weight: row.weight,
     attempts: row.attempts + 1,
     token: claim.token,
   }));
@@ -123,6 +127,11 @@ export async function endItem(
   return affectedRows === 1;
 }
 
+/** Says afterwards what an item came to. */
+export async function updateItemNote(tx: Transaction, id: number, note: string): Promise<void> {
+  await change(tx, 'UPDATE run_items SET note = ? WHERE id = ?', [note, id]);
+}
+
 /** Gives an item back to wait for `delayMs`. An interrupted attempt doesn't count. @returns false when it was lost */
 export async function returnItem(
   tx: Transaction,
@@ -143,7 +152,7 @@ export async function returnItem(
 export async function lockExpiredItems(tx: Transaction): Promise<ClaimedItem[]> {
   const rows = await select<ClaimableRow & { token: string }>(
     tx,
-    `SELECT id, run_id, title, input, attempts, token
+    `SELECT id, run_id, title, input, weight, attempts, token
      FROM run_items
      WHERE state = 'working' AND lease_until < NOW(3)
      ORDER BY id
@@ -163,18 +172,26 @@ export async function lockExpiredItems(tx: Transaction): Promise<ClaimedItem[]> 
     kind: kinds.get(row.run_id) ?? '',
     title: row.title,
     input: JSON.parse(row.input),
+    weight: row.weight,
     attempts: row.attempts,
     token: row.token,
   }));
 }
 
+/** What the units of an item came to. Together they are its weight. */
+export interface EndCounts {
+  done: number;
+  skipped: number;
+  failed: number;
+}
+
 /** Adds an ended item to its run's counts. */
-export async function countEnd(
-  tx: Transaction,
-  runId: number,
-  state: 'done' | 'skipped' | 'failed',
-): Promise<void> {
-  await change(tx, `UPDATE runs SET ${state} = ${state} + 1, updated_at = NOW(3) WHERE id = ?`, [runId]);
+export async function countEnd(tx: Transaction, runId: number, counts: EndCounts): Promise<void> {
+  await change(
+    tx,
+    'UPDATE runs SET done = done + ?, skipped = skipped + ?, failed = failed + ?, updated_at = NOW(3) WHERE id = ?',
+    [counts.done, counts.skipped, counts.failed, runId],
+  );
 }
 
 export async function updateRateSample(

@@ -3,7 +3,13 @@ import { recordEvent } from '../hooks/outbox.js';
 import { type Database, inTransaction, type Transaction } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 import type { RunInputs, RunKind } from './handler.js';
-import { type ClaimedItem, countEnd, databaseNow, updateRateSample } from './lease-queries.js';
+import {
+  type ClaimedItem,
+  countEnd,
+  databaseNow,
+  type EndCounts,
+  updateRateSample,
+} from './lease-queries.js';
 import {
   countWorkingItems,
   findRun,
@@ -21,6 +27,8 @@ export interface WantedItem<Kind extends RunKind> {
   key: string;
   title: string;
   input: RunInputs[Kind];
+  /** How many units it stands for in the run's counts. @defaultValue 1 */
+  weight?: number;
 }
 
 /** Begins a run without items yet. */
@@ -41,6 +49,18 @@ export async function addToOpenRun<Kind extends RunKind>(
   return id;
 }
 
+/** Adds items to a run that was begun. */
+export async function addItems<Kind extends RunKind>(
+  tx: Transaction,
+  runId: string,
+  items: readonly WantedItem<Kind>[],
+): Promise<void> {
+  for (let at = 0; at < items.length; at += INSERT_ROWS)
+    await insertItems(tx, runId, items.slice(at, at + INSERT_ROWS));
+}
+
+const INSERT_ROWS = 1000;
+
 /** Ends a run that turned out to have nothing to do. */
 export async function endIfEmpty(tx: Transaction, id: string): Promise<void> {
   const run = await findRun(tx, id, { lock: true });
@@ -48,12 +68,8 @@ export async function endIfEmpty(tx: Transaction, id: string): Promise<void> {
 }
 
 /** Counts an item's end into its run, follows the rate, and ends the run with its last item. */
-export async function settleItem(
-  tx: Transaction,
-  item: ClaimedItem,
-  state: 'done' | 'skipped' | 'failed',
-): Promise<void> {
-  await countEnd(tx, item.runId, state);
+export async function settleItem(tx: Transaction, item: ClaimedItem, counts: EndCounts): Promise<void> {
+  await countEnd(tx, item.runId, counts);
   const run = await findRun(tx, String(item.runId), { lock: true });
   if (run === null) return;
   const now = await databaseNow(tx);

@@ -28,6 +28,7 @@ export interface RunRow {
   done: number;
   failed: number;
   skipped: number;
+  undo_of: number | null;
   sample_at: Date | null;
   sample_ended: number;
   sample_rate: number | null;
@@ -38,7 +39,7 @@ export interface RunRow {
 }
 
 const RUN_COLUMNS =
-  'id, kind, title, state, total, done, failed, skipped, sample_at, sample_ended, sample_rate, created_at, started_at, finished_at, updated_at';
+  'id, kind, title, state, total, done, failed, skipped, undo_of, sample_at, sample_ended, sample_rate, created_at, started_at, finished_at, updated_at';
 
 export async function findRun(db: Executor, id: string, { lock = false } = {}): Promise<RunRow | null> {
   return selectOne<RunRow>(db, `SELECT ${RUN_COLUMNS} FROM runs WHERE id = ? ${lock ? 'FOR UPDATE' : ''}`, [
@@ -94,21 +95,21 @@ export interface NewRun {
   /** An open run takes more items while it is going on. */
   isOpen?: boolean;
   isUrgent?: boolean;
+  /** The run whose changes it takes back. */
+  undoOf?: string;
 }
 
 export async function insertRun(
   tx: Transaction,
-  { kind, title, by, isOpen = false, isUrgent = false }: NewRun,
+  { kind, title, by, isOpen = false, isUrgent = false, undoOf }: NewRun,
 ): Promise<string> {
   return String(
     (
-      await change(tx, 'INSERT INTO runs (kind, title, made_by, is_open, is_urgent) VALUES (?, ?, ?, ?, ?)', [
-        kind,
-        title,
-        by,
-        isOpen,
-        isUrgent,
-      ])
+      await change(
+        tx,
+        'INSERT INTO runs (kind, title, made_by, is_open, is_urgent, undo_of) VALUES (?, ?, ?, ?, ?, ?)',
+        [kind, title, by, isOpen, isUrgent, undoOf ?? null],
+      )
     ).insertId,
   );
 }
@@ -131,6 +132,7 @@ export interface NewItem {
   key: string;
   title: string;
   input: unknown;
+  weight?: number;
 }
 
 /** Adds items to a run that is held; an item whose key is there already is not added again. @returns how many are new */
@@ -140,16 +142,24 @@ export async function insertItems(
   items: readonly NewItem[],
 ): Promise<number> {
   if (items.length === 0) return 0;
-  const rows = items.map(({ key, title, input }) => [runId, key, title.slice(0, 300), JSON.stringify(input)]);
+  const rows = items.map(({ key, title, input, weight = 1 }) => [
+    runId,
+    key,
+    title.slice(0, 300),
+    JSON.stringify(input),
+    weight,
+  ]);
   const { affectedRows } = await changeExpanded(
     tx,
-    'INSERT IGNORE INTO run_items (run_id, item_key, title, input) VALUES ?',
+    'INSERT IGNORE INTO run_items (run_id, item_key, title, input, weight) VALUES ?',
     [rows],
   );
-  await change(tx, 'UPDATE runs SET total = total + ?, updated_at = NOW(3) WHERE id = ?', [
-    affectedRows,
-    runId,
-  ]);
+  if (affectedRows < rows.length) await recountTotal(tx, runId);
+  else
+    await change(tx, 'UPDATE runs SET total = total + ?, updated_at = NOW(3) WHERE id = ?', [
+      rows.reduce((sum, [, , , , weight]) => sum + Number(weight), 0),
+      runId,
+    ]);
   return affectedRows;
 }
 
@@ -157,7 +167,7 @@ export async function insertItems(
 export async function recountTotal(tx: Transaction, runId: string): Promise<number> {
   await change(
     tx,
-    'UPDATE runs SET total = (SELECT COUNT(*) FROM run_items WHERE run_id = ?), updated_at = NOW(3) WHERE id = ?',
+    'UPDATE runs SET total = (SELECT COALESCE(SUM(weight), 0) FROM run_items WHERE run_id = ?), updated_at = NOW(3) WHERE id = ?',
     [runId, runId],
   );
   return (await selectOne<{ total: number }>(tx, 'SELECT total FROM runs WHERE id = ?', [runId]))?.total ?? 0;
@@ -187,13 +197,18 @@ export async function countWorkingItems(tx: Transaction, runId: string): Promise
 
 /** Lets the failed items of a run that is held wait again. @returns how many */
 export async function rewaitFailedItems(tx: Transaction, runId: string): Promise<number> {
+  const row = await selectOne<{ weight: number }>(
+    tx,
+    "SELECT COALESCE(SUM(weight), 0) AS weight FROM run_items WHERE run_id = ? AND state = 'failed'",
+    [runId],
+  );
   const { affectedRows } = await change(
     tx,
     "UPDATE run_items SET state = 'waiting', attempts = 0, not_before = NOW(3), error = NULL, finished_at = NULL WHERE run_id = ? AND state = 'failed'",
     [runId],
   );
   await change(tx, 'UPDATE runs SET failed = failed - ?, updated_at = NOW(3) WHERE id = ?', [
-    affectedRows,
+    Number(row?.weight ?? 0),
     runId,
   ]);
   return affectedRows;
@@ -242,7 +257,12 @@ export async function listItems(
 
 /** Counts a run's items in a state. */
 export async function countItems(db: Executor, run: RunRow, state: ItemState | undefined): Promise<number> {
-  if (state === undefined) return run.total;
+  if (state === undefined && run.kind === 'renditions') return run.total;
+  if (state === undefined)
+    return (
+      (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) AS n FROM run_items WHERE run_id = ?', [run.id]))
+        ?.n ?? 0
+    );
   const stored = run.state === 'stopped' && state === 'stopped' ? 'waiting' : state;
   return (
     (
@@ -254,6 +274,9 @@ export async function countItems(db: Executor, run: RunRow, state: ItemState | u
     )?.n ?? 0
   );
 }
+
+/** The kinds of runs that remember what they changed. */
+const UNDOABLE = new Set(['bulk-edit', 'bulk-bin']);
 
 /** Turns a row into an answer. */
 export function toRunAnswer(row: RunRow, nowMs: number): Run {
@@ -274,6 +297,8 @@ export function toRunAnswer(row: RunRow, nowMs: number): Run {
     done: row.done,
     failed: row.failed,
     skipped: row.skipped,
+    canUndo: UNDOABLE.has(row.kind) && !isMoving && row.done > 0,
+    undoOf: row.undo_of === null ? null : String(row.undo_of),
     startedAt: isoTimeOrNull(row.started_at),
     finishedAt: isoTimeOrNull(row.finished_at),
     createdAt: isoTime(row.created_at),

@@ -21,6 +21,8 @@ export const runSchema = component(
     failed: Joi.number().integer(),
     skipped: Joi.number().integer(),
     createdAt: timeSchema,
+    canUndo: Joi.boolean().description('whether what it changed can be taken back'),
+    undoOf: idSchema.allow(null),
     startedAt: timeSchema.allow(null),
     finishedAt: timeSchema.allow(null),
     rate: Joi.number().allow(null).description('items per second'),

@@ -31,7 +31,10 @@ async function startEngine(
   work: (input: { asset: string }, signal: AbortSignal) => Promise<ItemResult>,
   options: { slots?: number; leaseMs?: number; maxAttempts?: number } = {},
 ): Promise<RunEngine> {
-  const handlers: RunHandlers = { renditions: { work: (input, { signal }) => work(input, signal) } };
+  const handlers = { renditions: { work: (input, { signal }) => work(input, signal) } } as Pick<
+    RunHandlers,
+    'renditions'
+  > as RunHandlers;
   const engine = new RunEngine(server.db, handlers, pino({ level: 'silent' }), {
     slots: 2,
     leaseMs: 600,

@@ -27,6 +27,11 @@ export interface FieldError {
   field: string;
   code: string;
   message: string;
+  /** Where in a text the fault is, in UTF-16 code units. */
+  position?: number;
+  length?: number;
+  /** The text with the fault mended; null when nothing is near. */
+  suggestion?: string | null;
 }
 
 export interface ProblemOptions {

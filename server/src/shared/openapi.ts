@@ -131,7 +131,7 @@ function headerParameters({ method, access }: Route): Json[] {
   return [];
 }
 
-function describeBody({ body, multipart }: Route, refer: (schema: Json) => Json): JsonObject {
+function describeBody({ body, multipart, alternativeBody }: Route, refer: (schema: Json) => Json): JsonObject {
   if (multipart) {
     const json = toJsonSchema(multipart);
     const properties = {
@@ -141,7 +141,10 @@ function describeBody({ body, multipart }: Route, refer: (schema: Json) => Json)
     return {
       requestBody: {
         required: true,
-        content: { 'multipart/form-data': { schema: { ...json, properties } } },
+        content: {
+          'multipart/form-data': { schema: { ...json, properties } },
+          ...(alternativeBody && { 'application/json': { schema: refer(toJsonSchema(alternativeBody)) } }),
+        },
       },
     };
   }

@@ -36,7 +36,8 @@ async function admit(app: App, spec: Route, req: Request): Promise<Principal> {
       'Send "Authorization: Bearer KEY" with a valid key, or sign in to the console.',
     );
   }
-  if (who.kind === 'user' && spec.method !== 'get') requireOwnOrigin(req, app.config.publicUrl);
+  if (who.kind === 'user' && spec.method !== 'get' && spec.method !== 'head')
+    requireOwnOrigin(req, app.config.publicUrl);
   if (spec.access !== 'known' && !hasRight(who.rights, spec.access)) {
     throw new UniferumError(
       'right-missing',

@@ -38,7 +38,7 @@ export interface AnswerSpec {
 
 /** One route: the only place where its address, right, input, answers and work are stated. */
 export interface RouteSpec<Params = object, Query = object, Body = undefined> {
-  method: 'get' | 'post' | 'put' | 'patch' | 'delete';
+  method: 'get' | 'post' | 'put' | 'patch' | 'delete' | 'head' | 'options';
   /** The whole path, with parameters in braces; one ending in `*}` takes the rest of the path. */
   path: string;
   access: Access;
@@ -48,6 +48,8 @@ export interface RouteSpec<Params = object, Query = object, Body = undefined> {
   body?: Joi.Schema;
   /** The schema of a multipart body, which the handler reads itself. */
   multipart?: Joi.ObjectSchema;
+  /** The schema of a JSON body that is taken instead of a multipart one; the handler validates it itself. */
+  alternativeBody?: Joi.Schema;
   /** A repeated Idempotency-Key is seen to by the handler, because its body streams. */
   ownIdempotency?: boolean;
   answers: Record<number, AnswerSpec>;

@@ -81,7 +81,14 @@ export const problemSchema = component(
     code: Joi.string().required(),
     requestId: Joi.string().required(),
     errors: Joi.array().items(
-      answer({ field: Joi.string().allow(''), code: Joi.string(), message: Joi.string() }),
+      Joi.object({
+        field: Joi.string().allow('').required(),
+        code: Joi.string().required(),
+        message: Joi.string().required(),
+        position: Joi.number().integer().description('where in a text the fault is, in UTF-16 code units'),
+        length: Joi.number().integer(),
+        suggestion: Joi.string().allow(null, '').description('the text with the fault mended'),
+      }),
     ),
     verdict: verdictSchema,
   }),

@@ -11,10 +11,21 @@ export interface ByteFacts {
   head: Uint8Array;
 }
 
+/** How a file that is on this machine already becomes part of the store. */
+export type Adoption =
+  /** Its bytes are copied; the file stays. */
+  | { mode: 'copy' }
+  /** Its bytes become the store's without being copied where the disk allows it; the caller takes the file away afterwards. */
+  | { mode: 'link' }
+  /** Its bytes stay where they are, and the store remembers where. They count as missing once the file is changed. */
+  | { mode: 'place'; store: string; key: string };
+
 /** Bytes that have arrived and are not yet part of the library. Exactly one of `keep` and `discard` ends it. */
 export interface StagedBytes extends ByteFacts {
   /** A file with the bytes, for reading until it is kept or discarded; null when a limit cut them off. */
   path: string | null;
+  /** Where the bytes are kept once they are. */
+  copy: { store: string; key: string };
   /** Makes the bytes durable under their digest. Harmless when they are there already. */
   keep(): Promise<void>;
   /** Drops the bytes. May be called after `keep`, and then does nothing. */
@@ -31,12 +42,18 @@ export interface ByteStore {
    * @throws the stream's own error when it breaks off; nothing is left behind then
    */
   stage(stream: Readable, options: { limitBytes: number }): Promise<StagedBytes>;
+  /** Takes a file of this machine in. @throws Error when it can't be read, or changes meanwhile */
+  adopt(path: string, adoption: Adoption): Promise<StagedBytes>;
   /** Opens kept bytes, whole or from `start` to `end` (both included). @throws Error when there are none */
   open(sha256: string, range?: { start: number; end: number }): Readable;
   /** A local file with kept bytes, for programs that read files. */
   localPath(sha256: string): string;
   /** The key under which bytes are kept. */
   keyOf(sha256: string): string;
-  /** Tells whether the bytes are kept whole. */
+  /** Tells whether the bytes are kept whole, and unchanged where they were registered in place. */
   has(sha256: string): Promise<boolean>;
+  /** Drops kept bytes that nobody names any more. */
+  remove(sha256: string): Promise<void>;
+  /** A folder on this machine for what is on its way and may take several requests. */
+  arrivals(): string;
 }

@@ -1,11 +1,25 @@
 import { createHash, randomUUID } from 'node:crypto';
-import { createReadStream } from 'node:fs';
-import { type FileHandle, mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises';
-import { dirname, join } from 'node:path';
+import { constants, createReadStream } from 'node:fs';
+import {
+  copyFile,
+  type FileHandle,
+  link,
+  lstat,
+  lutimes,
+  mkdir,
+  open,
+  readdir,
+  rename,
+  rm,
+  stat,
+  symlink,
+} from 'node:fs/promises';
+import { dirname, join, resolve } from 'node:path';
 import type { Readable } from 'node:stream';
 import { crc32 } from 'node:zlib';
 import { SNIFF_BYTES } from '@uniferum/core';
-import type { ByteStore, StagedBytes } from './byte-store.js';
+import type { Adoption, ByteStore, StagedBytes } from './byte-store.js';
+import { hashFile } from './hash-file.js';
 
 /** A file in staging that nobody has touched for so long belongs to a process that died. */
 const ABANDONED_MS = 24 * 3_600_000;
@@ -23,6 +37,7 @@ export class DiskStore implements ByteStore {
   async prepare(): Promise<void> {
     await mkdir(join(this.#root, 'blobs'), { recursive: true });
     await mkdir(this.#staging, { recursive: true });
+    await mkdir(this.arrivals(), { recursive: true });
     for (const name of await readdir(this.#staging)) {
       const path = join(this.#staging, name);
       const info = await stat(path).catch(() => null);
@@ -38,12 +53,41 @@ export class DiskStore implements ByteStore {
       if (!pass.isWhole) {
         await file.close();
         await rm(path, { force: true });
-        return { ...pass.facts, path: null, keep: refuseToKeep, discard: async () => {} };
+        return {
+          ...pass.facts,
+          copy: this.#copyOf(pass.facts.sha256),
+          path: null,
+          keep: refuseToKeep,
+          discard: async () => {},
+        };
       }
-      return this.#staged(file, path, pass.facts);
+      return this.#staged(
+        async () => file,
+        path,
+        pass.facts,
+        () => file.close(),
+      );
     } catch (error) {
       await file.close();
       await rm(path, { force: true });
+      throw error;
+    }
+  }
+
+  async adopt(path: string, adoption: Adoption): Promise<StagedBytes> {
+    if (adoption.mode === 'place') return this.#place(path, adoption);
+    const staged = join(this.#staging, randomUUID());
+    const before = await stat(path);
+    if (adoption.mode === 'link') await linkOrCopy(path, staged);
+    else await copyFile(path, staged, constants.COPYFILE_FICLONE);
+    try {
+      const facts = await hashFile(staged);
+      const after = await stat(path);
+      if (after.mtimeMs !== before.mtimeMs || after.size !== facts.bytes)
+        throw new Error('it is still being written');
+      return this.#staged(() => open(staged, 'r'), staged, facts);
+    } catch (error) {
+      await rm(staged, { force: true });
       throw error;
     }
   }
@@ -63,10 +107,49 @@ export class DiskStore implements ByteStore {
   }
 
   async has(sha256: string): Promise<boolean> {
-    return stat(this.localPath(sha256)).then(
-      () => true,
-      () => false,
-    );
+    const path = this.localPath(sha256);
+    try {
+      const entry = await lstat(path);
+      if (!entry.isSymbolicLink()) return true;
+      // The link carries the time that the file had when it was registered in place.
+      return Math.abs((await stat(path)).mtimeMs - entry.mtimeMs) < PLACED_TOLERANCE_MS;
+    } catch {
+      return false;
+    }
+  }
+
+  async remove(sha256: string): Promise<void> {
+    await rm(this.localPath(sha256), { force: true });
+  }
+
+  arrivals(): string {
+    return join(this.#root, 'arrivals');
+  }
+
+  #copyOf(sha256: string): StagedBytes['copy'] {
+    return { store: this.name, key: this.keyOf(sha256) };
+  }
+
+  async #place(path: string, { store, key }: Adoption & { mode: 'place' }): Promise<StagedBytes> {
+    const { mtimeMs } = await stat(path);
+    const facts = await hashFile(path);
+    if ((await stat(path)).mtimeMs !== mtimeMs) throw new Error('it is still being written');
+    return {
+      ...facts,
+      path,
+      copy: { store, key },
+      keep: async () => {
+        if (await this.has(facts.sha256)) return;
+        const target = this.localPath(facts.sha256);
+        const beside = `${target}.${randomUUID()}`;
+        await mkdir(dirname(target), { recursive: true });
+        await symlink(resolve(path), beside);
+        await lutimes(beside, mtimeMs / 1000, mtimeMs / 1000);
+        await rename(beside, target);
+        await syncFolder(dirname(target));
+      },
+      discard: async () => {},
+    };
   }
 
   get #staging(): string {
@@ -74,32 +157,49 @@ export class DiskStore implements ByteStore {
   }
 
   #staged(
-    file: FileHandle,
+    reopen: () => Promise<FileHandle>,
     path: string,
-    facts: Omit<StagedBytes, 'path' | 'keep' | 'discard'>,
+    facts: Omit<StagedBytes, 'path' | 'copy' | 'keep' | 'discard'>,
+    close: () => Promise<void> = async () => {},
   ): StagedBytes {
     let isOver = false;
     return {
       ...facts,
       path,
+      copy: this.#copyOf(facts.sha256),
       keep: async () => {
         if (isOver) return;
         isOver = true;
+        const file = await reopen();
         const target = this.localPath(facts.sha256);
         // Durable before it is visible: the bytes, then the name, then the folder that holds the name.
         await file.sync();
         await file.close();
         await mkdir(dirname(target), { recursive: true });
         await rename(path, target);
+        // Renaming one link of a file to another of the same leaves both.
+        await rm(path, { force: true });
         await syncFolder(dirname(target));
       },
       discard: async () => {
         if (isOver) return;
         isOver = true;
-        await file.close();
+        await close();
         await rm(path, { force: true });
       },
     };
+  }
+}
+
+/** The precision with which a disk keeps the time of a link. */
+const PLACED_TOLERANCE_MS = 1;
+
+async function linkOrCopy(path: string, target: string): Promise<void> {
+  try {
+    await link(path, target);
+  } catch {
+    // Another disk, or one without links.
+    await copyFile(path, target);
   }
 }
 

@@ -1,0 +1,104 @@
+import { Readable, Transform } from 'node:stream';
+import { extensionOfMime, formatBytes, parseDataUri, splitName } from '@uniferum/core';
+import type { Config } from '../config.js';
+import { FetchFailure, fetchAddress } from '../shared/outgoing.js';
+
+/** A file that is being fetched. */
+export interface FetchedFile {
+  name: string;
+  stream: Readable;
+}
+
+/** However slowly it comes, a file is there after so long or it is given up. */
+const MAX_FETCH_MS = 30 * 60_000;
+
+/**
+ * Begins to fetch a file by its address, or opens a data URI.
+ *
+ * @param limitBytes a larger file is broken off
+ * @throws FetchFailure; also as the stream's error
+ */
+export async function fetchFile(
+  config: Pick<Config, 'allowedHosts'>,
+  address: string,
+  { name, limitBytes, signal }: { name: string | null; limitBytes: number; signal?: AbortSignal },
+): Promise<FetchedFile> {
+  if (/^data:/i.test(address)) return openDataUri(address, name);
+  const limits = [AbortSignal.timeout(MAX_FETCH_MS), ...(signal ? [signal] : [])];
+  const fetched = await fetchAddress(config, address, { signal: AbortSignal.any(limits) });
+  const given = name ?? nameFromDisposition(fetched.disposition) ?? nameFromUrl(fetched.url);
+  const extension = fetched.mime === null ? null : extensionOfMime(fetched.mime);
+  const fullName = splitName(given).extension === '' && extension ? `${given}.${extension}` : given;
+  const refuse = (message: string): never => {
+    fetched.body.destroy();
+    throw new FetchFailure(message);
+  };
+  if (fetched.mime === 'text/html' && !/^html?$/.test(splitName(fullName).extension))
+    refuse('it answered with a web page and not with a file; copy the address of the file itself');
+  if (fetched.bytes !== null && fetched.bytes > limitBytes)
+    refuse(`it has ${formatBytes(fetched.bytes)}, and up to ${formatBytes(limitBytes)} are taken`);
+  return { name: fullName, stream: limited(fetched.body, limitBytes, fetched.bytes) };
+}
+
+function openDataUri(address: string, name: string | null): FetchedFile {
+  const data = parseDataUri(address);
+  if (!data.ok) throw new FetchFailure(`the data URI can't be read: ${data.reason}`);
+  const extension = extensionOfMime(data.mime);
+  return {
+    name: name ?? (extension ? `unnamed.${extension}` : 'unnamed'),
+    stream: Readable.from([Buffer.from(data.bytes)]),
+  };
+}
+
+/** Breaks off what never ends, and what ends before its stated length. */
+function limited(body: Readable, limitBytes: number, statedBytes: number | null): Readable {
+  let bytes = 0;
+  const counter = new Transform({
+    transform(chunk: Buffer, _encoding, done) {
+      bytes += chunk.length;
+      if (bytes > limitBytes)
+        done(new FetchFailure(`it has more than ${formatBytes(limitBytes)}, and was broken off`));
+      else done(null, chunk);
+    },
+    flush(done) {
+      if (statedBytes !== null && bytes !== statedBytes)
+        done(new FetchFailure(`it stated ${statedBytes} bytes and sent ${bytes}`, { mayRetry: true }));
+      else done();
+    },
+  });
+  body.on('error', (error) => counter.destroy(toFailure(error)));
+  counter.on('close', () => body.destroy());
+  return body.pipe(counter);
+}
+
+function toFailure(error: Error): FetchFailure {
+  if (error instanceof FetchFailure) return error;
+  const reason = /timeout/i.test(`${error.name} ${error.message}`)
+    ? 'nothing came any more'
+    : 'the connection broke off before its end';
+  return new FetchFailure(reason, { mayRetry: true, cause: error });
+}
+
+/** Reads the file name of a Content-Disposition header (RFC 6266), the extended one first. */
+function nameFromDisposition(header: string | null): string | null {
+  if (header === null) return null;
+  const extended = /filename\*\s*=\s*utf-8'[^']*'([^;\s]+)/i.exec(header)?.[1];
+  if (extended !== undefined) {
+    try {
+      return decodeURIComponent(extended);
+    } catch {
+      // A broken one: the plain one may do.
+    }
+  }
+  const plain = /filename\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^;\s]+))/i.exec(header);
+  return plain?.[1]?.replace(/\\(.)/g, '$1') ?? plain?.[2] ?? null;
+}
+
+function nameFromUrl(url: string): string {
+  const last = new URL(url).pathname.split('/').findLast((part) => part !== '') ?? 'unnamed';
+  try {
+    return decodeURIComponent(last);
+  } catch {
+    return last;
+  }
+}

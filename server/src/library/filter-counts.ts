@@ -1,0 +1,224 @@
+import { type Condition, dayNumber, type Filter, indexedWords, type NumberSpan, sizeClass, sizeClassFloor } from '@uniferum/core';
+import { escapeLike, type Executor, type SqlValue, selectOne, selectExpanded } from '../shared/database.js';
+import { fullTextOf, type Lookups } from './filter-sql.js';
+
+type SizeCondition = NumberSpan & { field: 'size' };
+type SideCondition = NumberSpan & { field: 'width' | 'height' | 'ratio' };
+
+/** Counts the assets in folders, from the folders' own counts. */
+async function countInFolders(db: Executor, ids: readonly number[]): Promise<number> {
+  if (ids.length === 0) return 0;
+  const [row] = await selectExpanded<{ n: number | string | null }>(
+    db,
+    'SELECT SUM(items) AS n FROM folders WHERE id IN (?)',
+    [ids],
+  );
+  return Number(row?.n ?? 0);
+}
+
+/** Counts all live assets, from the kept counts. */
+export async function countAll(db: Executor): Promise<number> {
+  return sum(db, "scope = 'kind'", []);
+}
+
+/**
+ * Counts how many live assets answer a condition, from the kept counts: exactly, without reading the assets.
+ *
+ * @returns null for conditions of which no count is kept
+ */
+export async function countCondition(db: Executor, condition: Condition, lookups: Lookups): Promise<number | null> {
+  switch (condition.field) {
+    case 'kind':
+      return sum(db, "scope = 'kind' AND name IN (?)", [condition.values]);
+    case 'type':
+      return sum(
+        db,
+        `scope = 'mime' AND (${condition.mimes.map(() => 'name LIKE ?').join(' OR ')})`,
+        condition.mimes.map((mime) =>
+          mime.endsWith('/*') ? `${escapeLike(mime.slice(0, -1))}%` : escapeLike(mime),
+        ),
+      );
+    case 'folder':
+      return countInFolders(db, lookups.folders.get(condition.path) ?? []);
+    case 'size':
+      return countSizes(db, condition as SizeCondition);
+    case 'width':
+    case 'height':
+    case 'ratio':
+      return countNumbers(db, condition as SideCondition);
+    case 'captured':
+      return condition.span === null
+        ? sum(db, "scope = 'lacks' AND name = 'captured'", [])
+        : countDays(db, 'captured', condition.span);
+    case 'added':
+      return countDays(db, 'added', condition.span);
+    case 'title':
+    case 'alt':
+    case 'caption':
+    case 'credit':
+    case 'keyword':
+      return countTexts(db, condition);
+    case 'words': {
+      const [word, ...more] = indexedWords(condition.text);
+      if (word === undefined || more.length > 0 || fullTextOf(condition.text, condition.isPhrase) !== `+${word}`)
+        return null;
+      return sum(db, "scope = 'word' AND name = ?", [word]);
+    }
+    case 'used':
+      return condition.value ? 0 : countAll(db);
+    case 'recipe':
+      return countRecipe(db, condition);
+    case 'copy':
+      return sum(db, "scope = 'copy' AND name = ?", [condition.store]);
+    case 'duplicate': {
+      const row = await selectOne<{ n: number | string | null }>(
+        db,
+        'SELECT SUM(holders) AS n FROM blobs WHERE holders > 1',
+      );
+      const duplicates = Number(row?.n ?? 0);
+      return condition.value ? duplicates : (await countAll(db)) - duplicates;
+    }
+    case 'near':
+      return (lookups.near.get(`${condition.id},${condition.distance}`) ?? []).length;
+  }
+}
+
+/** Counts what a filter finds where a count is kept of it: one condition, or its opposite. */
+export async function countKept(db: Executor, filter: Filter, lookups: Lookups): Promise<number | null> {
+  if (filter.op === 'is') return countCondition(db, filter.condition, lookups);
+  if (filter.op !== 'not') return null;
+  const opposite = await countKept(db, filter.filter, lookups);
+  return opposite === null ? null : (await countAll(db)) - opposite;
+}
+
+async function sum(db: Executor, where: string, values: (SqlValue | SqlValue[])[]): Promise<number> {
+  const [row] = await selectExpanded<{ n: number | string | null }>(
+    db,
+    `SELECT SUM(items) AS n FROM facets WHERE ${where}`,
+    values,
+  );
+  return Number(row?.n ?? 0);
+}
+
+async function countTexts(
+  db: Executor,
+  { field, isFilled, contains }: Condition & { field: 'title' | 'alt' | 'caption' | 'credit' | 'keyword' },
+): Promise<number | null> {
+  if (contains !== null) return field === 'keyword' ? sum(db, "scope = 'keyword' AND name = ?", [contains]) : null;
+  const lacking = await sum(db, "scope = 'lacks' AND name = ?", [field]);
+  return isFilled ? (await countAll(db)) - lacking : lacking;
+}
+
+/** Every width, height and thousandth of a ratio has a count of its own. */
+async function countNumbers(
+  db: Executor,
+  { field, min, max, isMinOpen, isMaxOpen }: SideCondition,
+): Promise<number> {
+  const scale = field === 'ratio' ? 1000 : 1;
+  const parts = ['scope = ?'];
+  const values: SqlValue[] = [field];
+  if (min !== null) {
+    parts.push(`num ${isMinOpen ? '>' : '>='} ?`);
+    values.push(min * scale);
+  }
+  if (max !== null) {
+    parts.push(`num ${isMaxOpen ? '<' : '<='} ?`);
+    values.push(max * scale);
+  }
+  return sum(db, parts.join(' AND '), values);
+}
+
+/** Whole classes are added up; what lies in a class that a bound cuts is counted in the index, which is a small part. */
+async function countSizes(
+  db: Executor,
+  { min, max, isMinOpen, isMaxOpen }: SizeCondition,
+): Promise<number> {
+  const from = min === null ? null : isMinOpen ? min + 1 : min;
+  const until = max === null ? null : isMaxOpen ? max : max + 1;
+  return countSpan(
+    db,
+    { scope: 'size', column: 'bytes', index: 'all_assets_by_size' },
+    {
+      from,
+      until,
+      unitOf: sizeClass,
+      floorOf: sizeClassFloor,
+      toSql: (value) => value,
+    },
+  );
+}
+
+const DAY_MS = 86_400_000;
+
+async function countDays(
+  db: Executor,
+  scope: 'captured' | 'added',
+  { from, until }: { from: string | null; until: string | null },
+): Promise<number> {
+  const kept =
+    scope === 'captured'
+      ? { scope, column: 'captured_key', index: 'all_assets_by_captured' }
+      : { scope, column: 'created_at', index: 'all_assets_by_created' };
+  return countSpan(db, kept, {
+    from: from === null ? null : Date.parse(from),
+    until: until === null ? null : Date.parse(until),
+    unitOf: (ms) => dayNumber(new Date(ms).toISOString()),
+    floorOf: (day) => day * DAY_MS,
+    toSql: (ms) => new Date(ms),
+  });
+}
+
+interface Span {
+  from: number | null;
+  /** Does not belong to it. */
+  until: number | null;
+  unitOf: (value: number) => number;
+  floorOf: (unit: number) => number;
+  toSql: (value: number) => SqlValue;
+}
+
+async function countSpan(
+  db: Executor,
+  kept: { scope: string; column: string; index: string },
+  { from, until, unitOf, floorOf, toSql }: Span,
+): Promise<number> {
+  if (from !== null && until !== null && from >= until) return 0;
+  const firstWhole = from === null ? null : floorOf(unitOf(from)) === from ? unitOf(from) : unitOf(from) + 1;
+  const afterWhole = until === null ? null : unitOf(until);
+  const inIndex = async (low: number, high: number) => {
+    if (low >= high) return 0;
+    const [row] = await selectExpanded<{ n: number }>(
+      db,
+      `SELECT COUNT(*) AS n FROM assets FORCE INDEX (${kept.index}) WHERE live = 1 AND ${kept.column} >= ? AND ${kept.column} < ?`,
+      [toSql(low), toSql(high)],
+    );
+    return Number(row?.n ?? 0);
+  };
+  if (from !== null && until !== null && firstWhole !== null && afterWhole !== null && firstWhole > afterWhole)
+    return inIndex(from, until);
+  const parts = ['scope = ?'];
+  const values: SqlValue[] = [kept.scope];
+  if (firstWhole !== null) {
+    parts.push('num >= ?');
+    values.push(firstWhole);
+  }
+  if (afterWhole !== null) {
+    parts.push('num < ?');
+    values.push(afterWhole);
+  }
+  const [whole, begun, ended] = await Promise.all([
+    sum(db, parts.join(' AND '), values),
+    from === null || firstWhole === null ? 0 : inIndex(from, floorOf(firstWhole)),
+    until === null || afterWhole === null ? 0 : inIndex(floorOf(afterWhole), until),
+  ]);
+  return whole + begun + ended;
+}
+
+async function countRecipe(db: Executor, { name, state }: Condition & { field: 'recipe' }): Promise<number> {
+  const [row] = await selectExpanded<{ n: number | string | null }>(
+    db,
+    `SELECT SUM(items) AS n FROM tallies WHERE scope = ?${state ? ' AND name = ?' : ''}`,
+    [`recipe:${name}`, ...(state ? [state] : [])],
+  );
+  return Number(row?.n ?? 0);
+}

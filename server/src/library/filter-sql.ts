@@ -1,0 +1,182 @@
+import { type Condition, type Filter, indexedWords, LACKS_BITS } from '@uniferum/core';
+import { escapeLike, type SqlValue } from '../shared/database.js';
+
+/** A condition on the table `assets`, with its bound values; lists are expanded (`IN (?)`). */
+export interface SqlCondition {
+  sql: string;
+  values: (SqlValue | SqlValue[])[];
+}
+
+/** What had to be looked up before a filter can be put into SQL. */
+export interface Lookups {
+  /** The ids of the folders at and below a path. */
+  folders: ReadonlyMap<string, number[]>;
+  /** The ids of the pictures near to one, by `id,distance`. */
+  near: ReadonlyMap<string, number[]>;
+}
+
+const ALWAYS: SqlCondition = { sql: '1 = 1', values: [] };
+const NEVER: SqlCondition = { sql: '1 = 0', values: [] };
+/** No picture was taken before; the column holds it for those whose date is not known. */
+const NO_DATE = new Date('1000-01-01T00:00:00Z');
+
+const NUMBER_COLUMNS = { size: 'bytes', width: 'width', height: 'height', ratio: 'ratio_key' } as const;
+/** Ratios are kept in thousandths. */
+const NUMBER_SCALE = { size: 1, width: 1, height: 1, ratio: 1000 } as const;
+
+/** Puts a filter into SQL. Every value is bound. */
+export function filterToSql(filter: Filter, lookups: Lookups): SqlCondition {
+  switch (filter.op) {
+    case 'is':
+      return conditionToSql(filter.condition, lookups);
+    case 'not': {
+      const { sql, values } = filterToSql(filter.filter, lookups);
+      // What is not known is not so: NULL would drop out of both a condition and its opposite.
+      return { sql: `NOT COALESCE((${sql}), FALSE)`, values };
+    }
+    default:
+      return joinConditions(
+        filter.op,
+        filter.filters.map((part) => filterToSql(part, lookups)),
+      );
+  }
+}
+
+/** Joins conditions; none at all always holds. */
+export function joinConditions(op: 'and' | 'or', parts: readonly SqlCondition[]): SqlCondition {
+  if (parts.length === 0) return ALWAYS;
+  return {
+    sql: parts.map(({ sql }) => `(${sql})`).join(op === 'and' ? ' AND ' : ' OR '),
+    values: parts.flatMap(({ values }) => values),
+  };
+}
+
+function conditionToSql(condition: Condition, lookups: Lookups): SqlCondition {
+  switch (condition.field) {
+    case 'words':
+      return wordsToSql(condition.text, condition.isPhrase);
+    case 'kind':
+      return { sql: 'assets.kind IN (?)', values: [condition.values] };
+    case 'type':
+      return typesToSql(condition.mimes);
+    case 'folder': {
+      const ids = lookups.folders.get(condition.path) ?? [];
+      return ids.length === 0 ? NEVER : { sql: 'assets.folder_id IN (?)', values: [ids] };
+    }
+    case 'size':
+    case 'width':
+    case 'height':
+    case 'ratio':
+      return numberToSql(condition);
+    case 'captured':
+      return condition.span === null
+        ? lacksToSql('captured', true)
+        : timeToSql('assets.captured_key', { from: NO_DATE_AFTER, ...dropNulls(condition.span) });
+    case 'added':
+      return timeToSql('assets.created_at', dropNulls(condition.span));
+    case 'title':
+    case 'alt':
+    case 'caption':
+    case 'credit':
+      return condition.contains === null
+        ? lacksToSql(condition.field, !condition.isFilled)
+        : { sql: `assets.${condition.field} LIKE ?`, values: [`%${escapeLike(condition.contains)}%`] };
+    case 'keyword':
+      return condition.contains === null
+        ? lacksToSql('keyword', !condition.isFilled)
+        : {
+            sql: 'EXISTS (SELECT 1 FROM asset_keywords WHERE asset_keywords.asset_id = assets.id AND asset_keywords.keyword = ?)',
+            values: [condition.contains],
+          };
+    case 'used':
+      // Pages do not report their uses yet: nothing is known to be used.
+      return condition.value ? NEVER : ALWAYS;
+    case 'recipe':
+      return {
+        sql: `EXISTS (SELECT 1 FROM renditions WHERE renditions.asset_id = assets.id AND renditions.recipe = ?${condition.state ? ' AND renditions.state = ?' : ''})`,
+        values: condition.state ? [condition.name, condition.state] : [condition.name],
+      };
+    case 'copy':
+      return {
+        sql: 'EXISTS (SELECT 1 FROM copies WHERE copies.sha256 = assets.sha256 AND copies.store = ?)',
+        values: [condition.store],
+      };
+    case 'duplicate':
+      return {
+        sql: `${condition.value ? '' : 'NOT '}EXISTS (SELECT 1 FROM blobs WHERE blobs.sha256 = assets.sha256 AND blobs.holders > 1)`,
+        values: [],
+      };
+    case 'near': {
+      const ids = lookups.near.get(`${condition.id},${condition.distance}`) ?? [];
+      return ids.length === 0 ? NEVER : { sql: 'assets.id IN (?)', values: [ids] };
+    }
+  }
+}
+
+/** The boolean full-text expression that finds words; null when none of them stands in the index. */
+export function fullTextOf(text: string, isPhrase: boolean): string | null {
+  const words = indexedWords(text);
+  if (words.length === 0) return null;
+  if (!isPhrase && words.length === 1 && text.endsWith('*')) return `+${words[0]}*`;
+  return words.length === 1 ? `+${words[0]}` : `+"${words.join(' ')}"`;
+}
+
+function wordsToSql(text: string, isPhrase: boolean): SqlCondition {
+  const expression = fullTextOf(text, isPhrase);
+  if (expression !== null) return { sql: 'MATCH (assets.words) AGAINST (? IN BOOLEAN MODE)', values: [expression] };
+  return { sql: 'assets.words LIKE ?', values: [`%${escapeLike(text)}%`] };
+}
+
+/**
+ * Words as a condition on the row alone, for walking an index when a word is so common that the full-text index would
+ * list half of the library.
+ */
+export function commonWordToSql(word: string): SqlCondition {
+  return { sql: 'assets.words REGEXP ?', values: [`(?i)\\b${word}\\b`] };
+}
+
+function typesToSql(mimes: readonly string[]): SqlCondition {
+  return joinConditions(
+    'or',
+    mimes.map((mime) =>
+      mime.endsWith('/*')
+        ? { sql: 'assets.mime LIKE ?', values: [`${escapeLike(mime.slice(0, -1))}%`] }
+        : { sql: 'assets.mime = ?', values: [mime] },
+    ),
+  );
+}
+
+function numberToSql({ field, min, max, isMinOpen, isMaxOpen }: Condition & { field: keyof typeof NUMBER_COLUMNS }) {
+  const column = `assets.${NUMBER_COLUMNS[field]}`;
+  const scale = NUMBER_SCALE[field];
+  const parts: SqlCondition[] = [];
+  if (min !== null) parts.push({ sql: `${column} ${isMinOpen ? '>' : '>='} ?`, values: [min * scale] });
+  if (max !== null) parts.push({ sql: `${column} ${isMaxOpen ? '<' : '<='} ?`, values: [max * scale] });
+  return joinConditions('and', parts);
+}
+
+const NO_DATE_AFTER = new Date(NO_DATE.getTime() + 1);
+
+function dropNulls({ from, until }: { from: string | null; until: string | null }) {
+  return {
+    ...(from !== null && { from: new Date(from) }),
+    ...(until !== null && { until: new Date(until) }),
+  };
+}
+
+function timeToSql(column: string, { from, until }: { from?: Date; until?: Date }): SqlCondition {
+  return joinConditions('and', [
+    ...(from ? [{ sql: `${column} >= ?`, values: [from] }] : []),
+    ...(until ? [{ sql: `${column} < ?`, values: [until] }] : []),
+  ]);
+}
+
+function lacksToSql(field: keyof typeof LACKS_BITS, isEmpty: boolean): SqlCondition {
+  return { sql: `(assets.lacks & ${LACKS_BITS[field]}) ${isEmpty ? '<>' : '='} 0`, values: [] };
+}
+
+/** Lists every condition of a filter. */
+export function conditionsOf(filter: Filter): Condition[] {
+  if (filter.op === 'is') return [filter.condition];
+  return filter.op === 'not' ? conditionsOf(filter.filter) : filter.filters.flatMap(conditionsOf);
+}

@@ -1,0 +1,253 @@
+import { type AssetSort, type Condition, type Filter, indexedWords, parseFilter } from '@uniferum/core';
+import { cutPage, readCursor } from '../shared/cursor.js';
+import { type Executor, selectExpanded } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+import { readPosition, SORTS, type SortSpec } from './asset-sorts.js';
+import { countAll, countCondition, countKept } from './filter-counts.js';
+import {
+  commonWordToSql,
+  conditionsOf,
+  filterToSql,
+  fullTextOf,
+  joinConditions,
+  type Lookups,
+  type SqlCondition,
+} from './filter-sql.js';
+import { listFoldersWithin } from './folder-queries.js';
+import { findNear } from './similar-queries.js';
+
+/** What somebody looks for: a filter, within a folder. */
+export interface Search {
+  q: string;
+  folder: string;
+  /** With the folders below. */
+  deep: boolean;
+}
+
+/** A search that was understood, with everything that had to be looked up for it. */
+export interface ReadySearch {
+  /** What must all hold. */
+  parts: Filter[];
+  lookups: Lookups;
+}
+
+/**
+ * Reads a search and looks up its folders and near pictures.
+ *
+ * @throws UniferumError `malformed-request` with the place in the filter and a suggestion
+ */
+export async function readySearch(db: Executor, { q, folder, deep }: Search): Promise<ReadySearch> {
+  const parsed = parseFilter(q, Date.now());
+  if (!parsed.ok) {
+    const { position, length, message, suggestion } = parsed.error;
+    throw new UniferumError(
+      'malformed-request',
+      `The filter can't be read at character ${position + 1}: ${message}.${suggestion === null ? '' : ` Perhaps: ${suggestion}`}`,
+      { errors: [{ field: 'q', code: 'filter', message, position, length, suggestion }] },
+    );
+  }
+  const { filter } = parsed;
+  const parts: Filter[] = filter === null ? [] : filter.op === 'and' ? filter.filters : [filter];
+  if (folder !== '/' || !deep) parts.push({ op: 'is', condition: { field: 'folder', path: folder } });
+  const folders = new Map<string, number[]>();
+  const near = new Map<string, number[]>();
+  for (const condition of parts.flatMap(conditionsOf)) {
+    if (condition.field === 'folder') {
+      const within = await listFoldersWithin(db, condition.path);
+      const isShallow = !deep && condition.path === folder;
+      folders.set(
+        condition.path,
+        within.filter(({ path }) => !isShallow || path === folder).map(({ id }) => Number(id)),
+      );
+    }
+    if (condition.field === 'near')
+      near.set(`${condition.id},${condition.distance}`, await findNear(db, condition.id, condition.distance));
+  }
+  return { parts, lookups: { folders, near } };
+}
+
+/** Up to so many candidates are sorted by themselves; beyond, the order's own index is walked until a page is full. */
+const SORTABLE_CANDIDATES = 8000;
+
+/** Where reading begins: at a condition of which few assets are left, or in the order's index. */
+interface Access {
+  from: string;
+  conditions: SqlCondition;
+}
+
+export interface FoundPage {
+  ids: number[];
+  next: string | null;
+  total: number;
+}
+
+/**
+ * Finds one page of a search, and how many there are in all. The kept counts say how many assets answer each condition:
+ * a rare one is read by its own index and sorted, else the order's index is walked. A search of one condition takes its
+ * total from the counts as well.
+ */
+export async function findPage(
+  db: Executor,
+  { parts, lookups }: ReadySearch,
+  { sort, limit, cursor }: { sort: AssetSort; limit: number; cursor: string | undefined },
+): Promise<FoundPage> {
+  const spec = SORTS[sort.replace('-', '') as keyof typeof SORTS];
+  const isDescending = sort.startsWith('-');
+  const access = await chooseAccess(db, parts, lookups, spec);
+  const after = cursor === undefined ? null : readPosition(readCursor(cursor, 2), spec);
+  const compare = isDescending ? '<' : '>';
+  const direction = isDescending ? 'DESC' : 'ASC';
+  const column = `assets.${spec.column}`;
+  const position = after ? `AND (${column} ${compare} ? OR (${column} = ? AND assets.id ${compare} ?))` : '';
+  const page = selectExpanded<{ id: number; sort_key: Date | string | number }>(
+    db,
+    `SELECT assets.id, ${column} AS sort_key FROM ${access.from}
+     WHERE assets.live = 1 AND ${access.conditions.sql} ${position}
+     ORDER BY ${column} ${direction}, assets.id ${direction}
+     LIMIT ?`,
+    [...access.conditions.values, ...(after ? [after.key, after.key, after.id] : []), limit + 1],
+  );
+  const [rows, total] = await Promise.all([page, countSearch(db, { parts, lookups }, access)]);
+  const cut = cutPage(rows, limit, ({ id, sort_key }) => [
+    sort_key instanceof Date ? sort_key.toISOString() : sort_key,
+    id,
+  ]);
+  return { ids: cut.rows.map(({ id }) => id), next: cut.next, total };
+}
+
+/** Counts what a search finds. */
+async function countSearch(db: Executor, { parts, lookups }: ReadySearch, access: Access): Promise<number> {
+  const [only, ...more] = parts;
+  if (only === undefined) return countAll(db);
+  const kept = more.length === 0 ? await countKept(db, only, lookups) : null;
+  if (kept !== null) return kept;
+  const [row] = await selectExpanded<{ n: number }>(
+    db,
+    `SELECT COUNT(*) AS n FROM ${access.from} WHERE assets.live = 1 AND ${access.conditions.sql}`,
+    access.conditions.values,
+  );
+  return Number(row?.n ?? 0);
+}
+
+async function chooseAccess(
+  db: Executor,
+  parts: readonly Filter[],
+  lookups: Lookups,
+  spec: SortSpec,
+): Promise<Access> {
+  const counted = await Promise.all(
+    parts.map(async (part) => ({
+      part,
+      count: part.op === 'is' ? await countCondition(db, part.condition, lookups) : null,
+    })),
+  );
+  const rarest = counted
+    .filter(({ count }) => count !== null && count <= SORTABLE_CANDIDATES)
+    .sort((a, b) => Number(a.count) - Number(b.count))[0];
+  const sqlOf = ({ part, count }: (typeof counted)[number]): SqlCondition => {
+    const isCommonWord =
+      part.op === 'is' && part.condition.field === 'words' && (count ?? 0) > SORTABLE_CANDIDATES;
+    if (isCommonWord && part.op === 'is' && part.condition.field === 'words')
+      return commonWordToSql(indexedWords(part.condition.text)[0] ?? '');
+    return filterToSql(part, lookups);
+  };
+  if (rarest?.part.op === 'is') {
+    const driver = driverOf(rarest.part.condition);
+    const others = counted.filter((one) => one !== rarest || !driver.isComplete).map(sqlOf);
+    return {
+      from: driver.from,
+      conditions: joinConditions('and', [...(driver.where ? [driver.where] : []), ...others]),
+    };
+  }
+  const conditions = joinConditions('and', counted.map(sqlOf));
+  // The full-text index is used by itself or not at all.
+  const needsFullText = counted.some(
+    ({ part, count }) =>
+      count === null &&
+      part.op === 'is' &&
+      part.condition.field === 'words' &&
+      fullTextOf(part.condition.text, part.condition.isPhrase) !== null,
+  );
+  const onlyFolder = parts.length === 1 && parts[0]?.op === 'is' && parts[0].condition.field === 'folder';
+  const isOneFolder = onlyFolder && (lookups.folders.get((parts[0] as { condition: { path: string } }).condition.path) ?? []).length === 1;
+  const index = isOneFolder ? spec.index : spec.globalIndex;
+  return { from: needsFullText ? 'assets' : `assets FORCE INDEX (${index})`, conditions };
+}
+
+interface Driver {
+  from: string;
+  where: SqlCondition | null;
+  /** Whether the driver alone says all that the condition asks. */
+  isComplete: boolean;
+}
+
+const INDEXES: Partial<Record<Condition['field'], string>> = {
+  kind: 'assets_by_kind',
+  type: 'assets_by_mime',
+  folder: 'assets_by_created',
+  size: 'all_assets_by_size',
+  width: 'assets_by_width',
+  height: 'assets_by_height',
+  ratio: 'assets_by_ratio',
+  captured: 'all_assets_by_captured',
+  added: 'all_assets_by_created',
+  near: 'PRIMARY',
+};
+
+/** How to read the assets of a condition of which there are few. */
+function driverOf(condition: Condition): Driver {
+  const index = INDEXES[condition.field];
+  if (condition.field === 'captured' && condition.span === null) return lacking(32);
+  if (index) return { from: `assets FORCE INDEX (${index})`, where: null, isComplete: false };
+  switch (condition.field) {
+    case 'keyword':
+      if (condition.contains !== null)
+        return {
+          from: 'asset_keywords AS driver STRAIGHT_JOIN assets ON assets.id = driver.asset_id',
+          where: { sql: 'driver.keyword = ?', values: [condition.contains] },
+          isComplete: true,
+        };
+      break;
+    case 'recipe':
+      return {
+        from: 'renditions AS driver FORCE INDEX (renditions_by_recipe) STRAIGHT_JOIN assets ON assets.id = driver.asset_id',
+        where: {
+          sql: `driver.recipe = ?${condition.state ? ' AND driver.state = ?' : ''}`,
+          values: condition.state ? [condition.name, condition.state] : [condition.name],
+        },
+        isComplete: true,
+      };
+    case 'duplicate':
+      if (condition.value)
+        return {
+          from: 'blobs AS driver FORCE INDEX (blobs_holders) STRAIGHT_JOIN assets ON assets.sha256 = driver.sha256',
+          where: { sql: 'driver.holders > 1', values: [] },
+          isComplete: true,
+        };
+      break;
+    case 'title':
+    case 'alt':
+    case 'caption':
+    case 'credit':
+      break;
+    default:
+  }
+  const bits = { title: 1, alt: 2, caption: 4, credit: 8, keyword: 16 } as const;
+  if (condition.field in bits) {
+    const { isFilled } = condition as Condition & { field: keyof typeof bits };
+    return lacking(bits[condition.field as keyof typeof bits], isFilled);
+  }
+  return { from: 'assets', where: null, isComplete: false };
+}
+
+const LACKS_VALUES = Array.from({ length: 64 }, (_, value) => value);
+
+/** Assets that lack something, or don't: the values of the bit field that say so. */
+function lacking(bit: number, isFilled = false): Driver {
+  const values = LACKS_VALUES.filter((value) => ((value & bit) === 0) === isFilled);
+  return {
+    from: 'assets FORCE INDEX (assets_by_lacks)',
+    where: { sql: 'assets.lacks IN (?)', values: [values] },
+    isComplete: true,
+  };
+}

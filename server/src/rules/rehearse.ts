@@ -1,0 +1,103 @@
+import {
+  type FolderRules,
+  isWithin,
+  judgeFile,
+  pathChain,
+  type ReasonCode,
+  resolveRules,
+  type Verdict,
+} from '@uniferum/core';
+import { filledTexts } from '../library/assets.js';
+import { findFolder, listFoldersWithin, findFoldersByPaths } from '../library/folder-queries.js';
+import { type Executor, selectExpanded } from '../shared/database.js';
+import { notFound } from '../shared/errors.js';
+
+/** A present file that the new rules would refuse, and why. */
+export interface OutsideFile {
+  asset: string;
+  name: string;
+  folder: string;
+  verdict: Verdict;
+}
+
+export interface RulesPlan {
+  items: OutsideFile[];
+  totals: { present: number; outside: number; outsideNow: number; byCode: Partial<Record<ReasonCode, number>> };
+}
+
+const PAGE = 5000;
+const SHOWN = 200;
+
+interface PresentRow {
+  id: number;
+  name: string;
+  bytes: number;
+  mime: string;
+  width: number | null;
+  height: number | null;
+  title: string | null;
+  alt: string | null;
+  caption: string | null;
+  credit: string | null;
+  keywords: string;
+}
+
+/**
+ * Works out which present files a change of rules would put outside, in the folder and in those below it. Files stay
+ * where they are all the same: rules hold for what comes.
+ */
+export async function rehearseRules(db: Executor, folderId: string, rules: FolderRules): Promise<RulesPlan> {
+  const folder = await findFolder(db, folderId);
+  if (folder === null) throw notFound(`Folder ${folderId}`);
+  const within = await listFoldersWithin(db, folder.path);
+  const above = await findFoldersByPaths(db, pathChain(folder.path).slice(0, -1).concat(' '));
+  const known = [...above, ...within];
+  const items: OutsideFile[] = [];
+  const totals: RulesPlan['totals'] = { present: 0, outside: 0, outsideNow: 0, byCode: {} };
+  for (const { id, path, items: count } of within) {
+    if (count === 0) continue;
+    const chain = known.filter((one) => isWithin(path, one.path)).sort((a, b) => a.path.length - b.path.length);
+    const now = resolveRules(chain);
+    const then = resolveRules(chain.map((one) => (one.id === folderId ? { ...one, rules } : one)));
+    let position = 0;
+    for await (const row of present(db, id)) {
+      const facts = {
+        name: row.name,
+        bytes: row.bytes,
+        mime: row.mime,
+        width: row.width,
+        height: row.height,
+        texts: filledTexts({ ...row, keywords: JSON.parse(row.keywords) }),
+      };
+      const place = { path, items: position++ };
+      totals.present += 1;
+      if (judgeFile(facts, now, place).outcome === 'refused') totals.outsideNow += 1;
+      const verdict = judgeFile(facts, then, place);
+      if (verdict.outcome !== 'refused') continue;
+      totals.outside += 1;
+      for (const code of new Set(verdict.reasons.map((reason) => reason.code)))
+        totals.byCode[code] = (totals.byCode[code] ?? 0) + 1;
+      if (items.length < SHOWN) items.push({ asset: String(row.id), name: row.name, folder: path, verdict });
+    }
+  }
+  return { items, totals };
+}
+
+/** The live assets of a folder in the order in which they came. */
+async function* present(db: Executor, folderId: string): AsyncGenerator<PresentRow> {
+  for (let after = 0; ; ) {
+    const rows = await selectExpanded<PresentRow>(
+      db,
+      `SELECT id, name, bytes, mime, width, height, title, alt, caption, credit, keywords
+       FROM assets
+       WHERE folder_id = ? AND live = 1 AND id > ?
+       ORDER BY id
+       LIMIT ?`,
+      [folderId, after, PAGE],
+    );
+    yield* rows;
+    const last = rows.at(-1);
+    if (!last || rows.length < PAGE) return;
+    after = last.id;
+  }
+}

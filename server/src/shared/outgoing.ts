@@ -1,0 +1,165 @@
+import { lookup as lookupAll } from 'node:dns';
+import type { LookupFunction } from 'node:net';
+import ipaddr from 'ipaddr.js';
+import { Agent, type Dispatcher, request } from 'undici';
+import type { Config } from '../config.js';
+
+/** Why an address could not be fetched, in a sentence. `mayRetry` is true when it could go better later. */
+export class FetchFailure extends Error {
+  readonly mayRetry: boolean;
+
+  constructor(message: string, { mayRetry = false, cause }: { mayRetry?: boolean; cause?: unknown } = {}) {
+    super(message, cause === undefined ? {} : { cause });
+    this.mayRetry = mayRetry;
+  }
+}
+
+/** An answer whose body streams. Whoever takes it reads the body or destroys it. */
+export interface Fetched {
+  /** Where it came from in the end, after redirects. */
+  url: string;
+  mime: string | null;
+  disposition: string | null;
+  bytes: number | null;
+  body: Dispatcher.ResponseData['body'];
+}
+
+export interface FetchOptions {
+  method?: 'GET' | 'POST';
+  headers?: Record<string, string>;
+  body?: string;
+  /** Until the head of the answer, and between two pieces of it, in milliseconds. @defaultValue 15000 */
+  timeoutMs?: number;
+  signal?: AbortSignal;
+}
+
+const MAX_REDIRECTS = 5;
+const REDIRECTS = new Set([301, 302, 303, 307, 308]);
+
+/**
+ * Fetches an address that somebody gave. Private, loopback and link-local targets are refused unless the configuration
+ * names them; the name is resolved once and that address is connected to, so that it can't change in between; each
+ * redirect is checked anew.
+ *
+ * @throws FetchFailure
+ */
+export async function fetchAddress(
+  config: Pick<Config, 'allowedHosts'>,
+  address: string,
+  options: FetchOptions = {},
+): Promise<Fetched> {
+  let url = readUrl(address);
+  for (let hops = 0; hops <= MAX_REDIRECTS; hops += 1) {
+    const answer = await ask(config, url, options);
+    const location = answer.headers.location;
+    if (REDIRECTS.has(answer.statusCode) && typeof location === 'string') {
+      answer.body.destroy();
+      url = readUrl(location, url);
+      continue;
+    }
+    if (answer.statusCode < 200 || answer.statusCode > 299) {
+      answer.body.destroy();
+      throw new FetchFailure(`${url.host} answered with status ${answer.statusCode}`, {
+        mayRetry: answer.statusCode >= 500 || answer.statusCode === 429,
+      });
+    }
+    const header = (name: string) => {
+      const value = answer.headers[name];
+      return typeof value === 'string' ? value : null;
+    };
+    const length = Number(header('content-length') ?? Number.NaN);
+    return {
+      url: url.href,
+      mime: header('content-type')?.split(';')[0]?.trim().toLowerCase() ?? null,
+      disposition: header('content-disposition'),
+      bytes: Number.isSafeInteger(length) ? length : null,
+      body: answer.body,
+    };
+  }
+  throw new FetchFailure(`it was redirected more than ${MAX_REDIRECTS} times`);
+}
+
+function readUrl(text: string, base?: URL): URL {
+  let url: URL;
+  try {
+    url = new URL(text, base);
+  } catch {
+    throw new FetchFailure(`"${text}" is no address`);
+  }
+  if (url.protocol !== 'http:' && url.protocol !== 'https:')
+    throw new FetchFailure(`${url.protocol} is no protocol that is fetched; give an http or https address`);
+  if (url.username || url.password)
+    throw new FetchFailure('the address holds a user name or password; take them out');
+  return url;
+}
+
+async function ask(
+  config: Pick<Config, 'allowedHosts'>,
+  url: URL,
+  { method = 'GET', headers = {}, body, timeoutMs = 15_000, signal }: FetchOptions,
+): Promise<Dispatcher.ResponseData> {
+  const isAllowed = config.allowedHosts.has(url.host) || config.allowedHosts.has(url.hostname);
+  const literal = url.hostname.replace(/^\[|\]$/g, '');
+  if (!isAllowed && ipaddr.isValid(literal) && !isPublic(literal)) throw privateTarget(url.host);
+  const dispatcher = new Agent({
+    connect: { timeout: timeoutMs, ...(!isAllowed && { lookup: lookupPublic }) },
+    headersTimeout: timeoutMs,
+    bodyTimeout: timeoutMs,
+    maxHeaderSize: 32_768,
+  });
+  try {
+    const answer = await request(url, {
+      dispatcher,
+      method,
+      headers: { 'user-agent': 'Uniferum', accept: '*/*', 'accept-encoding': 'identity', ...headers },
+      ...(body !== undefined && { body }),
+      ...(signal && { signal }),
+    });
+    answer.body.once('close', () => void dispatcher.destroy().catch(() => {}));
+    return answer;
+  } catch (error) {
+    await dispatcher.destroy().catch(() => {});
+    signal?.throwIfAborted();
+    throw toFailure(error, url);
+  }
+}
+
+function toFailure(error: unknown, url: URL): FetchFailure {
+  if (error instanceof FetchFailure) return error;
+  const cause = error instanceof Error ? error : new Error(String(error));
+  if (cause.cause instanceof FetchFailure) return cause.cause;
+  const code = 'code' in cause ? String(cause.code) : '';
+  if (code === 'ENOTFOUND') return new FetchFailure(`there is no host ${url.hostname}`, { cause });
+  if (/TIMEOUT/.test(code))
+    return new FetchFailure(`${url.host} did not answer in time`, { mayRetry: true, cause });
+  return new FetchFailure(`${url.host} can't be reached: ${cause.message}`, { mayRetry: true, cause });
+}
+
+/** Resolves a name and lets only public addresses through; Node connects to exactly what is returned. */
+const lookupPublic: LookupFunction = (hostname, options, callback) => {
+  lookupAll(hostname, { ...options, all: true }, (error, addresses) => {
+    if (error) {
+      callback(error, '', 0);
+      return;
+    }
+    const found = addresses.filter(({ address }) => isPublic(address));
+    if (found.length === 0 || found.length < addresses.length) {
+      callback(privateTarget(hostname), '', 0);
+      return;
+    }
+    const [first] = found;
+    if (options.all) callback(null, found as never, 0);
+    else callback(null, first?.address ?? '', first?.family);
+  });
+};
+
+function isPublic(address: string): boolean {
+  const parsed = ipaddr.process(address);
+  return parsed.range() === 'unicast';
+}
+
+function privateTarget(host: string): FetchFailure {
+  return new FetchFailure(
+    `${host} lies in a private network, and such addresses are not fetched. Whoever runs this installation can allow it with UNIFERUM_ALLOWED_HOSTS`,
+  );
+}
