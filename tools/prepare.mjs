@@ -17,6 +17,7 @@ const FOR_TESTS = {
   exiftool: 'libimage-exiftool-perl',
   identify: 'imagemagick',
   vipsthumbnail: 'libvips-tools',
+  zip: 'zip',
 };
 
 const SOURCES = ['core', 'client', 'server', 'standins', 'demo', 'web', 'e2e', 'bench'];

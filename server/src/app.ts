@@ -20,7 +20,7 @@ import { toProblem, UniferumError } from './shared/errors.js';
 import { systemRoutes } from './shared/health-routes.js';
 import { type Metrics, startMetrics } from './shared/metrics.js';
 import { registerRoutes } from './shared/register-routes.js';
-import type { Route } from './shared/route.js';
+import { API_BASE, type Route } from './shared/route.js';
 import type { ByteStore } from './stores/byte-store.js';
 
 /** What every handler works with. */
@@ -47,8 +47,9 @@ export const ALL_ROUTES: readonly Route[] = [
   ...mediaRoutes,
 ];
 
+const MAX_JSON = '4mb';
 /** Large enough for a manifest of many thousand rows. */
-const MAX_JSON = '32mb';
+const MAX_MANIFEST = '32mb';
 
 /** Puts a server together; the caller opens and closes what it is given. */
 export function createApp(parts: Pick<App, 'config' | 'db' | 'store' | 'log'>): {
@@ -71,6 +72,7 @@ export function createApp(parts: Pick<App, 'config' | 'db' | 'store' | 'log'>): 
   );
   server.use(app.metrics.timeRequests);
   server.use(securityHeaders(app.config));
+  server.use(`${API_BASE}/intake/manifest`, express.json({ limit: MAX_MANIFEST }));
   server.use(express.json({ limit: MAX_JSON }));
   registerRoutes(server, app, ALL_ROUTES);
   if (app.config.webDir !== null) serveConsole(server, app.config.webDir);

@@ -43,6 +43,7 @@ interface NewBatch {
 }
 
 const ENTRIES_PER_ITEM = 50;
+const REMOTE_FILES_PER_ITEM = 4;
 const INBOX_FILES_PER_ITEM = 64;
 
 /** Makes the batch to which files belong that come by requests. */
@@ -64,14 +65,34 @@ async function beginBatch(tx: Transaction, who: Principal, batch: NewBatch): Pro
   const intake: IntakeContext = { id, folder, by: who.name, via, way };
   const run = await beginRun(tx, { kind: 'intake', title: batch.title, by: who.name });
   const items = [];
-  for (let at = 0; at < batch.files.length; at += batch.filesPerItem) {
-    const files = batch.files.slice(at, at + batch.filesPerItem);
-    items.push({ key: `files:${at}`, title: titleOf(files), input: { intake, files }, weight: files.length });
-  }
+  for (const files of cutIntoItems(batch.files, batch.filesPerItem))
+    items.push({
+      key: `files:${items.length}`,
+      title: titleOf(files),
+      input: { intake, files },
+      weight: files.length,
+    });
   await addItems<'intake'>(tx, run, items);
   await endIfEmpty(tx, run);
   await updateIntakeRun(tx, id, run);
   return { intake: id, run };
+}
+
+/** Cuts a batch into items; what comes over a network takes the place of several files that are here. */
+function cutIntoItems(files: readonly IntakeSource[], filesPerItem: number): IntakeSource[][] {
+  const items: IntakeSource[][] = [];
+  let load = filesPerItem;
+  for (const file of files) {
+    const isRemote = file.from.kind === 'address' && !file.from.address.startsWith('data:');
+    const cost = isRemote ? Math.max(1, filesPerItem / REMOTE_FILES_PER_ITEM) : 1;
+    if (load + cost > filesPerItem) {
+      items.push([]);
+      load = 0;
+    }
+    items.at(-1)?.push(file);
+    load += cost;
+  }
+  return items;
 }
 
 function titleOf(files: readonly IntakeSource[]): string {
@@ -241,7 +262,7 @@ export async function fetchAddresses(
       folder,
       label: null,
       title: `Fetching ${addresses.length.toLocaleString('en-GB')} addresses`,
-      filesPerItem: 1,
+      filesPerItem: REMOTE_FILES_PER_ITEM,
       files: addresses.map((address) => ({
         name: null,
         folder,
@@ -299,7 +320,7 @@ export async function takeManifestIn(
       folder: request.folder,
       label: request.label,
       title: `Taking in ${plan.rows.length.toLocaleString('en-GB')} rows of ${request.label ?? 'a manifest'}`,
-      filesPerItem: plan.rows.some(({ source }) => source.kind === 'address') ? 4 : ENTRIES_PER_ITEM,
+      filesPerItem: ENTRIES_PER_ITEM,
       files: plan.rows.map(({ source, folder, name, texts, capturedAt }) => ({
         name: name ?? (source.kind === 'path' ? (source.value.split('/').at(-1) ?? source.value) : null),
         folder,

@@ -33,7 +33,7 @@ export async function fetchFile(
     fetched.body.destroy();
     throw new FetchFailure(message);
   };
-  if (fetched.mime === 'text/html' && !/^html?$/.test(splitName(fullName).extension))
+  if (fetched.mime === 'text/html' && !/^html?$/.test(splitName(given).extension))
     refuse('it answered with a web page and not with a file; copy the address of the file itself');
   if (fetched.bytes !== null && fetched.bytes > limitBytes)
     refuse(`it has ${formatBytes(fetched.bytes)}, and up to ${formatBytes(limitBytes)} are taken`);
@@ -66,6 +66,8 @@ function limited(body: Readable, limitBytes: number, statedBytes: number | null)
       else done();
     },
   });
+  // It may break off before anybody reads it; whoever does gets the error all the same.
+  counter.on('error', () => {});
   body.on('error', (error) => counter.destroy(toFailure(error)));
   counter.on('close', () => body.destroy());
   return body.pipe(counter);

@@ -41,9 +41,11 @@ export async function readMultipart(
     }
     // Seen to by whoever reads the stream; without a listener an early end of the connection would end the process.
     stream.on('error', () => {});
+    // The parser runs ahead of the work: a file has the fields that came before it, not those after.
+    const before = new Map(fields);
     work = work.then(() => {
       open = stream;
-      return onFile({ name, stream }, fields);
+      return onFile({ name, stream }, before);
     });
     // Reported when the whole body was read.
     work.catch(() => stream.resume());

@@ -4,8 +4,8 @@ import { assetSchema } from '../library/asset-schemas.js';
 import { findFolderByPath } from '../library/folder-queries.js';
 import { effectiveRules } from '../rules/service.js';
 import { cutPage, readCursor } from '../shared/cursor.js';
-import { answerOnce } from '../shared/idempotency.js';
 import { notFound } from '../shared/errors.js';
+import { answerOnce } from '../shared/idempotency.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import {
   answer,
@@ -16,11 +16,11 @@ import {
   verdictSchema,
 } from '../shared/schemas.js';
 import { countIntakes, findIntake, insertIntake, listIntakeFiles, listIntakes } from './queries.js';
+import { resumableRoutes } from './resumable.js';
 import { intakeFileSchema, intakeSchema } from './schemas.js';
 import { answerSource, sourceSchema } from './source.js';
 import { answerUpload } from './upload.js';
 import { intakeWayRoutes } from './ways-routes.js';
-import { resumableRoutes } from './resumable.js';
 
 const fileToCheck = Joi.object({
   name: Joi.string().min(1).max(500).required(),

@@ -23,10 +23,18 @@ const text = (max: number) => Joi.string().trim().max(max).allow(null, '');
 
 /** The body of `POST /assets` as JSON: one file by its address. */
 export const sourceSchema = Joi.object({
-  source: Joi.string().trim().min(1).max(4_000_000).required().description('an http(s) address or a data URI'),
+  source: Joi.string()
+    .trim()
+    .min(1)
+    .max(4_000_000)
+    .required()
+    .description('an http(s) address or a data URI'),
   folder: folderPathSchema.default('/'),
   name: Joi.string().trim().max(500).allow(null).default(null),
-  as: Joi.string().valid('file', 'link').default('file').description('link keeps the address and its description (oEmbed)'),
+  as: Joi.string()
+    .valid('file', 'link')
+    .default('file')
+    .description('link keeps the address and its description (oEmbed)'),
   title: text(500),
   alt: text(5000),
   caption: text(5000),
@@ -39,12 +47,17 @@ export async function answerSource(app: App, who: Principal, input: unknown): Pr
   const { value, error } = sourceSchema.validate(input, { abortEarly: false });
   if (error)
     throw new UniferumError('malformed-request', `${error.message}.`, {
-      errors: error.details.map(({ path, type, message }) => ({ field: path.join('.'), code: type, message })),
+      errors: error.details.map(({ path, type, message }) => ({
+        field: path.join('.'),
+        code: type,
+        message,
+      })),
     });
   const { source, folder, name, as, ...sent } = value as SourceBody;
   const texts = Object.fromEntries(Object.entries(sent).filter(([, one]) => one !== '' && one !== null));
   const intake = await openIntake(app, who, { way: as === 'link' ? 'link' : 'address', folder });
-  if (as === 'link') return answerTaken(app, await takeLinkIn(app, intake, { address: source, folder, texts }));
+  if (as === 'link')
+    return answerTaken(app, await takeLinkIn(app, intake, { address: source, folder, texts }));
   try {
     const limitBytes = app.config.maxUploadBytes;
     const fetched = await fetchFile(app.config, source, { name: name ?? null, limitBytes });

@@ -1,10 +1,19 @@
-import { MANIFEST_FIELDS, type ManifestMapping, originalAddress } from '@uniferum/core';
+import {
+  EMBEDDED_FIELDS,
+  type EmbeddedField,
+  MANIFEST_FIELDS,
+  MAPPED_TEXTS,
+  type ManifestMapping,
+  type MappedText,
+  type MetadataMapping,
+  mayFill,
+  originalAddress,
+} from '@uniferum/core';
 import Joi from 'joi';
 import Papa from 'papaparse';
 import type { App } from '../app.js';
-import { readMapping, writeMapping } from '../library/settings.js';
-import { EMBEDDED_FIELDS, type EmbeddedField, MAPPED_TEXTS, type MappedText, type MetadataMapping, mayFill } from '@uniferum/core';
 import { recordEvent } from '../hooks/outbox.js';
+import { readMapping, writeMapping } from '../library/settings.js';
 import { findRun, toRunAnswer } from '../runs/queries.js';
 import { runSchema } from '../runs/routes.js';
 import { inTransaction } from '../shared/database.js';
@@ -20,7 +29,7 @@ import {
   rehearseManifest,
   takeManifestIn,
 } from './batches.js';
-import { type InboxFile, INBOX_STATES, scanInbox } from './inbox.js';
+import { INBOX_STATES, type InboxFile, scanInbox } from './inbox.js';
 import { findIntake, listIntakeFiles, type StoredIntakeFile } from './queries.js';
 import { intakeSchema } from './schemas.js';
 
@@ -43,8 +52,11 @@ const mappingFields = Object.fromEntries(
   MANIFEST_FIELDS.map((field) => [field, Joi.string().max(200).description('the column that holds it')]),
 );
 
-const planSchema = (item: Joi.Schema, totals: Record<string, Joi.Schema>, more: Record<string, Joi.Schema> = {}) =>
-  answer({ plan: answer({ items: Joi.array().items(item), totals: answer(totals), ...more }) });
+const planSchema = (
+  item: Joi.Schema,
+  totals: Record<string, Joi.Schema>,
+  more: Record<string, Joi.Schema> = {},
+) => answer({ plan: answer({ items: Joi.array().items(item), totals: answer(totals), ...more }) });
 
 const count = Joi.number().integer().min(0);
 
@@ -85,7 +97,12 @@ const inboxRoutes: Route[] = [
     summary: 'Take files of the inbox in: copied, moved, or registered where they lie',
     query: rehearsable,
     body: Joi.object({
-      paths: Joi.array().items(Joi.string().max(2000)).max(100_000).allow(null).default(null).description('null takes all that is new'),
+      paths: Joi.array()
+        .items(Joi.string().max(2000))
+        .max(100_000)
+        .allow(null)
+        .default(null)
+        .description('null takes all that is new'),
       mode: Joi.string().valid('copy', 'move', 'place').default('copy'),
       folder: folderPathSchema.default('/'),
       keepFolders: Joi.boolean().default(true),
@@ -103,7 +120,10 @@ const inboxRoutes: Route[] = [
     async handle({ app, who, query, body }) {
       if (query.rehearse) {
         const plan = await planInbox(app, body);
-        return { status: 200, body: { plan: { ...plan, items: plan.items.map((file) => toInboxAnswer(app, file)) } } };
+        return {
+          status: 200,
+          body: { plan: { ...plan, items: plan.items.map((file) => toInboxAnswer(app, file)) } },
+        };
       }
       const batch = await registerInbox(app, who, body);
       return batch === null ? { status: 200, body: { intake: null, run: null } } : answerBatch(app, batch);
@@ -151,17 +171,23 @@ const listRoutes: Route[] = [
     method: 'post',
     path: `${API_BASE}/intake/manifest`,
     access: 'library:write',
-    summary: 'Take in what a manifest lists: a table or JSON with paths or addresses, folders, texts, dates, keywords',
+    summary:
+      'Take in what a manifest lists: a table or JSON with paths or addresses, folders, texts, dates, keywords',
     query: rehearsable,
     body: Joi.object({
-      content: Joi.string().min(1).max(30_000_000).required().description('CSV with a head, or a JSON list of objects'),
+      content: Joi.string()
+        .min(1)
+        .max(30_000_000)
+        .required()
+        .description('CSV with a head, or a JSON list of objects'),
       folder: folderPathSchema.default('/').description('for rows that name none'),
       label: Joi.string().max(200).allow(null).default(null),
       mapping: Joi.object(mappingFields).allow(null).default(null).description('null takes the proposed one'),
     }).example({ content: 'path,alt\ngannet/dusk.jpg,The light at dusk\n', folder: '/lights' }),
     answers: {
       200: {
-        description: 'The rehearsal: columns, proposed mapping, what each row would take in, and what is wrong',
+        description:
+          'The rehearsal: columns, proposed mapping, what each row would take in, and what is wrong',
         schema: planSchema(
           Joi.object().unknown(),
           { rows: count, taken: count, faults: count },
@@ -205,7 +231,9 @@ const reportRoute = route<{ id: string }, { format: 'csv' | 'json' }>({
   summary: 'The whole report of an intake, to be kept',
   params: Joi.object({ id: idSchema.required() }),
   query: Joi.object({ format: Joi.string().valid('csv', 'json').default('csv') }),
-  answers: { 200: { description: 'One line for each file, as a table (RFC 4180) or JSON', contentType: '*/*' } },
+  answers: {
+    200: { description: 'One line for each file, as a table (RFC 4180) or JSON', contentType: '*/*' },
+  },
   async handle({ app, params: { id }, query: { format }, res }) {
     const intake = await findIntake(app.db, id);
     if (intake === null) throw notFound(`Intake ${id}`);
@@ -220,7 +248,10 @@ const reportRoute = route<{ id: string }, { format: 'csv' | 'json' }>({
       if (lines.length > 0)
         res.write(
           format === 'csv'
-            ? `${Papa.unparse(lines.map((line) => REPORT_HEAD.map((key) => line[key])), { escapeFormulae: true })}\r\n`
+            ? `${Papa.unparse(
+                lines.map((line) => REPORT_HEAD.map((key) => line[key])),
+                { escapeFormulae: true },
+              )}\r\n`
             : (isFirst ? '' : ',') + lines.map((line) => JSON.stringify(line)).join(','),
         );
       if (files.length < REPORT_ROWS) break;

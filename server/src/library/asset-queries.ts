@@ -261,9 +261,13 @@ export async function countHolders(tx: Executor, digests: readonly string[], sig
   const counts = new Map<string, number>();
   for (const sha256 of digests) counts.set(sha256, (counts.get(sha256) ?? 0) + sign);
   const byChange = new Map<number, string[]>();
-  for (const [sha256, difference] of counts) byChange.set(difference, [...(byChange.get(difference) ?? []), sha256]);
+  for (const [sha256, difference] of counts)
+    byChange.set(difference, [...(byChange.get(difference) ?? []), sha256]);
   for (const [difference, some] of byChange)
-    await changeExpanded(tx, 'UPDATE blobs SET holders = holders + ? WHERE sha256 IN (?)', [difference, some.sort()]);
+    await changeExpanded(tx, 'UPDATE blobs SET holders = holders + ? WHERE sha256 IN (?)', [
+      difference,
+      some.sort(),
+    ]);
 }
 
 /** Writes down under which keywords assets are found. */
@@ -446,7 +450,16 @@ export async function updateContent(
      SET version = ?, sha256 = ?, bytes = ?, mime = ?, width = ?, height = ?, orientation = ?, phash = NULL,
          revision = revision + 1, updated_at = NOW(3)
      WHERE id = ?`,
-    [version.n, version.sha256, version.bytes, version.mime, version.width, version.height, version.orientation, id],
+    [
+      version.n,
+      version.sha256,
+      version.bytes,
+      version.mime,
+      version.width,
+      version.height,
+      version.orientation,
+      id,
+    ],
   );
 }
 

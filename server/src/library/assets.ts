@@ -96,7 +96,8 @@ export async function changeHeldAsset(
     folder: wanted.folder ?? row.folder_path,
     revision: row.revision,
   };
-  if (edit.focal !== undefined || subject.folder !== row.folder_path) await refreshRenditions(tx, subject, by);
+  if (edit.focal !== undefined || subject.folder !== row.folder_path)
+    await refreshRenditions(tx, subject, by);
   await recordEvent(tx, {
     type: 'asset.changed',
     asset: id,

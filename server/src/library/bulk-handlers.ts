@@ -29,7 +29,13 @@ function bulkHandler<Input extends { ids: string[] }>(
         for (const row of rows) {
           const outcome = await attempt(() => carryOut(tx, row, input));
           if (outcome.kind === 'left') why.set(outcome.why, (why.get(outcome.why) ?? 0) + 1);
-          else changes.push([runId, row.id, JSON.stringify(outcome.before ?? {}), JSON.stringify(outcome.after ?? {})]);
+          else
+            changes.push([
+              runId,
+              row.id,
+              JSON.stringify(outcome.before ?? {}),
+              JSON.stringify(outcome.after ?? {}),
+            ]);
         }
         if (options.remembers && changes.length > 0)
           await changeExpanded(
@@ -53,9 +59,18 @@ async function attempt(work: () => Promise<Outcome>): Promise<Outcome> {
   }
 }
 
-function summarise(total: number, done: number, why: ReadonlyMap<string, number>): EndCounts & { note: string } {
+function summarise(
+  total: number,
+  done: number,
+  why: ReadonlyMap<string, number>,
+): EndCounts & { note: string } {
   const left = [...why].map(([reason, times]) => `${times} left: ${reason}`);
-  return { done, skipped: total - done, failed: 0, note: [`${done} changed`, ...left].join('; ').slice(0, 2000) };
+  return {
+    done,
+    skipped: total - done,
+    failed: 0,
+    note: [`${done} changed`, ...left].join('; ').slice(0, 2000),
+  };
 }
 
 const WORDS = { 'has-one': 'already had one', 'no-date': 'no capture date', same: 'already so' } as const;
@@ -111,7 +126,10 @@ export const bulkUndoHandler = bulkHandler<RunInputs['bulk-undo']>(async (tx, ro
     await restoreHeldAsset(tx, row, BY);
   } else {
     if (row.live === null) return { kind: 'left', why: 'in the bin' };
-    const { before, after } = { before: JSON.parse(change.before_values), after: JSON.parse(change.after_values) };
+    const { before, after } = {
+      before: JSON.parse(change.before_values),
+      after: JSON.parse(change.after_values),
+    };
     const now = currentValues(row);
     const back = Object.fromEntries(
       Object.entries(before).filter(([field]) => JSON.stringify(now[field]) === JSON.stringify(after[field])),
@@ -119,7 +137,10 @@ export const bulkUndoHandler = bulkHandler<RunInputs['bulk-undo']>(async (tx, ro
     if (Object.keys(back).length === 0) return { kind: 'left', why: 'changed again since' };
     await changeHeldAsset(tx, row, back as AssetChange, BY);
   }
-  await changeExpanded(tx, 'UPDATE bulk_changes SET undone = 1 WHERE run_id = ? AND asset_id = ?', [run, row.id]);
+  await changeExpanded(tx, 'UPDATE bulk_changes SET undone = 1 WHERE run_id = ? AND asset_id = ?', [
+    run,
+    row.id,
+  ]);
   return { kind: 'done' };
 });
 

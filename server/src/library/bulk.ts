@@ -8,9 +8,7 @@ import { type AssetRow, findAssets } from './asset-queries.js';
 import { findPage, readySearch } from './find.js';
 
 /** Which assets a bulk job is about. */
-export type Selection =
-  | { ids: string[] }
-  | { q: string; folder: string; deep: boolean };
+export type Selection = { ids: string[] } | { q: string; folder: string; deep: boolean };
 
 const PAGE = 2000;
 const ASSETS_PER_ITEM = 100;
@@ -43,7 +41,11 @@ export interface BulkPlan {
 }
 
 /** Works out what a bulk edit would change, without changing it; by the same planner as the real thing. */
-export async function rehearseBulkEdit(db: Database, selection: Selection, change: BulkChange): Promise<BulkPlan> {
+export async function rehearseBulkEdit(
+  db: Database,
+  selection: Selection,
+  change: BulkChange,
+): Promise<BulkPlan> {
   const ids = await listSelected(db, selection);
   const items: PlannedEdit[] = [];
   const totals = { selected: 0, changed: 0, hasOne: 0, noDate: 0, same: 0 };

@@ -1,5 +1,13 @@
-import { type Condition, dayNumber, type Filter, indexedWords, type NumberSpan, sizeClass, sizeClassFloor } from '@uniferum/core';
-import { escapeLike, type Executor, type SqlValue, selectOne, selectExpanded } from '../shared/database.js';
+import {
+  type Condition,
+  dayNumber,
+  type Filter,
+  indexedWords,
+  type NumberSpan,
+  sizeClass,
+  sizeClassFloor,
+} from '@uniferum/core';
+import { type Executor, escapeLike, type SqlValue, selectExpanded, selectOne } from '../shared/database.js';
 import { fullTextOf, type Lookups } from './filter-sql.js';
 
 type SizeCondition = NumberSpan & { field: 'size' };
@@ -26,7 +34,11 @@ export async function countAll(db: Executor): Promise<number> {
  *
  * @returns null for conditions of which no count is kept
  */
-export async function countCondition(db: Executor, condition: Condition, lookups: Lookups): Promise<number | null> {
+export async function countCondition(
+  db: Executor,
+  condition: Condition,
+  lookups: Lookups,
+): Promise<number | null> {
   switch (condition.field) {
     case 'kind':
       return sum(db, "scope = 'kind' AND name IN (?)", [condition.values]);
@@ -60,7 +72,11 @@ export async function countCondition(db: Executor, condition: Condition, lookups
       return countTexts(db, condition);
     case 'words': {
       const [word, ...more] = indexedWords(condition.text);
-      if (word === undefined || more.length > 0 || fullTextOf(condition.text, condition.isPhrase) !== `+${word}`)
+      if (
+        word === undefined ||
+        more.length > 0 ||
+        fullTextOf(condition.text, condition.isPhrase) !== `+${word}`
+      )
         return null;
       return sum(db, "scope = 'word' AND name = ?", [word]);
     }
@@ -104,7 +120,8 @@ async function countTexts(
   db: Executor,
   { field, isFilled, contains }: Condition & { field: 'title' | 'alt' | 'caption' | 'credit' | 'keyword' },
 ): Promise<number | null> {
-  if (contains !== null) return field === 'keyword' ? sum(db, "scope = 'keyword' AND name = ?", [contains]) : null;
+  if (contains !== null)
+    return field === 'keyword' ? sum(db, "scope = 'keyword' AND name = ?", [contains]) : null;
   const lacking = await sum(db, "scope = 'lacks' AND name = ?", [field]);
   return isFilled ? (await countAll(db)) - lacking : lacking;
 }
@@ -129,10 +146,7 @@ async function countNumbers(
 }
 
 /** Whole classes are added up; what lies in a class that a bound cuts is counted in the index, which is a small part. */
-async function countSizes(
-  db: Executor,
-  { min, max, isMinOpen, isMaxOpen }: SizeCondition,
-): Promise<number> {
+async function countSizes(db: Executor, { min, max, isMinOpen, isMaxOpen }: SizeCondition): Promise<number> {
   const from = min === null ? null : isMinOpen ? min + 1 : min;
   const until = max === null ? null : isMaxOpen ? max : max + 1;
   return countSpan(
@@ -194,7 +208,13 @@ async function countSpan(
     );
     return Number(row?.n ?? 0);
   };
-  if (from !== null && until !== null && firstWhole !== null && afterWhole !== null && firstWhole > afterWhole)
+  if (
+    from !== null &&
+    until !== null &&
+    firstWhole !== null &&
+    afterWhole !== null &&
+    firstWhole > afterWhole
+  )
     return inIndex(from, until);
   const parts = ['scope = ?'];
   const values: SqlValue[] = [kept.scope];

@@ -24,20 +24,27 @@ const NUMBER_COLUMNS = { size: 'bytes', width: 'width', height: 'height', ratio:
 /** Ratios are kept in thousandths. */
 const NUMBER_SCALE = { size: 1, width: 1, height: 1, ratio: 1000 } as const;
 
-/** Puts a filter into SQL. Every value is bound. */
-export function filterToSql(filter: Filter, lookups: Lookups): SqlCondition {
+/**
+ * Puts a filter into SQL. Every value is bound.
+ *
+ * @param words how words are looked for: in the full-text index, which then can't be combined with another that is
+ *   forced, or in the row
+ */
+export function filterToSql(filter: Filter, lookups: Lookups, words: 'index' | 'row' = 'row'): SqlCondition {
   switch (filter.op) {
     case 'is':
-      return conditionToSql(filter.condition, lookups);
+      return filter.condition.field === 'words'
+        ? wordsToSql(filter.condition.text, filter.condition.isPhrase, words)
+        : conditionToSql(filter.condition, lookups);
     case 'not': {
-      const { sql, values } = filterToSql(filter.filter, lookups);
+      const { sql, values } = filterToSql(filter.filter, lookups, words);
       // What is not known is not so: NULL would drop out of both a condition and its opposite.
       return { sql: `NOT COALESCE((${sql}), FALSE)`, values };
     }
     default:
       return joinConditions(
         filter.op,
-        filter.filters.map((part) => filterToSql(part, lookups)),
+        filter.filters.map((part) => filterToSql(part, lookups, words)),
       );
   }
 }
@@ -51,10 +58,8 @@ export function joinConditions(op: 'and' | 'or', parts: readonly SqlCondition[])
   };
 }
 
-function conditionToSql(condition: Condition, lookups: Lookups): SqlCondition {
+function conditionToSql(condition: Exclude<Condition, { field: 'words' }>, lookups: Lookups): SqlCondition {
   switch (condition.field) {
-    case 'words':
-      return wordsToSql(condition.text, condition.isPhrase);
     case 'kind':
       return { sql: 'assets.kind IN (?)', values: [condition.values] };
     case 'type':
@@ -121,19 +126,32 @@ export function fullTextOf(text: string, isPhrase: boolean): string | null {
   return words.length === 1 ? `+${words[0]}` : `+"${words.join(' ')}"`;
 }
 
-function wordsToSql(text: string, isPhrase: boolean): SqlCondition {
+function wordsToSql(text: string, isPhrase: boolean, where: 'index' | 'row'): SqlCondition {
   const expression = fullTextOf(text, isPhrase);
-  if (expression !== null) return { sql: 'MATCH (assets.words) AGAINST (? IN BOOLEAN MODE)', values: [expression] };
-  return { sql: 'assets.words LIKE ?', values: [`%${escapeLike(text)}%`] };
+  const literal: SqlCondition = { sql: 'assets.words LIKE ?', values: [`%${escapeLike(text)}%`] };
+  if (expression === null) return literal;
+  if (hasShortWords(text)) return joinConditions('and', [wordsAlone(text, expression, where), literal]);
+  return wordsAlone(text, expression, where);
 }
 
-/**
- * Words as a condition on the row alone, for walking an index when a word is so common that the full-text index would
- * list half of the library.
- */
-export function commonWordToSql(word: string): SqlCondition {
-  return { sql: 'assets.words REGEXP ?', values: [`(?i)\\b${word}\\b`] };
+/** Tells whether a text has words that are too short for the index: `storm-1`. They are compared as they stand. */
+export function hasShortWords(text: string): boolean {
+  return (text.match(/[\p{L}\p{N}\p{M}_]+/gu) ?? []).length > indexedWords(text).length;
 }
+
+function wordsAlone(text: string, expression: string, where: 'index' | 'row'): SqlCondition {
+  if (where === 'index')
+    return { sql: 'MATCH (assets.words) AGAINST (? IN BOOLEAN MODE)', values: [expression] };
+  const end = expression.endsWith('*') ? '' : `(?!${WORD_CHARACTER})`;
+  const between = `[^${WORD_CHARACTER.slice(1, -1)}]+`;
+  return {
+    sql: 'assets.words REGEXP ?',
+    values: [`(?i)(?<!${WORD_CHARACTER})${indexedWords(text).join(between)}${end}`],
+  };
+}
+
+/** What a word consists of, as the full-text index cuts them. */
+const WORD_CHARACTER = '[\\p{L}\\p{N}_]';
 
 function typesToSql(mimes: readonly string[]): SqlCondition {
   return joinConditions(
@@ -146,7 +164,13 @@ function typesToSql(mimes: readonly string[]): SqlCondition {
   );
 }
 
-function numberToSql({ field, min, max, isMinOpen, isMaxOpen }: Condition & { field: keyof typeof NUMBER_COLUMNS }) {
+function numberToSql({
+  field,
+  min,
+  max,
+  isMinOpen,
+  isMaxOpen,
+}: Condition & { field: keyof typeof NUMBER_COLUMNS }) {
   const column = `assets.${NUMBER_COLUMNS[field]}`;
   const scale = NUMBER_SCALE[field];
   const parts: SqlCondition[] = [];

@@ -1,14 +1,21 @@
+import { groupPairs } from '@uniferum/core';
 import Joi from 'joi';
-import { type Executor, isDatabaseError, isoTime, select, selectExpanded, change } from '../shared/database.js';
+import {
+  change,
+  type Executor,
+  isDatabaseError,
+  isoTime,
+  select,
+  selectExpanded,
+} from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, folderPathSchema, idSchema, pageOf, timeSchema } from '../shared/schemas.js';
-import { groupPairs } from '@uniferum/core';
 import { toAssetAnswers } from './asset-answers.js';
 import { findAssets } from './asset-queries.js';
 import { assetSchema, filterSchema } from './asset-schemas.js';
-import { readySearch, type Search } from './find.js';
 import { filterToSql, joinConditions } from './filter-sql.js';
+import { readySearch, type Search } from './find.js';
 import { listDuplicateGroups, listSimilarPairs, MAX_KEPT_DISTANCE } from './similar-queries.js';
 
 const count = Joi.number().integer().min(0);
@@ -55,7 +62,12 @@ async function readFacets(db: Executor, search: Search) {
     'and',
     ready.parts.map((part) => filterToSql(part, ready.lookups)),
   );
-  const group = async (expression: string, from = 'assets', order = 'items DESC, name', limit = SHOWN_WORDS) => {
+  const group = async (
+    expression: string,
+    from = 'assets',
+    order = 'items DESC, name',
+    limit = SHOWN_WORDS,
+  ) => {
     const rows = await selectExpanded<FacetRow>(
       db,
       `SELECT ${expression} AS name, COUNT(*) AS items FROM ${from}
@@ -113,11 +125,21 @@ export const findRoutes: Route[] = [
     path: `${API_BASE}/assets/facets`,
     access: 'library:read',
     summary: 'What a search finds, counted by kind, type, keyword, credit and month of capture',
-    query: Joi.object({ q: filterSchema, folder: folderPathSchema.default('/'), deep: Joi.boolean().default(true) }),
+    query: Joi.object({
+      q: filterSchema,
+      folder: folderPathSchema.default('/'),
+      deep: Joi.boolean().default(true),
+    }),
     answers: {
       200: {
         description: 'The counts, the most frequent first; months in their order',
-        schema: answer({ kinds: facetList, types: facetList, keywords: facetList, credits: facetList, captured: facetList }),
+        schema: answer({
+          kinds: facetList,
+          types: facetList,
+          keywords: facetList,
+          credits: facetList,
+          captured: facetList,
+        }),
       },
     },
     handle: async ({ app, query }) => ({ status: 200, body: await readFacets(app.db, query) }),
@@ -129,7 +151,12 @@ export const findRoutes: Route[] = [
     summary: 'Groups of assets with the same bytes, or of pictures that look alike',
     query: Joi.object({
       by: Joi.string().valid('bytes', 'look').default('bytes'),
-      distance: Joi.number().integer().min(0).max(MAX_KEPT_DISTANCE).default(6).description('differing bits of 64'),
+      distance: Joi.number()
+        .integer()
+        .min(0)
+        .max(MAX_KEPT_DISTANCE)
+        .default(6)
+        .description('differing bits of 64'),
     }),
     answers: {
       200: {
@@ -174,7 +201,10 @@ export const findRoutes: Route[] = [
     path: `${API_BASE}/filters`,
     access: 'library:write',
     summary: 'Save a filter under a name',
-    body: Joi.object({ name: Joi.string().trim().min(1).max(100).required(), q: filterSchema.min(1).required() }).example({
+    body: Joi.object({
+      name: Joi.string().trim().min(1).max(100).required(),
+      q: filterSchema.min(1).required(),
+    }).example({
       name: 'Without alternative text',
       q: 'kind:image alt:none',
     }),
@@ -182,15 +212,18 @@ export const findRoutes: Route[] = [
     async handle({ app, who, body: { name, q } }) {
       await readySearch(app.db, { q, folder: '/', deep: true });
       try {
-        const { insertId } = await change(app.db, 'INSERT INTO saved_filters (name, q, made_by) VALUES (?, ?, ?)', [
-          name,
-          q,
-          who.name,
-        ]);
+        const { insertId } = await change(
+          app.db,
+          'INSERT INTO saved_filters (name, q, made_by) VALUES (?, ?, ?)',
+          [name, q, who.name],
+        );
         return { status: 201, body: (await listSaved(app.db, String(insertId)))[0] };
       } catch (error) {
         if (isDatabaseError(error, 'ER_DUP_ENTRY'))
-          throw new UniferumError('conflict', `There is a saved filter "${name}" already. Choose another name.`);
+          throw new UniferumError(
+            'conflict',
+            `There is a saved filter "${name}" already. Choose another name.`,
+          );
         throw error;
       }
     },

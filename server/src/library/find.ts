@@ -1,11 +1,10 @@
-import { type AssetSort, type Condition, type Filter, indexedWords, parseFilter } from '@uniferum/core';
+import { type AssetSort, type Condition, type Filter, parseFilter } from '@uniferum/core';
 import { cutPage, readCursor } from '../shared/cursor.js';
 import { type Executor, selectExpanded } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { readPosition, SORTS, type SortSpec } from './asset-sorts.js';
 import { countAll, countCondition, countKept } from './filter-counts.js';
 import {
-  commonWordToSql,
   conditionsOf,
   filterToSql,
   fullTextOf,
@@ -144,34 +143,42 @@ async function chooseAccess(
   const rarest = counted
     .filter(({ count }) => count !== null && count <= SORTABLE_CANDIDATES)
     .sort((a, b) => Number(a.count) - Number(b.count))[0];
-  const sqlOf = ({ part, count }: (typeof counted)[number]): SqlCondition => {
-    const isCommonWord =
-      part.op === 'is' && part.condition.field === 'words' && (count ?? 0) > SORTABLE_CANDIDATES;
-    if (isCommonWord && part.op === 'is' && part.condition.field === 'words')
-      return commonWordToSql(indexedWords(part.condition.text)[0] ?? '');
-    return filterToSql(part, lookups);
-  };
-  if (rarest?.part.op === 'is') {
+  const all = (some: typeof counted, words: 'index' | 'row') =>
+    some.map(({ part }) => filterToSql(part, lookups, words));
+  if (rarest?.part.op === 'is' && rarest.part.condition.field !== 'words') {
     const driver = driverOf(rarest.part.condition);
-    const others = counted.filter((one) => one !== rarest || !driver.isComplete).map(sqlOf);
+    const others = counted.filter((one) => one !== rarest || !driver.isComplete);
     return {
       from: driver.from,
-      conditions: joinConditions('and', [...(driver.where ? [driver.where] : []), ...others]),
+      conditions: joinConditions('and', [...(driver.where ? [driver.where] : []), ...all(others, 'row')]),
     };
   }
-  const conditions = joinConditions('and', counted.map(sqlOf));
-  // The full-text index is used by itself or not at all.
-  const needsFullText = counted.some(
-    ({ part, count }) =>
-      count === null &&
-      part.op === 'is' &&
-      part.condition.field === 'words' &&
-      fullTextOf(part.condition.text, part.condition.isPhrase) !== null,
+  // Words that are rare, or of which no count is kept, are found in the full-text index; common ones while walking.
+  const isForIndex = ({ part, count }: (typeof counted)[number]) =>
+    isIndexedWords(part) && (count === null || count <= SORTABLE_CANDIDATES);
+  if (counted.some(isForIndex)) {
+    const inIndex = counted.filter(isForIndex);
+    const inRow = counted.filter((one) => !isForIndex(one));
+    return {
+      from: 'assets',
+      conditions: joinConditions('and', [...all(inIndex, 'index'), ...all(inRow, 'row')]),
+    };
+  }
+  const [only] = parts;
+  const folderIds =
+    parts.length === 1 && only?.op === 'is' && only.condition.field === 'folder'
+      ? (lookups.folders.get(only.condition.path) ?? [])
+      : [];
+  const index = folderIds.length === 1 ? spec.index : spec.globalIndex;
+  return { from: `assets FORCE INDEX (${index})`, conditions: joinConditions('and', all(counted, 'row')) };
+}
+
+function isIndexedWords(part: Filter): boolean {
+  return (
+    part.op === 'is' &&
+    part.condition.field === 'words' &&
+    fullTextOf(part.condition.text, part.condition.isPhrase) !== null
   );
-  const onlyFolder = parts.length === 1 && parts[0]?.op === 'is' && parts[0].condition.field === 'folder';
-  const isOneFolder = onlyFolder && (lookups.folders.get((parts[0] as { condition: { path: string } }).condition.path) ?? []).length === 1;
-  const index = isOneFolder ? spec.index : spec.globalIndex;
-  return { from: needsFullText ? 'assets' : `assets FORCE INDEX (${index})`, conditions };
 }
 
 interface Driver {

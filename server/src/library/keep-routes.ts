@@ -1,17 +1,17 @@
 import { type BulkChange, PLAIN_TEXTS } from '@uniferum/core';
 import type { Request } from 'express';
 import Joi from 'joi';
-import { receiveStaged } from '../intake/take-in.js';
+import type { App } from '../app.js';
 import { readMultipart } from '../intake/multipart.js';
-import type { StagedBytes } from '../stores/byte-store.js';
+import { receiveStaged } from '../intake/take-in.js';
 import { findRun, toRunAnswer } from '../runs/queries.js';
 import { runSchema } from '../runs/routes.js';
-import type { App } from '../app.js';
 import { cutPage, readCursor } from '../shared/cursor.js';
 import { isoTime } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { type Answer, API_BASE, type Route, route } from '../shared/route.js';
 import { answer, folderPathSchema, idSchema, pageOf, pagingSchemas, timeSchema } from '../shared/schemas.js';
+import type { StagedBytes } from '../stores/byte-store.js';
 import { toAssetAnswers } from './asset-answers.js';
 import { countBinned, findAsset, findVersion, listBinned, listBinnedIds } from './asset-queries.js';
 import { assetSchema, filterSchema } from './asset-schemas.js';
@@ -52,14 +52,19 @@ const versionRoutes: Route[] = [
     access: 'library:write',
     summary: 'Replace the bytes at the same address: a new version',
     params,
-    multipart: Joi.object({ file: Joi.binary().required().description('the new bytes; or send them as the raw body') }),
+    multipart: Joi.object({
+      file: Joi.binary().required().description('the new bytes; or send them as the raw body'),
+    }),
     answers: { 200: { description: 'The asset with its new version', schema: assetSchema } },
     async handle({ app, who, params: { id }, req }) {
       const row = await findAsset(app.db, id);
       if (row === null || row.live === null) throw notFound(`Asset ${id}`);
       const staged = await stageBody(app, req);
       const file = { name: row.name, folder: row.folder_path, texts: {} };
-      await replaceContent(app, id, await receiveStaged(app, file, staged), { who, ifMatch: req.get('if-match') });
+      await replaceContent(app, id, await receiveStaged(app, file, staged), {
+        who,
+        ifMatch: req.get('if-match'),
+      });
       const { asset, etag } = await readAsset(app.db, id, app.config.publicUrl);
       return { status: 200, body: asset, headers: { ETag: etag } };
     },
@@ -70,7 +75,11 @@ const versionRoutes: Route[] = [
     access: 'library:read',
     summary: 'The bytes of one version',
     params: versionParams,
-    answers: { 200: { description: 'The bytes', contentType: '*/*' }, 206: { description: 'A part of them', contentType: '*/*' }, 304: { description: 'Unchanged' } },
+    answers: {
+      200: { description: 'The bytes', contentType: '*/*' },
+      206: { description: 'A part of them', contentType: '*/*' },
+      304: { description: 'Unchanged' },
+    },
     async handle({ app, params: { id, n }, req, res }) {
       const [row, version] = await Promise.all([findAsset(app.db, id), findVersion(app.db, id, n)]);
       if (row === null || version === null) throw notFound(`Version ${n} of asset ${id}`);
@@ -123,7 +132,9 @@ const binRoutes: Route[] = [
     answers: {
       200: {
         description: 'A page of assets, each with when it was put there',
-        schema: pageOf(assetSchema.keys({ deletedAt: timeSchema.required() })).keys({ bytes: count.required() }),
+        schema: pageOf(assetSchema.keys({ deletedAt: timeSchema.required() })).keys({
+          bytes: count.required(),
+        }),
       },
     },
     async handle({ app, query: { limit, cursor } }) {
@@ -152,7 +163,12 @@ const binRoutes: Route[] = [
     answers: {
       200: {
         description: 'The rehearsal',
-        schema: answer({ plan: answer({ items: Joi.array().items(answer({ asset: idSchema })), totals: answer({ selected: count }) }) }),
+        schema: answer({
+          plan: answer({
+            items: Joi.array().items(answer({ asset: idSchema })),
+            totals: answer({ selected: count }),
+          }),
+        }),
       },
       202: { description: 'The run that empties it', schema: answer({ run: runSchema }) },
     },
@@ -162,7 +178,9 @@ const binRoutes: Route[] = [
       if (query.rehearse)
         return {
           status: 200,
-          body: { plan: { items: ids.slice(0, 1000).map((asset) => ({ asset })), totals: { selected: ids.length } } },
+          body: {
+            plan: { items: ids.slice(0, 1000).map((asset) => ({ asset })), totals: { selected: ids.length } },
+          },
         };
       return answerRun(app, await beginBulkAction(app.db, who, ids, 'purge'));
     },
@@ -186,7 +204,9 @@ const changeSchema = Joi.object({
   replace: Joi.array()
     .items(
       Joi.object({
-        field: Joi.string().valid(...PLAIN_TEXTS, 'keywords').required(),
+        field: Joi.string()
+          .valid(...PLAIN_TEXTS, 'keywords')
+          .required(),
         find: Joi.string().min(1).max(500).required(),
         with: Joi.string().max(500).allow('').required(),
       }),
@@ -259,7 +279,12 @@ const bulkRoutes: Route[] = [
       if (query.rehearse)
         return {
           status: 200,
-          body: { plan: { items: [], totals: { selected: ids.length, changed: ids.length, hasOne: 0, noDate: 0, same: 0 } } },
+          body: {
+            plan: {
+              items: [],
+              totals: { selected: ids.length, changed: ids.length, hasOne: 0, noDate: 0, same: 0 },
+            },
+          },
         };
       return answerRun(app, await beginBulkAction(app.db, who, ids, action));
     },

@@ -20,11 +20,11 @@ import {
 } from './asset-schemas.js';
 import { type AssetChange, changeAsset, deleteAsset, readAsset, restoreAsset } from './assets.js';
 import { sendContent } from './content.js';
-import { keepRoutes } from './keep-routes.js';
-import { findFolderByPath, listFoldersWithin, toFolderAnswers } from './folder-queries.js';
 import { findPage, readySearch } from './find.js';
 import { findRoutes } from './find-routes.js';
+import { findFolderByPath, listFoldersWithin, toFolderAnswers } from './folder-queries.js';
 import { changeFolder, type FolderChange, makeFolder, readFolder, removeFolder } from './folders.js';
+import { keepRoutes } from './keep-routes.js';
 
 const folderSchema = component(
   'Folder',
@@ -165,7 +165,11 @@ const assetRoutes: Route[] = [
       const stored = await findFolderByPath(app.db, folder);
       if (stored === null) throw notFound(`The folder ${folder}`);
       if (q.trim() !== '') {
-        const found = await findPage(app.db, await readySearch(app.db, { q, folder, deep }), { sort, limit, cursor });
+        const found = await findPage(app.db, await readySearch(app.db, { q, folder, deep }), {
+          sort,
+          limit,
+          cursor,
+        });
         const items = await toAssetAnswers(app.db, await findAssets(app.db, found.ids), app.config.publicUrl);
         return { status: 200, body: { items, total: found.total, next: found.next } };
       }
@@ -283,13 +287,15 @@ const assetRoutes: Route[] = [
     answers: { 200: { description: 'The versions', schema: pageOf(versionSchema) } },
     async handle({ app, params: { id } }) {
       await readAsset(app.db, id, app.config.publicUrl);
-      const items = (await listVersions(app.db, id)).map(({ made_by, created_at, orientation: _, restored_from, ...version }) => ({
-        ...version,
-        restoredFrom: restored_from,
-        url: `${app.config.publicUrl}${API_BASE}/assets/${id}/versions/${version.n}/content`,
-        by: made_by,
-        createdAt: isoTime(created_at),
-      }));
+      const items = (await listVersions(app.db, id)).map(
+        ({ made_by, created_at, orientation: _, restored_from, ...version }) => ({
+          ...version,
+          restoredFrom: restored_from,
+          url: `${app.config.publicUrl}${API_BASE}/assets/${id}/versions/${version.n}/content`,
+          by: made_by,
+          createdAt: isoTime(created_at),
+        }),
+      );
       return { status: 200, body: { items, total: items.length, next: null } };
     },
   }),

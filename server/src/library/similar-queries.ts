@@ -1,5 +1,12 @@
 import { bandProbes, hashBands, hashDistance, type SimilarPair } from '@uniferum/core';
-import { change, changeExpanded, type Executor, select, selectExpanded, selectOne } from '../shared/database.js';
+import {
+  change,
+  changeExpanded,
+  type Executor,
+  select,
+  selectExpanded,
+  selectOne,
+} from '../shared/database.js';
 
 /** The farthest that pairs are kept of; the view of similar pictures shows those up to its threshold. */
 export const MAX_KEPT_DISTANCE = 10;
@@ -45,12 +52,18 @@ export async function updateHash(tx: Executor, id: string, phash: string): Promi
   ]);
   if (near.length === 0) return;
   await changeExpanded(tx, 'INSERT IGNORE INTO similar_pairs (a, b, distance) VALUES ?', [
-    near.slice(0, MAX_NEAR).map((one) => [Math.min(one.id, Number(id)), Math.max(one.id, Number(id)), one.distance]),
+    near
+      .slice(0, MAX_NEAR)
+      .map((one) => [Math.min(one.id, Number(id)), Math.max(one.id, Number(id)), one.distance]),
   ]);
 }
 
 /** Lists pairs of live pictures that look alike, nearest first. */
-export async function listSimilarPairs(db: Executor, distance: number, limit: number): Promise<SimilarPair[]> {
+export async function listSimilarPairs(
+  db: Executor,
+  distance: number,
+  limit: number,
+): Promise<SimilarPair[]> {
   const rows = await select<{ a: number; b: number; distance: number }>(
     db,
     `SELECT similar_pairs.a, similar_pairs.b, similar_pairs.distance

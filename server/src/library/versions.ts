@@ -8,7 +8,14 @@ import { refreshRenditions } from '../recipes/bookkeeping.js';
 import { effectiveRules } from '../rules/service.js';
 import { inTransaction, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
-import { type AssetRow, countHolders, findVersion, insertVersion, updateContent, type VersionRow } from './asset-queries.js';
+import {
+  type AssetRow,
+  countHolders,
+  findVersion,
+  insertVersion,
+  updateContent,
+  type VersionRow,
+} from './asset-queries.js';
 import { holdAsset, storeOf } from './assets.js';
 import { recordBlobs } from './blobs.js';
 import { countFacets, facetSubject } from './facets.js';
@@ -92,10 +99,19 @@ async function judgeReplacement(
     refuse(
       `${row.name} is of kind ${row.kind}, and what came is ${examined.mime}. At the same address only the same kind can stand; bring it in as a file of its own.`,
     );
-  const texts = { title: row.title, alt: row.alt, caption: row.caption, credit: row.credit, keywords: JSON.parse(row.keywords) };
+  const texts = {
+    title: row.title,
+    alt: row.alt,
+    caption: row.caption,
+    credit: row.credit,
+    keywords: JSON.parse(row.keywords),
+  };
   const facts = factsOf({ ...file, name: row.name }, staged, { ...examined, texts });
   // It takes the place of the one that is there: the number of items stays.
-  const verdict = judgeFile(facts, await effectiveRules(tx, row.folder_path), { path: row.folder_path, items: -1 });
+  const verdict = judgeFile(facts, await effectiveRules(tx, row.folder_path), {
+    path: row.folder_path,
+    items: -1,
+  });
   if (verdict.outcome === 'refused')
     throw new UniferumError('refused', verdict.reasons.map(({ message }) => message).join(' '), { verdict });
   return verdict;
@@ -132,7 +148,14 @@ async function putContent(
   ]);
   await refreshRenditions(
     tx,
-    { id, name: row.name, kind: row.kind, mime: content.mime, folder: row.folder_path, revision: row.revision },
+    {
+      id,
+      name: row.name,
+      kind: row.kind,
+      mime: content.mime,
+      folder: row.folder_path,
+      revision: row.revision,
+    },
     by,
   );
   await recordEvent(tx, {

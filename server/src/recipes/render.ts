@@ -1,4 +1,10 @@
-import { HASH_INPUT_SIDE, type PlannedRendition, perceptualHash, type RenditionPlan, type Size } from '@uniferum/core';
+import {
+  HASH_INPUT_SIDE,
+  type PlannedRendition,
+  perceptualHash,
+  type RenditionPlan,
+  type Size,
+} from '@uniferum/core';
 import sharp, { type OutputInfo, type Sharp } from 'sharp';
 
 /** Artist and copyright, for outputs that carry the rights. */

@@ -8,7 +8,7 @@ import {
   type Verdict,
 } from '@uniferum/core';
 import { filledTexts } from '../library/assets.js';
-import { findFolder, listFoldersWithin, findFoldersByPaths } from '../library/folder-queries.js';
+import { findFolder, findFoldersByPaths, listFoldersWithin } from '../library/folder-queries.js';
 import { type Executor, selectExpanded } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 
@@ -22,7 +22,12 @@ export interface OutsideFile {
 
 export interface RulesPlan {
   items: OutsideFile[];
-  totals: { present: number; outside: number; outsideNow: number; byCode: Partial<Record<ReasonCode, number>> };
+  totals: {
+    present: number;
+    outside: number;
+    outsideNow: number;
+    byCode: Partial<Record<ReasonCode, number>>;
+  };
 }
 
 const PAGE = 5000;
@@ -56,7 +61,9 @@ export async function rehearseRules(db: Executor, folderId: string, rules: Folde
   const totals: RulesPlan['totals'] = { present: 0, outside: 0, outsideNow: 0, byCode: {} };
   for (const { id, path, items: count } of within) {
     if (count === 0) continue;
-    const chain = known.filter((one) => isWithin(path, one.path)).sort((a, b) => a.path.length - b.path.length);
+    const chain = known
+      .filter((one) => isWithin(path, one.path))
+      .sort((a, b) => a.path.length - b.path.length);
     const now = resolveRules(chain);
     const then = resolveRules(chain.map((one) => (one.id === folderId ? { ...one, rules } : one)));
     let position = 0;

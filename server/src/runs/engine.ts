@@ -165,7 +165,9 @@ export class RunEngine {
   async #attempt(item: ClaimedItem, signal: AbortSignal, log: Logger): Promise<ItemResult | null> {
     try {
       const giveBack = await this.#slots.take(signal);
-      const result = await this.#handlerOf(item).work(item.input, { signal, runId: String(item.runId), log }).finally(giveBack);
+      const result = await this.#handlerOf(item)
+        .work(item.input, { signal, runId: String(item.runId), log })
+        .finally(giveBack);
       try {
         await result.persist?.();
       } catch (error) {

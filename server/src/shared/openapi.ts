@@ -131,7 +131,10 @@ function headerParameters({ method, access }: Route): Json[] {
   return [];
 }
 
-function describeBody({ body, multipart, alternativeBody }: Route, refer: (schema: Json) => Json): JsonObject {
+function describeBody(
+  { body, multipart, alternativeBody }: Route,
+  refer: (schema: Json) => Json,
+): JsonObject {
   if (multipart) {
     const json = toJsonSchema(multipart);
     const properties = {

@@ -115,6 +115,8 @@ async function ask(
       ...(body !== undefined && { body }),
       ...(signal && { signal }),
     });
+    // Whoever reads it sees to its errors; one that is dropped unread must not end the process.
+    answer.body.on('error', () => {});
     answer.body.once('close', () => void dispatcher.destroy().catch(() => {}));
     return answer;
   } catch (error) {

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { mkdtemp, rm } from 'node:fs/promises';
+import { mkdir, mkdtemp, rm } from 'node:fs/promises';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
@@ -38,6 +38,8 @@ export interface TestServer {
   key(rights?: readonly Right[]): Promise<string>;
   /** Sends a request; the answer is read whole. */
   call(method: string, path: string, options?: CallOptions): Promise<Answer>;
+  /** The inbox of this installation. */
+  inbox: string;
   /** Works until no run is active. */
   workUntilIdle(): Promise<void>;
   close(): Promise<void>;
@@ -73,6 +75,8 @@ export async function startTestServer(
     UNIFERUM_DB_PASSWORD: database.password,
     UNIFERUM_DB_NAME: `test_${randomBytes(6).toString('hex')}`,
     UNIFERUM_DATA_DIR: dataDir,
+    UNIFERUM_INBOX_DIR: join(dataDir, 'inbox'),
+    UNIFERUM_INBOX_SETTLE_MS: '0',
     UNIFERUM_LOG_LEVEL: 'silent',
     UNIFERUM_LEASE_MS: '3000',
     ...options.env,
@@ -85,6 +89,8 @@ export async function startTestServer(
   const db = openDatabase(config.database);
   const store = new DiskStore(config.dataDir);
   await store.prepare();
+  const inbox = join(dataDir, 'inbox');
+  await mkdir(inbox);
   const log = pino({ level: 'silent' });
   const { app, express } = createApp({ config, db, store, log });
   server.on('request', express);
@@ -96,6 +102,7 @@ export async function startTestServer(
     db,
     url,
     env,
+    inbox,
     key: async (rights = ALL_RIGHTS) => (await makeKey(db, { name: 'Test', rights })).secret,
     call: async (method, path, call = {}) => {
       const answer = await send(url, method, path, { key: fullKey, ...call });
