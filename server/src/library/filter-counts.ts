@@ -8,7 +8,7 @@ import {
   sizeClassFloor,
 } from '@uniferum/core';
 import { type Executor, escapeLike, type SqlValue, selectExpanded, selectOne } from '../shared/database.js';
-import { fullTextOf, type Lookups } from './filter-sql.js';
+import { fullTextOf, hasShortWords, type Lookups } from './filter-sql.js';
 
 type SizeCondition = NumberSpan & { field: 'size' };
 type SideCondition = NumberSpan & { field: 'width' | 'height' | 'ratio' };
@@ -71,6 +71,7 @@ export async function countCondition(
     case 'keyword':
       return countTexts(db, condition);
     case 'words': {
+      if (hasShortWords(condition.text)) return null;
       const [word, ...more] = indexedWords(condition.text);
       if (
         word === undefined ||
