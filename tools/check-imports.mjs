@@ -10,6 +10,7 @@ const ROOT = new URL('..', import.meta.url).pathname.replace(/\/$/, '');
 const MAY_IMPORT = {
   core: [],
   client: ['core'],
+  cli: ['client'],
   server: ['core'],
   web: ['core', 'client'],
   standins: ['core', 'client'],

@@ -20,7 +20,7 @@ const FOR_TESTS = {
   zip: 'zip',
 };
 
-const SOURCES = ['core', 'client', 'server', 'standins', 'demo', 'web', 'e2e', 'bench'];
+const SOURCES = ['core', 'client', 'cli', 'server', 'standins', 'demo', 'web', 'e2e', 'bench'];
 const SOURCE_FILE = /\.(?:ts|tsx|css|html|json|svg|sql)$/;
 
 /** @param {{ forTests?: boolean, say?: (text: string) => void }} [options] */

@@ -13,6 +13,7 @@ import type {
   IntakeFile,
   ItemState,
   Me,
+  MetadataMapping,
   Page,
   Recipe,
   RecipeAnswer,
@@ -26,7 +27,23 @@ import type {
 } from '@uniferum/core';
 import { type CallOptions, type ClientOptions, Http } from './http.js';
 import { PagedList } from './paging.js';
-import { type UploadRequest, type UploadResult, uploadFiles } from './upload.js';
+import { type ResumableResult, type ResumableUpload, uploadResumably } from './resumable.js';
+import type {
+  AssetSelection,
+  BatchAnswer,
+  BinnedAsset,
+  BulkPlan,
+  BulkRequest,
+  Facets,
+  InboxFile,
+  InboxRequest,
+  ManifestRehearsal,
+  ManifestRequest,
+  RulesPlan,
+  SavedFilter,
+  SourceRequest,
+} from './types.js';
+import { sendArchive, type UploadRequest, type UploadResult, uploadFiles } from './upload.js';
 
 export interface Paging {
   /** How many items a page has. @defaultValue 60 */
@@ -35,6 +52,8 @@ export interface Paging {
 }
 
 export interface AssetQuery extends Paging {
+  /** The filter language: `kind:image size>2mb alt:none`. */
+  q?: string;
   folder?: string;
   /** With all folders below it. */
   deep?: boolean;
@@ -56,6 +75,10 @@ export interface Version {
   width: number | null;
   height: number | null;
   by: string;
+  /** The version that it brought back. */
+  restoredFrom: number | null;
+  /** Its bytes. */
+  url: string;
   createdAt: string;
 }
 
@@ -124,6 +147,14 @@ export function createClient(options: ClientOptions = {}) {
       /** Replaces the folder's own rules; what is absent is not set. */
       putRules: (id: string, rules: Partial<FolderRules>, call: CallOptions = {}) =>
         http.json<RulesAnswer>(`/folders/${id}/rules`, { ...call, method: 'PUT', json: rules }),
+      /** Counts the present files that new rules would put outside, and changes nothing. */
+      rehearseRules: (id: string, rules: Partial<FolderRules>, call: CallOptions = {}) =>
+        http.json<{ plan: RulesPlan }>(`/folders/${id}/rules`, {
+          ...call,
+          method: 'PUT',
+          json: rules,
+          query: { rehearse: true },
+        }),
     },
     assets: {
       list: (query: AssetQuery = {}, call: CallOptions = {}) => list<Asset>('/assets', query, call),
@@ -137,6 +168,55 @@ export function createClient(options: ClientOptions = {}) {
         http.json<Asset>(`/assets/${id}/restore`, { ...call, method: 'POST' }),
       /** Sends files in one request, in their order. */
       upload: (request: UploadRequest): Promise<UploadResult[]> => uploadFiles(http, request),
+      /** Sends one file in pieces: it goes on after a broken connection or a reload. */
+      uploadResumably: (upload: ResumableUpload): Promise<ResumableResult> => uploadResumably(http, upload),
+      /** Takes a file in by its address, or keeps a link to media elsewhere. */
+      fetch: (request: SourceRequest, call: CallOptions = {}) =>
+        http.json<Asset>('/assets', { ...call, method: 'POST', json: request, hasTimeout: false }),
+      /** Replaces the bytes at the same address. */
+      replace: (id: string, data: Blob, call: CallOptions = {}) =>
+        http.json<Asset>(`/assets/${id}/content`, {
+          ...call,
+          method: 'PUT',
+          body: data,
+          headers: { 'Content-Type': 'application/octet-stream' },
+          hasTimeout: false,
+        }),
+      restoreVersion: (id: string, n: number, call: CallOptions = {}) =>
+        http.json<Asset>(`/assets/${id}/versions/${n}/restore`, { ...call, method: 'POST' }),
+      /** Lists what a bulk edit would change, and changes nothing. */
+      rehearseEdit: (request: BulkRequest, call: CallOptions = {}) =>
+        http.json<{ plan: BulkPlan }>('/assets/bulk', {
+          ...call,
+          method: 'POST',
+          json: request,
+          query: { rehearse: true },
+          hasTimeout: false,
+        }),
+      /** Edits all assets of a selection, as a run that can be taken back. */
+      edit: (request: BulkRequest, call: CallOptions = {}) =>
+        http.json<{ run: Run }>('/assets/bulk', {
+          ...call,
+          method: 'POST',
+          json: request,
+          hasTimeout: false,
+        }),
+      /** Bins, restores or purges all assets of a selection, as a run. */
+      act: (
+        request: { select: AssetSelection; action: 'bin' | 'restore' | 'purge' },
+        call: CallOptions = {},
+      ) =>
+        http.json<{ run: Run }>('/assets/bulk', {
+          ...call,
+          method: 'POST',
+          json: request,
+          hasTimeout: false,
+        }),
+      facets: (query: { q?: string; folder?: string; deep?: boolean } = {}, call: CallOptions = {}) =>
+        http.json<Facets>('/assets/facets', { ...call, query }),
+      /** Groups with the same bytes, or of pictures that look alike up to a distance in bits. */
+      duplicates: (query: { by?: 'bytes' | 'look'; distance?: number } = {}, call: CallOptions = {}) =>
+        http.json<{ groups: Asset[][] }>('/assets/duplicates', { ...call, query }),
       /** The original's bytes, as a response that streams. */
       content: (id: string, call: CallOptions = {}) =>
         http.send(`/assets/${id}/content`, { ...call, hasTimeout: false }),
@@ -146,7 +226,74 @@ export function createClient(options: ClientOptions = {}) {
       events: (id: string, query: Paging = {}, call: CallOptions = {}) =>
         list<HistoryEvent>(`/assets/${id}/events`, query, call),
     },
+    filters: {
+      list: (call: CallOptions = {}) => list<SavedFilter>('/filters', {}, call),
+      save: (filter: { name: string; q: string }, call: CallOptions = {}) =>
+        http.json<SavedFilter>('/filters', { ...call, method: 'POST', json: filter }),
+      remove: (id: string, call: CallOptions = {}) =>
+        http.json<void>(`/filters/${id}`, { ...call, method: 'DELETE' }),
+    },
+    bin: {
+      list: (query: Paging = {}, call: CallOptions = {}) =>
+        http.json<Page<BinnedAsset> & { bytes: number }>('/bin', { ...call, query }),
+      /** Empties the bin for good; with days only what has been there for so long. */
+      empty: (options: { olderThanDays?: number | null } = {}, call: CallOptions = {}) =>
+        http.json<{ run: Run }>('/bin/empty', { ...call, method: 'POST', json: options }),
+    },
+    inbox: {
+      /** What lies in the inbox, and what taking it into a folder would come to. */
+      list: (query: { folder?: string; keepFolders?: boolean } = {}, call: CallOptions = {}) =>
+        http.json<Page<InboxFile>>('/inbox', { ...call, query, hasTimeout: false }),
+      rehearse: (request: InboxRequest = {}, call: CallOptions = {}) =>
+        http.json<{ plan: { items: InboxFile[]; totals: { taken: number; bytes: number; left: number } } }>(
+          '/inbox/register',
+          { ...call, method: 'POST', json: request, query: { rehearse: true }, hasTimeout: false },
+        ),
+      /** Begins to take files in. Both are null when nothing was new. */
+      register: (request: InboxRequest = {}, call: CallOptions = {}) =>
+        http.json<BatchAnswer | { intake: null; run: null }>('/inbox/register', {
+          ...call,
+          method: 'POST',
+          json: request,
+          hasTimeout: false,
+        }),
+    },
+    settings: {
+      /** Which fields of Exif, IPTC and XMP fill which texts. */
+      metadata: (call: CallOptions = {}) => http.json<MetadataMapping>('/settings/metadata', call),
+      putMetadata: (mapping: MetadataMapping, call: CallOptions = {}) =>
+        http.json<MetadataMapping>('/settings/metadata', { ...call, method: 'PUT', json: mapping }),
+    },
     intakes: {
+      /** Fetches a list of addresses or data URIs. */
+      addresses: (request: { folder: string; addresses: string[] }, call: CallOptions = {}) =>
+        http.json<BatchAnswer>('/intake/addresses', { ...call, method: 'POST', json: request }),
+      /** Reads a manifest and says what each row would take in; changes nothing. */
+      rehearseManifest: (request: ManifestRequest, call: CallOptions = {}) =>
+        http.json<{ plan: ManifestRehearsal }>('/intake/manifest', {
+          ...call,
+          method: 'POST',
+          json: request,
+          query: { rehearse: true },
+          hasTimeout: false,
+        }),
+      manifest: (request: ManifestRequest, call: CallOptions = {}) =>
+        http.json<BatchAnswer>('/intake/manifest', {
+          ...call,
+          method: 'POST',
+          json: request,
+          hasTimeout: false,
+        }),
+      /** Sends a zip archive, which is unpacked on arrival. */
+      archive: (
+        request: { name: string; data: Blob; folder: string; ownFolder?: boolean },
+        call: CallOptions = {},
+      ) => sendArchive(http, request, call),
+      /** The address of the whole report, as a table or JSON. */
+      reportUrl: (id: string, format: 'csv' | 'json' = 'csv') =>
+        http.url(`/intakes/${id}/report`, { format }),
+      report: (id: string, format: 'csv' | 'json' = 'csv', call: CallOptions = {}) =>
+        http.send(`/intakes/${id}/report`, { ...call, query: { format }, hasTimeout: false }),
       /** Judges files by name and size; nothing is kept. */
       check: (
         request: { folder: string; files: { name: string; bytes: number; mime?: string | null }[] },
@@ -196,6 +343,9 @@ export function createClient(options: ClientOptions = {}) {
         http.json<Run>(`/runs/${id}/resume`, { ...call, method: 'POST' }),
       retry: (id: string, call: CallOptions = {}) =>
         http.json<Run>(`/runs/${id}/retry`, { ...call, method: 'POST' }),
+      /** Takes back what a bulk job changed; what was changed again since stays. */
+      undo: (id: string, call: CallOptions = {}) =>
+        http.json<{ run: Run }>(`/runs/${id}/undo`, { ...call, method: 'POST' }),
       /** Waits until a run has ended or was stopped. */
       wait: (id: string, wait: WaitOptions = {}) => waitForRun(http, id, wait),
     },

@@ -8,7 +8,16 @@ export interface Problem {
   detail: string;
   code: string;
   requestId?: string;
-  errors?: { field: string; code: string; message: string }[];
+  errors?: {
+    field: string;
+    code: string;
+    message: string;
+    /** Where in a text the fault is. */
+    position?: number;
+    length?: number;
+    /** The text with the fault mended. */
+    suggestion?: string | null;
+  }[];
   verdict?: Verdict;
 }
 

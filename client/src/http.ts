@@ -17,7 +17,7 @@ export interface CallOptions {
 }
 
 export interface Call extends CallOptions {
-  method?: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+  method?: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE' | 'HEAD';
   query?: object;
   json?: unknown;
   body?: BodyInit;
@@ -57,7 +57,8 @@ export class Http {
     const headers = this.headers(call.headers);
     if (call.json !== undefined) headers['Content-Type'] = 'application/json';
     // A POST becomes safe to repeat by its key.
-    if (method === 'POST' && call.json !== undefined) headers['Idempotency-Key'] ??= crypto.randomUUID();
+    if (method === 'POST' && (call.json !== undefined || call.body === undefined))
+      headers['Idempotency-Key'] ??= crypto.randomUUID();
     const isRepeatable = call.body === undefined;
     for (let attempt = 0; ; attempt += 1) {
       const isLast = !isRepeatable || attempt >= this.#options.retries;
@@ -67,6 +68,18 @@ export class Http {
         throw await readProblem(response.status, await response.text());
       await pause(retryDelayMs(attempt, response?.headers.get('retry-after') ?? null), call.signal);
     }
+  }
+
+  /** Sends one request to a complete address, as it is; whatever the answer, it is returned. @throws UniferumConnectionError */
+  async sendTo(url: string, call: Call): Promise<Response> {
+    const method = call.method ?? 'GET';
+    const response = await this.#attempt(
+      url,
+      { ...call, method, headers: this.headers(call.headers), hasTimeout: false },
+      true,
+    );
+    if (response === null) throw new UniferumConnectionError(`${url} can't be reached.`);
+    return response;
   }
 
   /** The complete address of a path of the API. */

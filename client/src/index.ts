@@ -1,3 +1,4 @@
+export type { Asset, BulkChange, FolderRules, Run, Verdict } from '@uniferum/core';
 export {
   type AssetPatch,
   type AssetQuery,
@@ -12,4 +13,6 @@ export {
 export { isUniferumApiError, type Problem, UniferumApiError, UniferumConnectionError } from './errors.js';
 export type { CallOptions, ClientOptions } from './http.js';
 export { PagedList } from './paging.js';
+export type { ResumableResult, ResumableUpload } from './resumable.js';
+export type * from './types.js';
 export type { UploadFile, UploadRequest, UploadResult } from './upload.js';

@@ -6,6 +6,8 @@ import type { Http } from './http.js';
 export interface UploadFile {
   name: string;
   data: Blob;
+  /** The path of its own folder, when it is not that of the request. */
+  folder?: string;
 }
 
 export interface UploadRequest {
@@ -68,7 +70,14 @@ function toForm({ folder, intake, files, title, alt, caption, credit, keywords }
   })) {
     if (value !== undefined) form.append(name, value);
   }
-  for (const { name, data } of files) form.append('file', data, name);
+  let current = folder;
+  for (const file of files) {
+    const own = file.folder ?? folder;
+    // A field holds for the files after it, until it comes again.
+    if (own !== current) form.append('folder', own);
+    current = own;
+    form.append('file', file.data, file.name);
+  }
   return form;
 }
 
@@ -121,4 +130,23 @@ function sendByXhr(
     signal?.addEventListener('abort', () => xhr.abort());
     xhr.send(form);
   });
+}
+
+/** Sends a zip archive that is unpacked on arrival. @returns the ids of the batch and of the run */
+export async function sendArchive(
+  http: Http,
+  {
+    name,
+    data,
+    folder,
+    ownFolder = false,
+  }: { name: string; data: Blob; folder: string; ownFolder?: boolean },
+  { signal }: { signal?: AbortSignal } = {},
+): Promise<{ intake: string; run: string }> {
+  const form = new FormData();
+  form.append('folder', folder);
+  form.append('unpack', 'true');
+  form.append('ownFolder', String(ownFolder));
+  form.append('file', data, name);
+  return http.json('/assets', { method: 'POST', body: form, hasTimeout: false, ...(signal && { signal }) });
 }

@@ -1,0 +1,44 @@
+import { openAsBlob } from 'node:fs';
+import { readdir, stat } from 'node:fs/promises';
+import { basename, join } from 'node:path';
+
+/** A file on this machine that is to be sent, and the folder into which it goes. */
+export interface LocalFile {
+  path: string;
+  name: string;
+  bytes: number;
+  folder: string;
+}
+
+/** Lists files and, of folders, everything in them; their folders are kept below the target. @throws Error when one is missing */
+export async function listFiles(paths: readonly string[], folder: string): Promise<LocalFile[]> {
+  const files: LocalFile[] = [];
+  for (const path of paths) {
+    const info = await stat(path).catch(() => {
+      throw new Error(`There is no ${path} here.`);
+    });
+    if (info.isDirectory()) await walk(path, below(folder, basename(path)), files);
+    else files.push({ path, name: basename(path), bytes: info.size, folder });
+  }
+  return files;
+}
+
+async function walk(path: string, folder: string, files: LocalFile[]): Promise<void> {
+  const entries = await readdir(path, { withFileTypes: true });
+  for (const entry of entries.sort((a, b) => (a.name < b.name ? -1 : 1))) {
+    if (entry.name.startsWith('.')) continue;
+    const full = join(path, entry.name);
+    if (entry.isDirectory()) await walk(full, below(folder, entry.name), files);
+    else if (entry.isFile())
+      files.push({ path: full, name: entry.name, bytes: (await stat(full)).size, folder });
+  }
+}
+
+function below(folder: string, name: string): string {
+  return folder === '/' ? `/${name}` : `${folder}/${name}`;
+}
+
+/** Opens a file so that it streams from disk. */
+export function openFile(path: string): Promise<Blob> {
+  return openAsBlob(path);
+}

@@ -1,0 +1,286 @@
+import { createWriteStream } from 'node:fs';
+import { join } from 'node:path';
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import type { Asset, AssetPatch, BulkChange, FolderRules } from '@uniferum/client';
+import type { Command } from 'commander';
+import { type CliContext, EXIT } from './main.js';
+import { table } from './output.js';
+import { followRun } from './run-commands.js';
+
+interface LsOptions {
+  folder: string;
+  sort?: string;
+  limit?: string;
+  facets: boolean;
+}
+
+interface SetOptions {
+  title?: string;
+  alt?: string;
+  caption?: string;
+  credit?: string;
+  keywords?: string;
+  captured?: string;
+  name?: string;
+  folder?: string;
+  fill: boolean;
+  append: boolean;
+  shift?: string;
+  find?: string;
+  within: string;
+  bin: boolean;
+  restore: boolean;
+  rehearse: boolean;
+  wait: boolean;
+}
+
+/** Adds `ls`, `get`, `set` and `rules`. */
+export function addFindingCommands(program: Command, context: () => CliContext): void {
+  program
+    .command('ls')
+    .description('list what a filter finds')
+    .argument('[filter...]', 'the filter language: kind:image size>2mb alt:none')
+    .option('--folder <path>', 'within this folder', '/')
+    .option('--sort <order>', 'created, name, captured or size; with - backwards')
+    .option('--limit <n>', 'at most so many; all without it')
+    .option('--facets', 'count by kind, type, keyword, credit and month instead', false)
+    .action((words: string[], options: LsOptions) => list(context(), words.join(' '), options));
+  program
+    .command('get')
+    .description('show an asset, or download its original')
+    .argument('<id>')
+    .option('--out <path>', 'write the original there; "-" to standard output, a folder keeps its name')
+    .action((id: string, options: { out?: string }) => get(context(), id, options.out));
+  program
+    .command('set')
+    .description('edit one asset, or with --find all that a filter finds')
+    .argument('[id]')
+    .option('--find <filter>', 'all assets that this filter finds')
+    .option('--within <folder>', 'of this folder and those below', '/')
+    .option('--title <text>')
+    .option('--alt <text>', 'alternative text')
+    .option('--caption <text>')
+    .option('--credit <text>')
+    .option('--keywords <words>', 'separated by commas')
+    .option('--captured <date>', 'when it was taken (one asset)')
+    .option('--name <name>', 'a new file name (one asset)')
+    .option('--folder <path>', 'move there')
+    .option('--fill', 'only where it is empty; texts are patterns such as "{words}"', false)
+    .option('--append', 'add at the end', false)
+    .option('--shift <minutes>', 'move capture dates')
+    .option('--bin', 'put into the bin', false)
+    .option('--restore', 'take out of the bin (one asset)', false)
+    .option('--rehearse', 'say what would change', false)
+    .option('--no-wait', "don't wait for the run to end")
+    .action((id: string | undefined, options: SetOptions) => set(context(), id, options));
+  program
+    .command('rules')
+    .description('show the rules of a folder, or set some of them')
+    .argument('<folder>')
+    .option('--set <json>', 'own rules as JSON; what is not named stays')
+    .option('--rehearse', 'say how many present files that would put outside', false)
+    .action((folder: string, options: { set?: string; rehearse: boolean }) =>
+      rules(context(), folder, options),
+    );
+}
+
+async function list({ client, output }: CliContext, q: string, options: LsOptions): Promise<void> {
+  if (options.facets) {
+    const facets = await client.assets.facets({ q, folder: options.folder });
+    if (output.isJson) output.out(JSON.stringify(facets));
+    else
+      for (const [group, counts] of Object.entries(facets))
+        for (const { name, items } of counts as { name: string; items: number }[])
+          output.out(`${group}  ${items}  ${name}`);
+    return;
+  }
+  const most = options.limit === undefined ? Number.POSITIVE_INFINITY : Number(options.limit);
+  const query = {
+    q,
+    folder: options.folder,
+    deep: true,
+    limit: Math.min(500, most),
+    ...(options.sort && { sort: options.sort as 'name' }),
+  };
+  const { total } = await client.assets.list({ ...query, limit: 1 });
+  const assets: Asset[] = [];
+  for await (const asset of client.assets.list(query)) {
+    if (assets.length >= most) break;
+    assets.push(asset);
+  }
+  if (output.isJson) {
+    output.out(JSON.stringify({ items: assets, total }));
+    return;
+  }
+  for (const line of table(
+    assets.map((asset) => [
+      asset.id,
+      asset.kind,
+      String(asset.bytes),
+      asset.width ? `${asset.width}×${asset.height}` : '-',
+      asset.url,
+    ]),
+  ))
+    output.out(line);
+  output.err(`${assets.length} of ${total}`);
+}
+
+async function get({ client, output }: CliContext, id: string, to: string | undefined): Promise<void> {
+  const asset = await client.assets.get(id);
+  if (to === undefined) {
+    output.out(output.isJson ? JSON.stringify(asset) : describe(asset).join('\n'));
+    return;
+  }
+  const { body } = await client.assets.content(id);
+  if (!body) throw new Error(`${asset.name} came without bytes.`);
+  const source = Readable.fromWeb(body as import('node:stream/web').ReadableStream);
+  if (to === '-') {
+    await pipeline(source, process.stdout, { end: false });
+    return;
+  }
+  const path = to.endsWith('/') ? join(to, asset.name) : to;
+  await pipeline(source, createWriteStream(path));
+  output.err(`${asset.name} → ${path}, ${asset.bytes} bytes`);
+}
+
+function describe(asset: Asset): string[] {
+  const lines: [string, string | number | null][] = [
+    ['id', asset.id],
+    ['address', asset.url],
+    ['type', `${asset.kind}, ${asset.mime}`],
+    ['bytes', asset.bytes],
+    ['pixels', asset.width && `${asset.width} × ${asset.height}`],
+    ['title', asset.title],
+    ['alt', asset.alt],
+    ['caption', asset.caption],
+    ['credit', asset.credit],
+    ['keywords', asset.keywords.join(', ')],
+    ['captured', asset.capturedAt],
+    ['version', asset.version],
+    ['sha256', asset.sha256],
+    ...asset.renditions.map(({ recipe, state, url }): [string, string] => [recipe, `${state} ${url ?? ''}`]),
+  ];
+  return table(
+    lines.filter(([, value]) => value !== null && value !== '').map(([key, value]) => [key, String(value)]),
+  );
+}
+
+async function set(context: CliContext, id: string | undefined, options: SetOptions): Promise<void> {
+  const { client, output } = context;
+  if ((id === undefined) === (options.find === undefined))
+    throw new Error('Give either the id of an asset or a filter with --find.');
+  if (
+    id !== undefined &&
+    !options.fill &&
+    !options.append &&
+    options.shift === undefined &&
+    !options.rehearse
+  ) {
+    await setOne(context, id, options);
+    return;
+  }
+  const select =
+    id === undefined ? { q: options.find ?? '', folder: options.within, deep: true } : { ids: [id] };
+  if (options.bin) {
+    const { run } = await client.assets.act({ select, action: 'bin' });
+    await followRun(context, run, options.wait);
+    return;
+  }
+  const change = toChange(options);
+  if (!options.rehearse) {
+    const { run } = await client.assets.edit({ select, change });
+    await followRun(context, run, options.wait);
+    return;
+  }
+  const { plan } = await client.assets.rehearseEdit({ select, change });
+  if (output.isJson) output.out(JSON.stringify(plan));
+  else {
+    for (const { name, before, after } of plan.items)
+      output.out(`${name}  ${JSON.stringify(before)} → ${JSON.stringify(after)}`);
+    const { changed, hasOne, noDate, same } = plan.totals;
+    output.err(
+      `${changed} would change, ${hasOne} already had one, ${noDate} have no date, ${same} are so already`,
+    );
+  }
+}
+
+async function setOne({ client, output }: CliContext, id: string, options: SetOptions): Promise<void> {
+  if (options.bin) {
+    await client.assets.remove(id);
+    return;
+  }
+  if (options.restore) {
+    output.out((await client.assets.restore(id)).url);
+    return;
+  }
+  const { name, captured } = options;
+  const patch: AssetPatch = {
+    ...plainTexts(options),
+    ...(options.keywords !== undefined && { keywords: words(options.keywords) }),
+    ...(captured !== undefined && { capturedAt: captured === '' ? null : captured }),
+    ...(name !== undefined && { name }),
+    ...(options.folder !== undefined && { folder: options.folder }),
+  };
+  const asset = await client.assets.change(id, patch);
+  output.out(output.isJson ? JSON.stringify(asset) : asset.url);
+}
+
+function plainTexts({
+  title,
+  alt,
+  caption,
+  credit,
+}: SetOptions): Partial<Record<'title' | 'alt' | 'caption' | 'credit', string>> {
+  return Object.fromEntries(
+    Object.entries({ title, alt, caption, credit }).filter(([, text]) => text !== undefined),
+  );
+}
+
+function words(text: string): string[] {
+  return text
+    .split(',')
+    .map((word) => word.trim())
+    .filter((word) => word !== '');
+}
+
+function toChange(options: SetOptions): BulkChange {
+  const texts = {
+    ...plainTexts(options),
+    ...(options.keywords !== undefined && { keywords: words(options.keywords) }),
+  };
+  const how = options.fill ? 'fill' : options.append ? 'append' : 'set';
+  return {
+    ...(Object.keys(texts).length > 0 && { [how]: texts }),
+    ...(options.shift !== undefined && { shiftMinutes: Number(options.shift) }),
+    ...(options.folder !== undefined && { folder: options.folder }),
+  };
+}
+
+async function rules(
+  { client, output, endWith }: CliContext,
+  path: string,
+  options: { set?: string; rehearse: boolean },
+): Promise<void> {
+  const wanted = path.startsWith('/') ? path : `/${path}`;
+  const folder = (await client.folders.list({ within: wanted })).items.find((one) => one.path === wanted);
+  if (!folder) {
+    output.err(`There is no folder ${wanted}.`);
+    endWith(EXIT.missing);
+    return;
+  }
+  const current = await client.folders.rules(folder.id);
+  if (options.set === undefined) {
+    output.out(JSON.stringify(output.isJson ? current : current.effective, null, output.isJson ? 0 : 2));
+    return;
+  }
+  const next = { ...current.own, ...(JSON.parse(options.set) as Partial<FolderRules>) };
+  if (!options.rehearse) {
+    output.out(JSON.stringify((await client.folders.putRules(folder.id, next)).own));
+    return;
+  }
+  const { plan } = await client.folders.rehearseRules(folder.id, next);
+  if (output.isJson) output.out(JSON.stringify(plan));
+  else output.out(`${plan.totals.outside} of ${plan.totals.present} present files would be outside.`);
+  if (plan.totals.outside > 0) endWith(EXIT.partly);
+}

@@ -1,0 +1,56 @@
+import type { Run } from '@uniferum/client';
+
+/** Where a command writes to. Tests give their own. */
+export interface Output {
+  out: (line: string) => void;
+  err: (line: string) => void;
+  /** Overwrites the last line; absent where there is no terminal. */
+  progress?: (line: string) => void;
+  isJson: boolean;
+}
+
+/** Writes to the process's own streams; progress only on a terminal. */
+export function processOutput(isJson: boolean): Output {
+  return {
+    isJson,
+    out: (line) => void process.stdout.write(`${line}\n`),
+    err: (line) => void process.stderr.write(`${line}\n`),
+    ...(process.stderr.isTTY && {
+      progress: (line: string) => void process.stderr.write(`\r\u001b[2K${line}`),
+    }),
+  };
+}
+
+const BAR_CELLS = 24;
+
+/** A bar with counts, rate and time left: `████░░ 120 of 146, 18/s, 2 s left`. */
+export function progressLine(
+  done: number,
+  total: number,
+  rate: number | null,
+  secondsLeft: number | null,
+): string {
+  const filled = total === 0 ? BAR_CELLS : Math.round((BAR_CELLS * done) / total);
+  const parts = [`${done.toLocaleString('en-GB')} of ${total.toLocaleString('en-GB')}`];
+  if (rate !== null) parts.push(`${rate.toLocaleString('en-GB')}/s`);
+  if (secondsLeft !== null) parts.push(`${secondsLeft} s left`);
+  return `${'█'.repeat(filled)}${'░'.repeat(BAR_CELLS - filled)} ${parts.join(', ')}`;
+}
+
+/** The line that shows how far a run is. */
+export function runLine(run: Run): string {
+  return progressLine(run.done + run.skipped + run.failed, run.total, run.rate, run.secondsLeft);
+}
+
+/** Writes rows in columns, the last one as long as it is. */
+export function table(rows: readonly (readonly string[])[]): string[] {
+  const widths = (rows[0] ?? []).map((_, column) =>
+    Math.max(...rows.map((row) => (row[column] ?? '').length)),
+  );
+  return rows.map((row) =>
+    row
+      .map((cell, column) => (column === row.length - 1 ? cell : cell.padEnd(widths[column] ?? 0)))
+      .join('  ')
+      .trimEnd(),
+  );
+}

@@ -1,0 +1,72 @@
+import type { Run } from '@uniferum/client';
+import type { Command } from 'commander';
+import { type CliContext, EXIT } from './main.js';
+import { runLine, table } from './output.js';
+
+/** Adds `runs`. */
+export function addRunCommands(program: Command, context: () => CliContext): void {
+  program
+    .command('runs')
+    .description('list runs, or steer one')
+    .argument('[id]')
+    .option('--stop', 'stop it', false)
+    .option('--resume', 'go on with it', false)
+    .option('--retry', 'try what failed again', false)
+    .option('--undo', 'take back what it changed', false)
+    .option('--wait', 'wait until it has ended', false)
+    .action((id: string | undefined, options: RunOptions) => runs(context(), id, options));
+}
+
+interface RunOptions {
+  stop: boolean;
+  resume: boolean;
+  retry: boolean;
+  undo: boolean;
+  wait: boolean;
+}
+
+async function runs(context: CliContext, id: string | undefined, options: RunOptions): Promise<void> {
+  const { client, output } = context;
+  if (id === undefined) {
+    const { items } = await client.runs.list({ limit: 30 });
+    if (output.isJson) output.out(JSON.stringify(items));
+    else
+      for (const line of table(
+        items.map((run) => [
+          run.id,
+          run.state,
+          `${run.done + run.skipped + run.failed}/${run.total}`,
+          run.title,
+        ]),
+      ))
+        output.out(line);
+    return;
+  }
+  let run: Run;
+  if (options.stop) run = await client.runs.stop(id);
+  else if (options.resume) run = await client.runs.resume(id);
+  else if (options.retry) run = await client.runs.retry(id);
+  else if (options.undo) run = (await client.runs.undo(id)).run;
+  else run = await client.runs.get(id);
+  await followRun(context, run, options.wait);
+}
+
+/** Shows a run, and waits until it has ended when that is wanted. A faulty end is said in the exit code. */
+export async function followRun(
+  { client, output, endWith }: CliContext,
+  begun: Run,
+  isWaiting: boolean,
+): Promise<void> {
+  const run = isWaiting
+    ? await client.runs.wait(begun.id, {
+        onProgress: (now) => output.progress?.(`${now.title}  ${runLine(now)}`),
+      })
+    : begun;
+  output.progress?.('');
+  if (output.isJson) output.out(JSON.stringify(run));
+  else
+    output.out(
+      `run ${run.id}  ${run.title}: ${run.state}, ${run.done} done, ${run.skipped} left or refused, ${run.failed} failed of ${run.total}`,
+    );
+  if (isWaiting && (run.failed > 0 || run.state === 'failed')) endWith(EXIT.partly);
+}

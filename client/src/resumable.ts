@@ -1,0 +1,142 @@
+import type { Verdict } from '@uniferum/core';
+import { readProblem, UniferumConnectionError } from './errors.js';
+import type { Http } from './http.js';
+
+export interface ResumableUpload {
+  name: string;
+  data: Blob;
+  /** The path of the folder; made when it is missing. */
+  folder: string;
+  /** The intake to which the file belongs. */
+  intake?: string;
+  title?: string;
+  alt?: string;
+  caption?: string;
+  credit?: string;
+  keywords?: readonly string[];
+  /** Unpacks a zip archive on arrival. */
+  unpack?: boolean;
+  /** Unpacks it into a folder named like the archive. */
+  ownFolder?: boolean;
+  /** The address of an upload that was begun before; it goes on from where it came to. */
+  url?: string;
+  /** How much is sent at a time, in bytes. @defaultValue 16 MB */
+  chunkBytes?: number;
+  /** How often a piece is tried again after a broken connection. @defaultValue 5 */
+  retries?: number;
+  /** Told the address as soon as the upload has begun: keep it to go on after a reload. */
+  onBegun?: (url: string) => void;
+  onProgress?: (sentBytes: number) => void;
+  signal?: AbortSignal;
+}
+
+/** What came of a resumable upload. */
+export interface ResumableResult {
+  verdict: Verdict;
+  /** The id of the asset; null when it was refused, or is an archive that is being unpacked. */
+  asset: string | null;
+  intake: string | null;
+  run: string | null;
+}
+
+const TUS = { 'Tus-Resumable': '1.0.0' };
+const CHUNK_BYTES = 16 * 1024 * 1024;
+
+/** Sends a file in pieces by tus 1.0.0: a broken connection costs one piece, a reload nothing at all. */
+export async function uploadResumably(http: Http, upload: ResumableUpload): Promise<ResumableResult> {
+  const { data, chunkBytes = CHUNK_BYTES, retries = 5, signal, onProgress } = upload;
+  const url = upload.url ?? (await begin(http, upload));
+  upload.onBegun?.(url);
+  let offset = upload.url === undefined && data.size > 0 ? 0 : await readOffset(http, url, signal);
+  for (let failures = 0; offset < data.size; ) {
+    signal?.throwIfAborted();
+    try {
+      offset = await sendPiece(http, url, offset, data.slice(offset, offset + chunkBytes), signal);
+      failures = 0;
+      onProgress?.(offset);
+    } catch (error) {
+      if (!(error instanceof UniferumConnectionError) || failures >= retries) throw error;
+      failures += 1;
+      await pause(300 * 2 ** failures, signal);
+      offset = await readOffset(http, url, signal);
+    }
+  }
+  return http.json<ResumableResult>(`/uploads/${url.slice(url.lastIndexOf('/') + 1)}/result`, {
+    ...(signal && { signal }),
+  });
+}
+
+async function begin(http: Http, upload: ResumableUpload): Promise<string> {
+  const { name, folder, intake, title, alt, caption, credit, keywords, unpack, ownFolder } = upload;
+  const metadata = {
+    filename: name,
+    folder,
+    intake,
+    title,
+    alt,
+    caption,
+    credit,
+    keywords: keywords?.join(','),
+    unpack: unpack ? 'true' : undefined,
+    ownFolder: ownFolder ? 'true' : undefined,
+  };
+  const response = await http.send('/uploads', {
+    method: 'POST',
+    headers: {
+      ...TUS,
+      'Upload-Length': String(upload.data.size),
+      'Upload-Metadata': Object.entries(metadata)
+        .filter(([, value]) => value !== undefined && value !== '')
+        .map(([key, value]) => `${key} ${toBase64(String(value))}`)
+        .join(','),
+    },
+    ...(upload.signal && { signal: upload.signal }),
+  });
+  const location = response.headers.get('location');
+  if (location === null)
+    throw new UniferumConnectionError('The server began an upload and did not say where.');
+  return location;
+}
+
+async function readOffset(http: Http, url: string, signal: AbortSignal | undefined): Promise<number> {
+  const response = await http.sendTo(url, { method: 'HEAD', headers: TUS, ...(signal && { signal }) });
+  // The upload ended while nobody looked: its pieces are gone, its result is kept.
+  if (response.status === 404 || response.status === 410) return Number.POSITIVE_INFINITY;
+  if (!response.ok) throw await readProblem(response.status, await response.text());
+  return Number(response.headers.get('upload-offset') ?? 0);
+}
+
+async function sendPiece(
+  http: Http,
+  url: string,
+  offset: number,
+  piece: Blob,
+  signal: AbortSignal | undefined,
+): Promise<number> {
+  const response = await http.sendTo(url, {
+    method: 'PATCH',
+    headers: { ...TUS, 'Upload-Offset': String(offset), 'Content-Type': 'application/offset+octet-stream' },
+    body: piece,
+    ...(signal && { signal }),
+  });
+  if (response.status === 409 || response.status === 423 || response.status >= 500)
+    throw new UniferumConnectionError(`A piece of the upload was not taken (status ${response.status}).`);
+  if (!response.ok) throw await readProblem(response.status, await response.text());
+  return Number(response.headers.get('upload-offset') ?? offset + piece.size);
+}
+
+function toBase64(text: string): string {
+  let binary = '';
+  for (const byte of new TextEncoder().encode(text)) binary += String.fromCharCode(byte);
+  return btoa(binary);
+}
+
+function pause(ms: number, signal: AbortSignal | undefined): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const timer = setTimeout(resolve, ms);
+    signal?.addEventListener('abort', () => {
+      clearTimeout(timer);
+      reject(signal.reason);
+    });
+  });
+}

@@ -1,0 +1,113 @@
+import type {
+  Asset,
+  AssetTexts,
+  BulkChange,
+  Intake,
+  ManifestFault,
+  ManifestMapping,
+  ManifestRow,
+  Run,
+  Verdict,
+} from '@uniferum/core';
+
+/** Which assets a bulk job is about: these, or all that a filter finds. */
+export type AssetSelection = { ids: string[] } | { q?: string; folder?: string; deep?: boolean };
+
+/** What a bulk edit would change. */
+export interface BulkPlan {
+  items: {
+    asset: string;
+    name: string;
+    folder: string;
+    before: Record<string, unknown>;
+    after: Record<string, unknown>;
+  }[];
+  totals: { selected: number; changed: number; hasOne: number; noDate: number; same: number };
+}
+
+export interface BulkRequest {
+  select: AssetSelection;
+  change: BulkChange;
+}
+
+/** A file by its address: fetched, or kept as a link with its provider's description. */
+export interface SourceRequest extends Partial<AssetTexts> {
+  /** An http(s) address or a data URI. */
+  source: string;
+  folder?: string;
+  name?: string | null;
+  as?: 'file' | 'link';
+}
+
+/** A batch, and the run that works on it. */
+export interface BatchAnswer {
+  intake: Intake;
+  run: Run;
+}
+
+export type InboxState = 'new' | 'refused' | 'registered' | 'coming' | 'writing';
+
+export interface InboxFile {
+  path: string;
+  name: string;
+  bytes: number;
+  modifiedAt: string;
+  folder: string;
+  state: InboxState;
+  verdict: Verdict | null;
+  registeredAs: { id: string; url: string } | null;
+}
+
+export interface InboxRequest {
+  /** Null takes everything that is new. */
+  paths?: string[] | null;
+  mode?: 'copy' | 'move' | 'place';
+  folder?: string;
+  keepFolders?: boolean;
+}
+
+export interface ManifestRequest {
+  /** CSV with a head, or a JSON list of objects. */
+  content: string;
+  folder?: string;
+  label?: string | null;
+  mapping?: ManifestMapping | null;
+}
+
+export interface ManifestRehearsal {
+  items: ManifestRow[];
+  totals: { rows: number; taken: number; faults: number };
+  columns: string[];
+  mapping: ManifestMapping;
+  faults: ManifestFault[];
+}
+
+export interface FacetCount {
+  name: string;
+  items: number;
+}
+
+export interface Facets {
+  kinds: FacetCount[];
+  types: FacetCount[];
+  keywords: FacetCount[];
+  credits: FacetCount[];
+  /** By month, `2025-06`, in their order. */
+  captured: FacetCount[];
+}
+
+export interface SavedFilter {
+  id: string;
+  name: string;
+  q: string;
+  by: string;
+  createdAt: string;
+}
+
+export type BinnedAsset = Asset & { deletedAt: string };
+
+/** What a change of rules would put outside. */
+export interface RulesPlan {
+  items: { asset: string; name: string; folder: string; verdict: Verdict }[];
+  totals: { present: number; outside: number; outsideNow: number; byCode: Record<string, number> };
+}

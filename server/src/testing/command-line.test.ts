@@ -1,0 +1,145 @@
+import { execFile } from 'node:child_process';
+import { mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { pino } from 'pino';
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { createEngine } from '../worker.js';
+import { photo, startTestServer, type TestServer } from './harness.js';
+
+const PROGRAM = fileURLToPath(new URL('../../../cli/bin/uniferum.js', import.meta.url));
+
+let server: TestServer;
+let folder: string;
+let key: string;
+let engine: ReturnType<typeof createEngine>;
+beforeAll(async () => {
+  server = await startTestServer();
+  key = await server.key();
+  folder = await mkdtemp(join(tmpdir(), 'uniferum-cli-'));
+  const log = pino({ level: 'silent' });
+  engine = createEngine({ config: server.config, db: server.db, store: server.app.store, log });
+  await engine.start();
+});
+afterAll(async () => {
+  await engine.close();
+  await rm(folder, { recursive: true, force: true });
+  await server.close();
+});
+
+interface Ended {
+  code: number;
+  out: string;
+  err: string;
+}
+
+/** Runs the command line as its own process, as a person would. */
+function uniferum(...args: string[]): Promise<Ended> {
+  return new Promise((resolve) => {
+    const env = { ...process.env, UNIFERUM_URL: server.url, UNIFERUM_KEY: key };
+    execFile(process.execPath, [PROGRAM, ...args], { env, cwd: folder }, (error, out, err) =>
+      resolve({ code: typeof error?.code === 'number' ? error.code : 0, out, err }),
+    );
+  });
+}
+
+async function put(path: string, data: string | Buffer): Promise<void> {
+  await mkdir(join(folder, path, '..'), { recursive: true });
+  await writeFile(join(folder, path), data);
+}
+
+describe('uniferum', () => {
+  test('up brings a folder tree in, and says what was refused in its exit code', async () => {
+    await put('views/gannet/dusk.jpg', await photo(60, 40));
+    await put('views/notes.txt', 'fog');
+    await put('views/empty.txt', '');
+    const { code, out, err } = await uniferum('up', 'views', '--to', '/cli', '--alt', 'A light');
+    expect(code).toBe(1);
+    expect(out).toContain(`dusk.jpg  accepted  ${server.url}/media/cli/views/gannet/dusk.jpg`);
+    expect(err).toContain('empty.txt  refused  empty.txt has no bytes in it');
+  });
+
+  test('ls finds, counts and pages; get shows and downloads', async () => {
+    const listed = await uniferum('ls', 'kind:image', '--folder', '/cli');
+    expect([listed.code, listed.err.trim()]).toEqual([0, '1 of 1']);
+    const { items } = JSON.parse((await uniferum('--json', 'ls', 'dusk')).out);
+    expect(items[0].alt).toBe('A light');
+    const shown = await uniferum('get', items[0].id);
+    expect(shown.out).toContain('60 × 40');
+    await uniferum('get', items[0].id, '--out', 'back.jpg');
+    expect(
+      (await readFile(join(folder, 'back.jpg'))).equals(
+        await readFile(join(folder, 'views/gannet/dusk.jpg')),
+      ),
+    ).toBe(true);
+    expect((await uniferum('ls', '--facets')).out).toContain('kinds  1  image');
+  });
+
+  test('set edits one, rehearses and edits many, and takes it back', async () => {
+    const { items } = JSON.parse((await uniferum('--json', 'ls', 'notes')).out);
+    await uniferum('set', items[0].id, '--title', 'Notes', '--keywords', 'fog, log');
+    expect(JSON.parse((await uniferum('--json', 'get', items[0].id)).out)).toMatchObject({
+      title: 'Notes',
+      keywords: ['fog', 'log'],
+    });
+    const rehearsed = await uniferum(
+      'set',
+      '--find',
+      'title:none',
+      '--within',
+      '/cli',
+      '--title',
+      '{words}',
+      '--fill',
+      '--rehearse',
+    );
+    expect(rehearsed.err).toContain('1 would change');
+    const run = JSON.parse(
+      (await uniferum('--json', 'set', '--find', 'folder:/cli', '--title', '{words}', '--fill')).out,
+    );
+    expect(run).toMatchObject({ state: 'done', done: 1, skipped: 1 });
+    expect(JSON.parse((await uniferum('--json', 'runs', run.id, '--undo', '--wait')).out)).toMatchObject({
+      done: 1,
+    });
+  });
+
+  test('rules shows and rehearses, check judges, and both say so in the exit code', async () => {
+    const rehearsed = await uniferum('rules', '/cli/views', '--set', '{"maxBytes":10}', '--rehearse');
+    expect([rehearsed.code, rehearsed.out.trim()]).toEqual([1, '1 of 2 present files would be outside.']);
+    await uniferum('rules', '/cli', '--set', '{"deny":["exe"]}');
+    expect((await uniferum('rules', '/cli')).out).toContain('"exe"');
+    await put('a.exe', 'MZ');
+    const checked = await uniferum('check', 'a.exe', 'views/notes.txt', '--to', '/cli');
+    expect([checked.code, checked.out.split('\n')[0]]).toEqual([
+      1,
+      'a.exe  refused  a.exe is a .exe file; /cli denies exe.',
+    ]);
+  });
+
+  test('inbox, archives, manifests and addresses come in as runs', async () => {
+    await writeFile(join(server.inbox, 'tide.txt'), 'high water at noon');
+    expect((await uniferum('inbox')).out).toContain('tide.txt  new');
+    expect((await uniferum('inbox', '--register', '--to', '/cli/inbox')).out).toContain('done, 1 done');
+    expect((await uniferum('inbox', '--register', '--to', '/cli/inbox')).out).toContain(
+      'Nothing in the inbox is new',
+    );
+    await put('list.csv', 'path,alt\ntide.txt,Tide\n,\n');
+    const rehearsed = await uniferum('up', '--manifest', 'list.csv', '--rehearse');
+    expect(rehearsed.out).toContain('1 of 1 rows would be taken in');
+    expect((await uniferum('up', 'data:,a%20note', '--to', '/cli')).code).toBe(0);
+    expect((await uniferum('runs')).out).toContain('Registering 1 files of the inbox');
+  });
+
+  test.each([
+    [2, ['up']],
+    [2, ['nothing']],
+    [2, ['ls', 'knd:image']],
+    [5, ['get', '99999']],
+    [4, ['--key', 'uf_wrong', 'ls']],
+    [3, ['--url', 'http://127.0.0.1:9', 'ls']],
+    [0, ['--help']],
+  ] as const)('ends with %d for %j', async (code, args) => {
+    expect((await uniferum(...args)).code).toBe(code);
+  });
+});
