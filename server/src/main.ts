@@ -3,6 +3,8 @@ import type { AddressInfo } from 'node:net';
 import { pino } from 'pino';
 import { createApp } from './app.js';
 import { readConfig } from './config.js';
+import { watchInbox } from './intake/watch-inbox.js';
+import { recountFacets } from './library/facet-queries.js';
 import { openDatabase } from './shared/database.js';
 import { migrate } from './shared/migrate.js';
 import { onShutdown } from './shared/shutdown.js';
@@ -17,6 +19,8 @@ const db = openDatabase(config.database);
 const store = new DiskStore(config.dataDir);
 await store.prepare();
 
+if (applied.includes('0008_finding.sql')) await recountFacets(db);
+
 const { app, express } = createApp({ config, db, store, log });
 const server = createServer({ keepAliveTimeout: 65_000, requestTimeout: 0 }, express);
 server.listen(config.port, config.host, () => {
@@ -29,7 +33,10 @@ server.on('error', (error) => {
   process.exit(1);
 });
 
+const stopWatching = watchInbox(app);
+
 onShutdown(log, async () => {
+  await stopWatching();
   app.events.close();
   server.closeIdleConnections();
   await new Promise((resolve) => server.close(resolve));

@@ -1,6 +1,7 @@
 import './shared/thread-pool.js';
 import { pino } from 'pino';
 import { readConfig } from './config.js';
+import { sweepBlobs } from './library/sweep.js';
 import { openDatabase } from './shared/database.js';
 import { onShutdown } from './shared/shutdown.js';
 import { DiskStore } from './stores/disk-store.js';
@@ -17,7 +18,16 @@ await engine.start();
 log.info({ slots: config.worker.slots }, 'the worker is at work');
 process.send?.({ ready: true });
 
+/** Bytes that nothing names any more are looked for once an hour. */
+const SWEEP_MS = 3_600_000;
+const sweeping = setInterval(() => {
+  sweepBlobs(db, store)
+    .then((swept) => log.info({ swept }, 'the store was swept'))
+    .catch((error) => log.error({ err: error }, 'sweeping failed'));
+}, SWEEP_MS);
+
 onShutdown(log, async () => {
+  clearInterval(sweeping);
   await engine.close();
   await db.end();
 });

@@ -68,8 +68,9 @@ function readTable(text: string): ManifestTable {
     // Of a single column no delimiter can be told, which is no fault.
     .filter(({ type }) => type !== 'Delimiter')
     .map(
-      ({ code, row }): ManifestFault => ({
-        row: row === undefined ? null : row + 1,
+      ({ type, code, row }): ManifestFault => ({
+        // The reader counts the head when a quote is wrong, and doesn't when values are missing.
+        row: row === undefined ? null : Math.max(1, type === 'Quotes' ? row : row + 1),
         column: null,
         message: FORM_FAULTS[code] ?? 'this row can’t be read',
       }),

@@ -43,30 +43,36 @@ export type BulkOutcome =
 
 /** Works out what a bulk edit would do to one asset; carrying it out is writing `after`. */
 export function planBulkChange(subject: BulkSubject, change: BulkChange): BulkOutcome {
-  const next: BulkSubject = { ...subject, keywords: [...subject.keywords] };
-  for (const { field, find, with: put } of change.replace ?? []) {
-    if (find === '') continue;
-    if (field === 'keywords') next.keywords = unique(next.keywords.map((word) => word.replaceAll(find, put)));
-    else if (next[field] !== null) next[field] = (next[field] ?? '').replaceAll(find, put) || null;
-  }
-  for (const field of PLAIN_TEXTS) {
-    const set = change.set?.[field];
-    if (set !== undefined) next[field] = set || null;
-    const append = change.append?.[field];
-    if (append)
-      next[field] = (next[field] ?? '').endsWith(append) ? next[field] : `${next[field] ?? ''}${append}`;
-    const fill = change.fill?.[field];
-    if (fill && !next[field]) next[field] = fillPattern(fill, next).trim() || null;
-  }
-  if (change.set?.keywords) next.keywords = unique(change.set.keywords);
-  if (change.append?.keywords) next.keywords = unique([...next.keywords, ...change.append.keywords]);
-  if (change.fill?.keywords && next.keywords.length === 0) next.keywords = unique(change.fill.keywords);
-  const removed = new Set(change.removeKeywords ?? []);
-  next.keywords = next.keywords.filter((word) => !removed.has(word));
+  const next: BulkSubject = { ...subject, keywords: changeKeywords(subject.keywords, change) };
+  for (const field of PLAIN_TEXTS) next[field] = changeText(next, field, change);
   if (change.shiftMinutes && next.capturedAt)
     next.capturedAt = new Date(Date.parse(next.capturedAt) + change.shiftMinutes * 60_000).toISOString();
   if (change.folder !== undefined) next.folder = change.folder;
   return compare(subject, next, change);
+}
+
+function changeText(subject: BulkSubject, field: PlainText, change: BulkChange): string | null {
+  let text = subject[field] ?? '';
+  for (const { field: of, find, with: put } of change.replace ?? [])
+    if (of === field && find !== '') text = text.replaceAll(find, put);
+  const set = change.set?.[field];
+  if (set !== undefined) text = set ?? '';
+  const append = change.append?.[field] ?? '';
+  // Appending twice adds once: a repeated job does no harm.
+  if (!text.endsWith(append)) text += append;
+  const fill = change.fill?.[field];
+  if (fill && text === '') text = fillPattern(fill, subject).trim();
+  return text || null;
+}
+
+function changeKeywords(keywords: readonly string[], change: BulkChange): string[] {
+  let words = [...keywords];
+  for (const { field, find, with: put } of change.replace ?? [])
+    if (field === 'keywords' && find !== '') words = words.map((word) => word.replaceAll(find, put));
+  words = [...(change.set?.keywords ?? words), ...(change.append?.keywords ?? [])];
+  if (words.length === 0) words = change.fill?.keywords ?? [];
+  const removed = new Set(change.removeKeywords ?? []);
+  return unique(words.filter((word) => !removed.has(word)));
 }
 
 function compare(subject: BulkSubject, next: BulkSubject, change: BulkChange): BulkOutcome {

@@ -56,28 +56,15 @@ export function readNumberSpan(
   text: string,
 ): Read<NumberSpan> {
   const read = field === 'size' ? readBytes : field === 'ratio' ? readRatio : readPixels;
-  const word = field === 'ratio' ? RATIO_WORDS[text.toLowerCase()] : undefined;
-  if (word && (operator === ':' || operator === '=')) return { value: word };
-  const range = splitRange(text);
-  if (range && (operator === ':' || operator === '=')) {
-    const min = range.from === '' ? null : read(range.from);
-    const max = range.to === '' ? null : read(range.to);
-    if (min && !('value' in min)) return min;
-    if (max && !('value' in max)) return max;
-    const span = {
-      min: min?.value ?? null,
-      max: max?.value ?? null,
-      isMinOpen: false,
-      isMaxOpen: false,
-    };
-    if (span.min !== null && span.max !== null && span.min > span.max)
-      return { message: `the range ${text} ends before it begins`, instead: `${range.to}..${range.from}` };
-    return { value: span };
-  }
+  const isEqual = operator === ':' || operator === '=';
+  const word = field === 'ratio' && isEqual ? RATIO_WORDS[text.toLowerCase()] : undefined;
+  if (word) return { value: word };
+  const range = isEqual ? splitRange(text) : null;
+  if (range) return readNumberRange(range, read);
   const one = read(text);
   if (!('value' in one)) return one;
   const { value } = one;
-  if (operator === ':' || operator === '=')
+  if (isEqual)
     return {
       value: field === 'ratio' ? near(value) : { min: value, max: value, isMinOpen: false, isMaxOpen: false },
     };
@@ -89,6 +76,21 @@ export function readNumberSpan(
       isMinOpen: operator === '>',
       isMaxOpen: operator === '<',
     },
+  };
+}
+
+function readNumberRange(
+  { from, to }: { from: string; to: string },
+  read: (text: string) => Read<number>,
+): Read<NumberSpan> {
+  const min = from === '' ? null : read(from);
+  const max = to === '' ? null : read(to);
+  if (min && !('value' in min)) return min;
+  if (max && !('value' in max)) return max;
+  if (min && max && min.value > max.value)
+    return { message: `the range ${from}..${to} ends before it begins`, instead: `${to}..${from}` };
+  return {
+    value: { min: min?.value ?? null, max: max?.value ?? null, isMinOpen: false, isMaxOpen: false },
   };
 }
 

@@ -146,7 +146,7 @@ describe('an error of a filter', () => {
   });
 
   test('comes for a filter that nobody wrote', () => {
-    expect(errorOf('('.repeat(30) + 'fog' + ')'.repeat(30)).message).toContain('nested');
+    expect(errorOf(`${'('.repeat(30)}fog${')'.repeat(30)}`).message).toContain('nested');
     expect(errorOf('fog '.repeat(61)).message).toContain('60');
   });
 });

@@ -16,14 +16,14 @@ import type { App } from '../app.js';
 import { recordBlobs } from '../library/blobs.js';
 import type { IntakeSource } from '../runs/handler.js';
 import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
-import { change, inTransaction, type Transaction } from '../shared/database.js';
+import { inTransaction, type Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import type { StagedBytes } from '../stores/byte-store.js';
 import { type OpenArchive, openArchive } from './archive-reader.js';
 import { type InboxFile, inboxPath, scanInbox } from './inbox.js';
 import { findInboxRows, holdInbox, markComing } from './inbox-queries.js';
 import type { IntakeContext } from './incoming.js';
-import { insertIntake, updateIntakeRun } from './queries.js';
+import { insertIntake, updateIntakeArchive, updateIntakeRun } from './queries.js';
 import { refuseFile } from './take-in.js';
 
 /** A batch on which a run works. */
@@ -139,7 +139,7 @@ export async function unpackArchive(
           from: { kind: 'archive', sha256, entry: entry.index },
         })),
       });
-      await change(tx, 'UPDATE intakes SET archive = ? WHERE id = ?', [sha256, batch.intake]);
+      await updateIntakeArchive(tx, batch.intake, sha256);
       return batch;
     });
   } finally {

@@ -11,7 +11,7 @@ import {
   textsFromMetadata,
 } from '@uniferum/core';
 import { filledTexts } from '../library/assets.js';
-import { readMapping } from '../library/settings.js';
+import { readMapping } from '../library/settings-queries.js';
 import { effectiveRules } from '../rules/service.js';
 import type { StagedBytes } from '../stores/byte-store.js';
 import { askCheck } from './custom-check.js';

@@ -77,30 +77,30 @@ export async function scanInbox(
     const parts = file.path.split('/');
     const name = parts.at(-1) ?? '';
     const target = keepFolders ? parts.slice(0, -1).map(cleanName).reduce(joinPath, folder) : folder;
-    const holder = holders.get(digests.get(file.path) ?? '');
     const shared = { ...file, name, folder: target };
-    if (isWriting(file)) files.push({ ...shared, state: 'writing', verdict: null, registeredAs: null });
-    else {
-      const registeredAs = holder ? { id: holder.id, path: joinPath(holder.folderPath, holder.name) } : null;
-      const verdict = await judge(target, {
-        name,
-        bytes: file.bytes,
-        duplicateOf: registeredAs?.path ?? null,
-      });
-      const row = known.get(file.path);
-      const state: InboxState =
-        row?.is_coming === 1 && isSame(row, file)
-          ? 'coming'
-          : registeredAs
-            ? 'registered'
-            : verdict.outcome === 'refused'
-              ? 'refused'
-              : 'new';
-      if (state === 'new') judge.takesRoom(target);
-      files.push({ ...shared, state, verdict, registeredAs });
+    if (isWriting(file)) {
+      files.push({ ...shared, state: 'writing', verdict: null, registeredAs: null });
+      continue;
     }
+    const holder = holders.get(digests.get(file.path) ?? '');
+    const registeredAs = holder ? { id: holder.id, path: joinPath(holder.folderPath, holder.name) } : null;
+    const verdict = await judge(target, { name, bytes: file.bytes, duplicateOf: registeredAs?.path ?? null });
+    const state = stateOf(file, known.get(file.path), registeredAs !== null, verdict);
+    if (state === 'new') judge.takesRoom(target);
+    files.push({ ...shared, state, verdict, registeredAs });
   }
   return files;
+}
+
+function stateOf(
+  file: SeenFile,
+  row: InboxRow | undefined,
+  isRegistered: boolean,
+  verdict: Verdict,
+): InboxState {
+  if (row?.is_coming === 1 && isSame(row, file)) return 'coming';
+  if (isRegistered) return 'registered';
+  return verdict.outcome === 'refused' ? 'refused' : 'new';
 }
 
 async function walk(root: string): Promise<SeenFile[]> {

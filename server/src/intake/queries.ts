@@ -75,6 +75,11 @@ export async function updateIntakeRun(tx: Executor, id: string, runId: string): 
   await change(tx, 'UPDATE intakes SET run_id = ? WHERE id = ?', [runId, id]);
 }
 
+/** Writes down which archive an intake unpacks, so that its bytes are kept meanwhile. */
+export async function updateIntakeArchive(tx: Executor, id: string, sha256: string): Promise<void> {
+  await change(tx, 'UPDATE intakes SET archive = ? WHERE id = ?', [sha256, id]);
+}
+
 /** Tells whether an intake exists and was begun by this principal. */
 export async function ownsIntake(db: Executor, id: string, principal: string): Promise<boolean> {
   return (

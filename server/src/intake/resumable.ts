@@ -7,13 +7,13 @@ import { type AssetTexts, parseFolderPath, type Verdict } from '@uniferum/core';
 import Joi from 'joi';
 import type { Principal } from '../access/principal.js';
 import type { App } from '../app.js';
-import { change, selectOne } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { type Answer, API_BASE, type Route, type RouteContext, route } from '../shared/route.js';
 import { answer, idSchema, verdictSchema } from '../shared/schemas.js';
 import { openIntake, unpackArchive } from './batches.js';
 import { ownsIntake } from './queries.js';
 import { receiveStaged, takeIn } from './take-in.js';
+import { findUpload, insertUpload, updateUploadResult } from './upload-queries.js';
 
 const PATH = `${API_BASE}/uploads`;
 /** An upload that nobody has continued for so long is given up. */
@@ -46,15 +46,12 @@ function tusServer(app: App): Server {
     onUploadCreate: async (_req, upload) => {
       const { who } = current();
       readMetadata(upload);
-      await change(app.db, 'INSERT INTO uploads (id, principal) VALUES (?, ?)', [upload.id, who.ref]);
+      await insertUpload(app.db, upload.id, who.ref);
       return {};
     },
     onUploadFinish: async (_req, upload) => {
       const outcome = await finishUpload(app, current().who, upload);
-      await change(app.db, 'UPDATE uploads SET result = ? WHERE id = ?', [
-        JSON.stringify(outcome),
-        upload.id,
-      ]);
+      await updateUploadResult(app.db, upload.id, outcome);
       return {};
     },
   });
@@ -135,11 +132,7 @@ async function handToTus({ app, who, req, res }: RouteContext<object, object, un
 /** Only whoever began an upload may see it or go on with it. */
 async function handOwnToTus(context: RouteContext<{ id: string }, object, undefined>): Promise<Answer> {
   const { app, who, params } = context;
-  const row = await selectOne(app.db, 'SELECT id FROM uploads WHERE id = ? AND principal = ?', [
-    params.id,
-    who.ref,
-  ]);
-  if (row === null) throw notFound(`The upload ${params.id}`);
+  if ((await findUpload(app.db, params.id, who.ref)) === null) throw notFound(`The upload ${params.id}`);
   return handToTus(context);
 }
 
@@ -209,15 +202,11 @@ export const resumableRoutes: Route[] = [
       },
     },
     async handle({ app, who, params: { id } }) {
-      const row = await selectOne<{ result: string | null }>(
-        app.db,
-        'SELECT result FROM uploads WHERE id = ? AND principal = ?',
-        [id, who.ref],
-      );
+      const row = await findUpload(app.db, id, who.ref);
       if (row === null) throw notFound(`The upload ${id}`);
       if (row.result === null)
         throw new UniferumError('conflict', 'It has not arrived whole yet. Go on with it.');
-      return { status: 200, body: JSON.parse(row.result) };
+      return { status: 200, body: row.result };
     },
   }),
 ];

@@ -14,7 +14,7 @@ import {
 import { recordEvents } from '../hooks/outbox.js';
 import { findAssetsByBytes, findCopies, insertAssets, type NewAsset } from '../library/asset-queries.js';
 import { recordBlobs } from '../library/blobs.js';
-import { countFacets } from '../library/facets.js';
+import { countFacets } from '../library/facet-queries.js';
 import { addToFolder, findFolderByPath, type StoredFolder } from '../library/folder-queries.js';
 import { ensureFolder } from '../library/folders.js';
 import { findFreeAddresses } from '../library/free-address.js';

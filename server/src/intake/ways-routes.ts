@@ -13,7 +13,7 @@ import Joi from 'joi';
 import Papa from 'papaparse';
 import type { App } from '../app.js';
 import { recordEvent } from '../hooks/outbox.js';
-import { readMapping, writeMapping } from '../library/settings.js';
+import { readMapping, writeMapping } from '../library/settings-queries.js';
 import { findRun, toRunAnswer } from '../runs/queries.js';
 import { runSchema } from '../runs/routes.js';
 import { inTransaction } from '../shared/database.js';

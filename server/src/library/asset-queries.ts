@@ -8,6 +8,7 @@ import {
   selectExpanded,
   selectOne,
 } from '../shared/database.js';
+import { addToTally } from './tallies.js';
 
 export interface AssetRow {
   id: number;
@@ -512,4 +513,87 @@ export async function purgeAssets(tx: Executor, ids: readonly string[]): Promise
   await changeExpanded(tx, 'DELETE FROM asset_bands WHERE asset_id IN (?)', [ids]);
   await changeExpanded(tx, 'DELETE FROM similar_pairs WHERE a IN (?) OR b IN (?)', [ids, ids]);
   await changeExpanded(tx, 'DELETE FROM assets WHERE id IN (?) AND live IS NULL', [ids]);
+}
+
+/** Tells whether a version, a rendition or an archive that is being unpacked holds these bytes. */
+export async function isBlobNamed(db: Executor, sha256: string): Promise<boolean> {
+  const row = await selectOne(
+    db,
+    `SELECT 1 FROM asset_versions WHERE sha256 = ?
+     UNION ALL SELECT 1 FROM renditions WHERE sha256 = ?
+     UNION ALL SELECT 1 FROM intakes JOIN runs ON runs.id = intakes.run_id
+       WHERE intakes.archive = ? AND runs.state IN ('waiting', 'working', 'stopping', 'stopped')
+     LIMIT 1`,
+    [sha256, sha256, sha256],
+  );
+  return row !== null;
+}
+
+/** Forgets bytes and where they are kept. */
+export async function deleteBlob(tx: Executor, sha256: string): Promise<void> {
+  const copies = await findCopies(tx, [sha256]);
+  const blob = await selectOne<{ bytes: number }>(tx, 'SELECT bytes FROM blobs WHERE sha256 = ?', [sha256]);
+  await change(tx, 'DELETE FROM copies WHERE sha256 = ?', [sha256]);
+  await change(tx, 'DELETE FROM blobs WHERE sha256 = ?', [sha256]);
+  for (const { store } of copies)
+    await addToTally(tx, 'store', store, { items: -1, bytes: -(blob?.bytes ?? 0) });
+}
+
+/** Lists bytes that nothing holds, as far as can be told without holding them. */
+export async function listUnnamedBlobs(
+  db: Executor,
+  { minAgeHours, limit }: { minAgeHours: number; limit: number },
+): Promise<string[]> {
+  const rows = await select<{ sha256: string }>(
+    db,
+    `SELECT sha256 FROM blobs
+     WHERE holders = 0 AND created_at < NOW(3) - INTERVAL ? HOUR
+       AND NOT EXISTS (SELECT 1 FROM asset_versions WHERE asset_versions.sha256 = blobs.sha256)
+       AND NOT EXISTS (SELECT 1 FROM renditions WHERE renditions.sha256 = blobs.sha256)
+     ORDER BY sha256
+     LIMIT ?`,
+    [minAgeHours, limit],
+  );
+  return rows.map(({ sha256 }) => sha256);
+}
+
+/** Holds the record of bytes until the transaction ends. */
+export async function lockBlob(tx: Executor, sha256: string): Promise<void> {
+  await selectOne(tx, 'SELECT sha256 FROM blobs WHERE sha256 = ? FOR UPDATE', [sha256]);
+}
+
+/** A live asset as far as rules judge it. */
+export interface PresentRow {
+  id: number;
+  name: string;
+  bytes: number;
+  mime: string;
+  width: number | null;
+  height: number | null;
+  title: string | null;
+  alt: string | null;
+  caption: string | null;
+  credit: string | null;
+  keywords: string;
+}
+
+const PRESENT_ROWS = 5000;
+
+/** Reads the live assets of a folder in the order in which they came. */
+export async function* readPresent(db: Executor, folderId: string): AsyncGenerator<PresentRow> {
+  for (let after = 0; ; ) {
+    const rows = await select<PresentRow>(
+      db,
+      `SELECT id, name, bytes, mime, width, height, title, alt, caption, credit, keywords
+       FROM assets
+       WHERE folder_id = ? AND live = 1 AND id > ?
+       ORDER BY id
+       LIMIT ?`,
+      [folderId, after, PRESENT_ROWS],
+    );
+    yield* rows;
+    const last = rows.at(-1);
+    if (!last || rows.length < PRESENT_ROWS) return;
+    after = last.id;
+  }
 }

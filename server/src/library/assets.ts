@@ -27,7 +27,7 @@ import {
   unbinAsset,
   updateAsset,
 } from './asset-queries.js';
-import { countFacets, facetSubject } from './facets.js';
+import { countFacets, facetSubject } from './facet-queries.js';
 import { addToFolder, deleteForward, findFolder, putForward, type StoredFolder } from './folder-queries.js';
 import { ensureFolder } from './folders.js';
 import { addressKeys, findFreeAddress, type PlacedName } from './free-address.js';

@@ -2,11 +2,12 @@ import { recordEvents } from '../hooks/outbox.js';
 import type { RunHandler, RunInputs } from '../runs/handler.js';
 import type { EndCounts } from '../runs/lease-queries.js';
 import { findRun } from '../runs/queries.js';
-import { changeExpanded, selectExpanded, type Transaction } from '../shared/database.js';
+import type { Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { type AssetRow, holdAssets, purgeAssets } from './asset-queries.js';
 import { type AssetChange, binHeldAsset, changeHeldAsset, restoreHeldAsset } from './assets.js';
 import { planFor } from './bulk.js';
+import { insertChanges, lockChange, markUndone, type RememberedChange } from './bulk-queries.js';
 
 /** Who a run works for, as events say it. */
 const BY = 'a bulk job';
@@ -25,24 +26,13 @@ function bulkHandler<Input extends { ids: string[] }>(
       record: async (tx) => {
         const rows = await holdAssets(tx, input.ids);
         const why = new Map<string, number>();
-        const changes: unknown[][] = [];
+        const changes: RememberedChange[] = [];
         for (const row of rows) {
           const outcome = await attempt(() => carryOut(tx, row, input));
           if (outcome.kind === 'left') why.set(outcome.why, (why.get(outcome.why) ?? 0) + 1);
-          else
-            changes.push([
-              runId,
-              row.id,
-              JSON.stringify(outcome.before ?? {}),
-              JSON.stringify(outcome.after ?? {}),
-            ]);
+          else changes.push({ assetId: row.id, before: outcome.before ?? {}, after: outcome.after ?? {} });
         }
-        if (options.remembers && changes.length > 0)
-          await changeExpanded(
-            tx,
-            'INSERT IGNORE INTO bulk_changes (run_id, asset_id, before_values, after_values) VALUES ?',
-            [changes],
-          );
+        if (options.remembers) await insertChanges(tx, runId, changes);
         return summarise(input.ids.length, changes.length, why);
       },
     }),
@@ -108,17 +98,8 @@ export const bulkPurgeHandler = bulkHandler<RunInputs['bulk-purge']>(async (tx, 
   return { kind: 'done' };
 });
 
-interface ChangeRow {
-  before_values: string;
-  after_values: string;
-}
-
 export const bulkUndoHandler = bulkHandler<RunInputs['bulk-undo']>(async (tx, row, { run }) => {
-  const [change] = await selectExpanded<ChangeRow>(
-    tx,
-    'SELECT before_values, after_values FROM bulk_changes WHERE run_id = ? AND asset_id = ? AND undone = 0 FOR UPDATE',
-    [run, row.id],
-  );
+  const change = await lockChange(tx, run, row.id);
   if (!change) return { kind: 'left', why: 'taken back already' };
   const source = await findRun(tx, run);
   if (source?.kind === 'bulk-bin') {
@@ -126,10 +107,7 @@ export const bulkUndoHandler = bulkHandler<RunInputs['bulk-undo']>(async (tx, ro
     await restoreHeldAsset(tx, row, BY);
   } else {
     if (row.live === null) return { kind: 'left', why: 'in the bin' };
-    const { before, after } = {
-      before: JSON.parse(change.before_values),
-      after: JSON.parse(change.after_values),
-    };
+    const { before, after } = change;
     const now = currentValues(row);
     const back = Object.fromEntries(
       Object.entries(before).filter(([field]) => JSON.stringify(now[field]) === JSON.stringify(after[field])),
@@ -137,10 +115,7 @@ export const bulkUndoHandler = bulkHandler<RunInputs['bulk-undo']>(async (tx, ro
     if (Object.keys(back).length === 0) return { kind: 'left', why: 'changed again since' };
     await changeHeldAsset(tx, row, back as AssetChange, BY);
   }
-  await changeExpanded(tx, 'UPDATE bulk_changes SET undone = 1 WHERE run_id = ? AND asset_id = ?', [
-    run,
-    row.id,
-  ]);
+  await markUndone(tx, run, row.id);
   return { kind: 'done' };
 });
 

@@ -2,10 +2,11 @@ import { type BulkChange, type BulkDifference, type BulkOutcome, planBulkChange 
 import type { Principal } from '../access/principal.js';
 import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
 import { findRun } from '../runs/queries.js';
-import { type Database, type Executor, inTransaction, selectExpanded } from '../shared/database.js';
+import { type Database, type Executor, inTransaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { type AssetRow, findAssets } from './asset-queries.js';
-import { findPage, readySearch } from './find.js';
+import { listChanged } from './bulk-queries.js';
+import { findPage, readySearch } from './find-pages.js';
 
 /** Which assets a bulk job is about. */
 export type Selection = { ids: string[] } | { q: string; folder: string; deep: boolean };
@@ -140,12 +141,7 @@ export async function beginUndo(db: Database, who: Principal, runId: string): Pr
     throw new UniferumError('conflict', `"${run.title}" is no job that can be taken back.`);
   if (run.state === 'working' || run.state === 'waiting' || run.state === 'stopping')
     throw new UniferumError('conflict', `"${run.title}" is still going on. Stop it first.`);
-  const rows = await selectExpanded<{ asset_id: number }>(
-    db,
-    'SELECT asset_id FROM bulk_changes WHERE run_id = ? AND undone = 0 ORDER BY asset_id LIMIT 10000000',
-    [runId],
-  );
-  const ids = rows.map(({ asset_id }) => String(asset_id));
+  const ids = await listChanged(db, runId);
   return beginJob(db, who, ids, {
     kind: 'bulk-undo',
     title: `Taking back: ${run.title}`,

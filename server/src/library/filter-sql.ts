@@ -1,4 +1,4 @@
-import { type Condition, type Filter, indexedWords, LACKS_BITS } from '@uniferum/core';
+import { type Condition, type Filter, type FilterText, indexedWords, LACKS_BITS } from '@uniferum/core';
 import { escapeLike, type SqlValue } from '../shared/database.js';
 
 /** A condition on the table `assets`, with its bound values; lists are expanded (`IN (?)`). */
@@ -83,16 +83,8 @@ function conditionToSql(condition: Exclude<Condition, { field: 'words' }>, looku
     case 'alt':
     case 'caption':
     case 'credit':
-      return condition.contains === null
-        ? lacksToSql(condition.field, !condition.isFilled)
-        : { sql: `assets.${condition.field} LIKE ?`, values: [`%${escapeLike(condition.contains)}%`] };
     case 'keyword':
-      return condition.contains === null
-        ? lacksToSql('keyword', !condition.isFilled)
-        : {
-            sql: 'EXISTS (SELECT 1 FROM asset_keywords WHERE asset_keywords.asset_id = assets.id AND asset_keywords.keyword = ?)',
-            values: [condition.contains],
-          };
+      return textToSql(condition);
     case 'used':
       // Pages do not report their uses yet: nothing is known to be used.
       return condition.value ? NEVER : ALWAYS;
@@ -152,6 +144,16 @@ function wordsAlone(text: string, expression: string, where: 'index' | 'row'): S
 
 /** What a word consists of, as the full-text index cuts them. */
 const WORD_CHARACTER = '[\\p{L}\\p{N}_]';
+
+function textToSql({ field, isFilled, contains }: Condition & { field: FilterText }): SqlCondition {
+  if (contains === null) return lacksToSql(field, !isFilled);
+  if (field === 'keyword')
+    return {
+      sql: 'EXISTS (SELECT 1 FROM asset_keywords WHERE asset_keywords.asset_id = assets.id AND asset_keywords.keyword = ?)',
+      values: [contains],
+    };
+  return { sql: `assets.${field} LIKE ?`, values: [`%${escapeLike(contains)}%`] };
+}
 
 function typesToSql(mimes: readonly string[]): SqlCondition {
   return joinConditions(

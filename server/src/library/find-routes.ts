@@ -1,99 +1,18 @@
 import { groupPairs } from '@uniferum/core';
 import Joi from 'joi';
-import {
-  change,
-  type Executor,
-  isDatabaseError,
-  isoTime,
-  select,
-  selectExpanded,
-} from '../shared/database.js';
-import { notFound, UniferumError } from '../shared/errors.js';
+import { notFound } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, folderPathSchema, idSchema, pageOf, timeSchema } from '../shared/schemas.js';
 import { toAssetAnswers } from './asset-answers.js';
 import { findAssets } from './asset-queries.js';
 import { assetSchema, filterSchema } from './asset-schemas.js';
-import { filterToSql, joinConditions } from './filter-sql.js';
-import { readySearch, type Search } from './find.js';
+import { readFacets } from './facet-queries.js';
+import { readySearch, type Search } from './find-pages.js';
+import { deleteSaved, insertSaved, listSaved } from './saved-queries.js';
 import { listDuplicateGroups, listSimilarPairs, MAX_KEPT_DISTANCE } from './similar-queries.js';
 
 const count = Joi.number().integer().min(0);
 const facetList = Joi.array().items(answer({ name: Joi.string(), items: count }));
-
-const SHOWN_WORDS = 40;
-
-interface FacetRow {
-  name: string;
-  items: number;
-}
-
-/** The most frequent values of a kept count. */
-async function topFacets(db: Executor, scope: string, limit: number): Promise<FacetRow[]> {
-  const rows = await select<FacetRow>(
-    db,
-    'SELECT name, items FROM facets WHERE scope = ? AND items > 0 ORDER BY items DESC, name LIMIT ?',
-    [scope, limit],
-  );
-  return rows.map(({ name, items }) => ({ name, items: Number(items) }));
-}
-
-async function months(db: Executor): Promise<FacetRow[]> {
-  const rows = await select<FacetRow>(
-    db,
-    `SELECT DATE_FORMAT(DATE'1970-01-01' + INTERVAL num DAY, '%Y-%m') AS name, SUM(items) AS items
-     FROM facets WHERE scope = 'captured' AND items > 0 GROUP BY 1 ORDER BY 1 LIMIT 5000`,
-  );
-  return rows.map(({ name, items }) => ({ name, items: Number(items) }));
-}
-
-/** Counts what a search finds by a few properties; of the whole library from the kept counts. */
-async function readFacets(db: Executor, search: Search) {
-  const ready = await readySearch(db, search);
-  if (ready.parts.length === 0)
-    return {
-      kinds: await topFacets(db, 'kind', 20),
-      types: await topFacets(db, 'mime', SHOWN_WORDS),
-      keywords: await topFacets(db, 'keyword', SHOWN_WORDS),
-      credits: await topFacets(db, 'credit', SHOWN_WORDS),
-      captured: await months(db),
-    };
-  const { sql, values } = joinConditions(
-    'and',
-    ready.parts.map((part) => filterToSql(part, ready.lookups)),
-  );
-  const group = async (
-    expression: string,
-    from = 'assets',
-    order = 'items DESC, name',
-    limit = SHOWN_WORDS,
-  ) => {
-    const rows = await selectExpanded<FacetRow>(
-      db,
-      `SELECT ${expression} AS name, COUNT(*) AS items FROM ${from}
-       WHERE assets.live = 1 AND ${sql} AND ${expression} IS NOT NULL
-       GROUP BY 1 ORDER BY ${order} LIMIT ${limit}`,
-      values,
-    );
-    return rows.map(({ name, items }) => ({ name, items: Number(items) }));
-  };
-  const [kinds, types, keywords, credits, captured] = await Promise.all([
-    group('assets.kind'),
-    group('assets.mime'),
-    group('asset_keywords.keyword', 'assets JOIN asset_keywords ON asset_keywords.asset_id = assets.id'),
-    group('assets.credit'),
-    group("DATE_FORMAT(assets.captured_at, '%Y-%m')", 'assets', 'name', 5000),
-  ]);
-  return { kinds, types, keywords, credits, captured };
-}
-
-interface SavedRow {
-  id: number;
-  name: string;
-  q: string;
-  made_by: string;
-  created_at: Date;
-}
 
 const savedSchema = answer({
   id: idSchema,
@@ -102,19 +21,6 @@ const savedSchema = answer({
   by: Joi.string(),
   createdAt: timeSchema,
 });
-
-function toSaved({ id, name, q, made_by, created_at }: SavedRow) {
-  return { id: String(id), name, q, by: made_by, createdAt: isoTime(created_at) };
-}
-
-async function listSaved(db: Executor, id: string | null = null): Promise<ReturnType<typeof toSaved>[]> {
-  const rows = await select<SavedRow>(
-    db,
-    `SELECT id, name, q, made_by, created_at FROM saved_filters ${id === null ? '' : 'WHERE id = ?'} ORDER BY name LIMIT 1000`,
-    id === null ? [] : [id],
-  );
-  return rows.map(toSaved);
-}
 
 const MAX_GROUPS = 100;
 const MAX_PAIRS = 2000;
@@ -211,21 +117,8 @@ export const findRoutes: Route[] = [
     answers: { 201: { description: 'The saved filter', schema: savedSchema } },
     async handle({ app, who, body: { name, q } }) {
       await readySearch(app.db, { q, folder: '/', deep: true });
-      try {
-        const { insertId } = await change(
-          app.db,
-          'INSERT INTO saved_filters (name, q, made_by) VALUES (?, ?, ?)',
-          [name, q, who.name],
-        );
-        return { status: 201, body: (await listSaved(app.db, String(insertId)))[0] };
-      } catch (error) {
-        if (isDatabaseError(error, 'ER_DUP_ENTRY'))
-          throw new UniferumError(
-            'conflict',
-            `There is a saved filter "${name}" already. Choose another name.`,
-          );
-        throw error;
-      }
+      const id = await insertSaved(app.db, name, q, who.name);
+      return { status: 201, body: (await listSaved(app.db, id))[0] };
     },
   }),
   route<{ id: string }>({
@@ -236,8 +129,7 @@ export const findRoutes: Route[] = [
     params: Joi.object({ id: idSchema.required() }),
     answers: { 204: { description: 'It is forgotten' } },
     async handle({ app, params: { id } }) {
-      const { affectedRows } = await change(app.db, 'DELETE FROM saved_filters WHERE id = ?', [id]);
-      if (affectedRows === 0) throw notFound(`The saved filter ${id}`);
+      if (!(await deleteSaved(app.db, id))) throw notFound(`The saved filter ${id}`);
       return { status: 204 };
     },
   }),

@@ -8,7 +8,7 @@ import sharp, { type Sharp } from 'sharp';
 import * as published from 'sharp-phash';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { form, photo, startTestServer, type TestServer } from '../testing/harness.js';
-import { recountFacets } from './facets.js';
+import { recountFacets } from './facet-queries.js';
 
 let server: TestServer;
 const api = '/api/v1';

@@ -54,6 +54,7 @@ export async function findFolderByPath(
 
 /** Finds those of the paths that exist, in the order of their paths. */
 export async function findFoldersByPaths(db: Executor, paths: readonly string[]): Promise<StoredFolder[]> {
+  if (paths.length === 0) return [];
   const rows = await selectExpanded<FolderRow>(
     db,
     `SELECT ${COLUMNS} FROM folders WHERE path IN (?) ORDER BY path`,

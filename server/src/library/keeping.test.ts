@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { form, photo, startTestServer, type TestServer } from '../testing/harness.js';
+import { sweepBlobs } from './sweep.js';
 
 let server: TestServer;
 beforeAll(async () => {
@@ -218,4 +219,31 @@ describe('the bin', () => {
     });
     expect(status).toBe(403);
   });
+});
+
+test('bytes that nothing names are put aside and removed; what is named again is brought back', async () => {
+  const once = { minAgeHours: -1 };
+  const { db, app } = server;
+  const [gone, kept] = [
+    await put('/sweep', 'gone.txt', bytes('swept away')),
+    await put('/sweep', 'kept.txt', bytes('kept')),
+  ];
+  const digests = [(await get(gone)).sha256, (await get(kept)).sha256];
+  await sweepBlobs(db, app.store, once);
+  expect(await Promise.all(digests.map((sha256) => app.store.has(sha256)))).toEqual([true, true]);
+  await server.call('DELETE', `${api}/assets/${gone}`);
+  await server.call('POST', `${api}/bin/empty`, { json: {} });
+  await server.workUntilIdle();
+  expect((await sweepBlobs(db, app.store, once)).discarded).toBe(1);
+  expect(await Promise.all(digests.map((sha256) => app.store.has(sha256)))).toEqual([false, true]);
+  // A file with the same bytes that came in just before they were put aside: named, and not there.
+  const again = await put('/sweep', 'again.txt', bytes('swept away'));
+  await app.store.putAside(digests[0]);
+  expect((await sweepBlobs(db, app.store, once)).broughtBack).toBe(1);
+  expect((await server.call('GET', `${api}/assets/${again}/content`)).bytes.toString()).toBe('swept away');
+  await server.call('DELETE', `${api}/assets/${again}`);
+  await server.call('POST', `${api}/bin/empty`, { json: {} });
+  await server.workUntilIdle();
+  await sweepBlobs(db, app.store, once);
+  expect((await sweepBlobs(db, app.store, once)).removed).toBe(1);
 });

@@ -20,7 +20,7 @@ import {
 } from './asset-schemas.js';
 import { type AssetChange, changeAsset, deleteAsset, readAsset, restoreAsset } from './assets.js';
 import { sendContent } from './content.js';
-import { findPage, readySearch } from './find.js';
+import { findPage, readySearch } from './find-pages.js';
 import { findRoutes } from './find-routes.js';
 import { findFolderByPath, listFoldersWithin, toFolderAnswers } from './folder-queries.js';
 import { changeFolder, type FolderChange, makeFolder, readFolder, removeFolder } from './folders.js';

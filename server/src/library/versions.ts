@@ -18,7 +18,7 @@ import {
 } from './asset-queries.js';
 import { holdAsset, storeOf } from './assets.js';
 import { recordBlobs } from './blobs.js';
-import { countFacets, facetSubject } from './facets.js';
+import { countFacets, facetSubject } from './facet-queries.js';
 import { addToFolder } from './folder-queries.js';
 import { addToTally } from './tallies.js';
 

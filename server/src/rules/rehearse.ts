@@ -7,9 +7,10 @@ import {
   resolveRules,
   type Verdict,
 } from '@uniferum/core';
+import { readPresent } from '../library/asset-queries.js';
 import { filledTexts } from '../library/assets.js';
 import { findFolder, findFoldersByPaths, listFoldersWithin } from '../library/folder-queries.js';
-import { type Executor, selectExpanded } from '../shared/database.js';
+import type { Executor } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 
 /** A present file that the new rules would refuse, and why. */
@@ -30,22 +31,7 @@ export interface RulesPlan {
   };
 }
 
-const PAGE = 5000;
 const SHOWN = 200;
-
-interface PresentRow {
-  id: number;
-  name: string;
-  bytes: number;
-  mime: string;
-  width: number | null;
-  height: number | null;
-  title: string | null;
-  alt: string | null;
-  caption: string | null;
-  credit: string | null;
-  keywords: string;
-}
 
 /**
  * Works out which present files a change of rules would put outside, in the folder and in those below it. Files stay
@@ -55,7 +41,7 @@ export async function rehearseRules(db: Executor, folderId: string, rules: Folde
   const folder = await findFolder(db, folderId);
   if (folder === null) throw notFound(`Folder ${folderId}`);
   const within = await listFoldersWithin(db, folder.path);
-  const above = await findFoldersByPaths(db, pathChain(folder.path).slice(0, -1).concat(' '));
+  const above = await findFoldersByPaths(db, pathChain(folder.path).slice(0, -1));
   const known = [...above, ...within];
   const items: OutsideFile[] = [];
   const totals: RulesPlan['totals'] = { present: 0, outside: 0, outsideNow: 0, byCode: {} };
@@ -67,7 +53,7 @@ export async function rehearseRules(db: Executor, folderId: string, rules: Folde
     const now = resolveRules(chain);
     const then = resolveRules(chain.map((one) => (one.id === folderId ? { ...one, rules } : one)));
     let position = 0;
-    for await (const row of present(db, id)) {
+    for await (const row of readPresent(db, id)) {
       const facts = {
         name: row.name,
         bytes: row.bytes,
@@ -88,23 +74,4 @@ export async function rehearseRules(db: Executor, folderId: string, rules: Folde
     }
   }
   return { items, totals };
-}
-
-/** The live assets of a folder in the order in which they came. */
-async function* present(db: Executor, folderId: string): AsyncGenerator<PresentRow> {
-  for (let after = 0; ; ) {
-    const rows = await selectExpanded<PresentRow>(
-      db,
-      `SELECT id, name, bytes, mime, width, height, title, alt, caption, credit, keywords
-       FROM assets
-       WHERE folder_id = ? AND live = 1 AND id > ?
-       ORDER BY id
-       LIMIT ?`,
-      [folderId, after, PAGE],
-    );
-    yield* rows;
-    const last = rows.at(-1);
-    if (!last || rows.length < PAGE) return;
-    after = last.id;
-  }
 }

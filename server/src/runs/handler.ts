@@ -19,6 +19,7 @@ export interface ItemResult {
   persist?(): Promise<void>;
   /** Writes what was made, in the transaction that ends the item. An item that stands for several units says
    * how many of them came to what. Not called when the item was lost to another worker. */
+  // biome-ignore lint/suspicious/noConfusingVoidType: most count by the outcome of the item, and return nothing
   record?(tx: Transaction): Promise<(EndCounts & { note?: string }) | void>;
   /** Lets go of what was held on disk; called at the very end, whatever came of the item. */
   release?(): Promise<void>;

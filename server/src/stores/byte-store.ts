@@ -52,8 +52,12 @@ export interface ByteStore {
   keyOf(sha256: string): string;
   /** Tells whether the bytes are kept whole, and unchanged where they were registered in place. */
   has(sha256: string): Promise<boolean>;
-  /** Drops kept bytes that nobody names any more. */
-  remove(sha256: string): Promise<void>;
+  /** Puts kept bytes aside, from where they can be brought back until they are removed. */
+  putAside(sha256: string): Promise<void>;
+  bringBack(sha256: string): Promise<void>;
+  removeAside(sha256: string): Promise<void>;
+  /** Lists what was put aside, and since when. */
+  listAside(): Promise<{ sha256: string; sinceMs: number }[]>;
   /** A folder on this machine for what is on its way and may take several requests. */
   arrivals(): string;
 }

@@ -118,8 +118,36 @@ export class DiskStore implements ByteStore {
     }
   }
 
-  async remove(sha256: string): Promise<void> {
-    await rm(this.localPath(sha256), { force: true });
+  async putAside(sha256: string): Promise<void> {
+    await mkdir(this.#aside, { recursive: true });
+    const now = new Date();
+    await rename(this.localPath(sha256), join(this.#aside, sha256)).catch(ignoreMissing);
+    await lutimes(join(this.#aside, sha256), now, now).catch(ignoreMissing);
+  }
+
+  async bringBack(sha256: string): Promise<void> {
+    const target = this.localPath(sha256);
+    await mkdir(dirname(target), { recursive: true });
+    await link(join(this.#aside, sha256), target).catch((error) => {
+      // The same bytes came in again in the meantime.
+      if (error.code !== 'EEXIST') throw error;
+    });
+    await this.removeAside(sha256);
+  }
+
+  async removeAside(sha256: string): Promise<void> {
+    await rm(join(this.#aside, sha256), { force: true });
+  }
+
+  async listAside(): Promise<{ sha256: string; sinceMs: number }[]> {
+    const names = await readdir(this.#aside).catch(() => []);
+    return Promise.all(
+      names.map(async (sha256) => ({ sha256, sinceMs: (await lstat(join(this.#aside, sha256))).mtimeMs })),
+    );
+  }
+
+  get #aside(): string {
+    return join(this.#root, 'aside');
   }
 
   arrivals(): string {
@@ -189,6 +217,10 @@ export class DiskStore implements ByteStore {
       },
     };
   }
+}
+
+function ignoreMissing(error: NodeJS.ErrnoException): void {
+  if (error.code !== 'ENOENT') throw error;
 }
 
 /** The precision with which a disk keeps the time of a link. */

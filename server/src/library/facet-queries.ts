@@ -1,5 +1,14 @@
 import { type FacetSubject, facetsOf } from '@uniferum/core';
-import { change, changeExpanded, type Database, type Executor, selectExpanded } from '../shared/database.js';
+import {
+  change,
+  changeExpanded,
+  type Database,
+  type Executor,
+  select,
+  selectExpanded,
+} from '../shared/database.js';
+import { filterToSql, joinConditions } from './filter-sql.js';
+import { readySearch, type Search } from './find-pages.js';
 
 /** An asset that enters the counts (1) or leaves them (-1). */
 export interface CountedAsset {
@@ -93,4 +102,70 @@ export async function recountFacets(db: Database): Promise<void> {
     if (!last || rows.length < RECOUNT_ROWS) return;
     after = last.id;
   }
+}
+
+const SHOWN_WORDS = 40;
+
+interface FacetRow {
+  name: string;
+  items: number;
+}
+
+/** The most frequent values of a kept count. */
+async function topFacets(db: Executor, scope: string, limit: number): Promise<FacetRow[]> {
+  const rows = await select<FacetRow>(
+    db,
+    'SELECT name, items FROM facets WHERE scope = ? AND items > 0 ORDER BY items DESC, name LIMIT ?',
+    [scope, limit],
+  );
+  return rows.map(({ name, items }) => ({ name, items: Number(items) }));
+}
+
+async function months(db: Executor): Promise<FacetRow[]> {
+  const rows = await select<FacetRow>(
+    db,
+    `SELECT DATE_FORMAT(DATE'1970-01-01' + INTERVAL num DAY, '%Y-%m') AS name, SUM(items) AS items
+     FROM facets WHERE scope = 'captured' AND items > 0 GROUP BY 1 ORDER BY 1 LIMIT 5000`,
+  );
+  return rows.map(({ name, items }) => ({ name, items: Number(items) }));
+}
+
+/** Counts what a search finds by a few properties; of the whole library from the kept counts. */
+export async function readFacets(db: Executor, search: Search) {
+  const ready = await readySearch(db, search);
+  if (ready.parts.length === 0)
+    return {
+      kinds: await topFacets(db, 'kind', 20),
+      types: await topFacets(db, 'mime', SHOWN_WORDS),
+      keywords: await topFacets(db, 'keyword', SHOWN_WORDS),
+      credits: await topFacets(db, 'credit', SHOWN_WORDS),
+      captured: await months(db),
+    };
+  const { sql, values } = joinConditions(
+    'and',
+    ready.parts.map((part) => filterToSql(part, ready.lookups)),
+  );
+  const group = async (
+    expression: string,
+    from = 'assets',
+    order = 'items DESC, name',
+    limit = SHOWN_WORDS,
+  ) => {
+    const rows = await selectExpanded<FacetRow>(
+      db,
+      `SELECT ${expression} AS name, COUNT(*) AS items FROM ${from}
+       WHERE assets.live = 1 AND ${sql} AND ${expression} IS NOT NULL
+       GROUP BY 1 ORDER BY ${order} LIMIT ${limit}`,
+      values,
+    );
+    return rows.map(({ name, items }) => ({ name, items: Number(items) }));
+  };
+  const [kinds, types, keywords, credits, captured] = await Promise.all([
+    group('assets.kind'),
+    group('assets.mime'),
+    group('asset_keywords.keyword', 'assets JOIN asset_keywords ON asset_keywords.asset_id = assets.id'),
+    group('assets.credit'),
+    group("DATE_FORMAT(assets.captured_at, '%Y-%m')", 'assets', 'name', 5000),
+  ]);
+  return { kinds, types, keywords, credits, captured };
 }

@@ -1,0 +1,61 @@
+import { changeExpanded, type Executor, select, selectOne, type Transaction } from '../shared/database.js';
+
+/** What a bulk job changed of one asset. */
+export interface RememberedChange {
+  assetId: number;
+  before: object;
+  after: object;
+}
+
+/** Remembers what a run changed, so that it can be taken back. */
+export async function insertChanges(
+  tx: Transaction,
+  runId: string,
+  changes: readonly RememberedChange[],
+): Promise<void> {
+  if (changes.length === 0) return;
+  await changeExpanded(
+    tx,
+    'INSERT IGNORE INTO bulk_changes (run_id, asset_id, before_values, after_values) VALUES ?',
+    [
+      changes.map(({ assetId, before, after }) => [
+        runId,
+        assetId,
+        JSON.stringify(before),
+        JSON.stringify(after),
+      ]),
+    ],
+  );
+}
+
+/** Holds what a run changed of an asset; null when it was taken back already. */
+export async function lockChange(
+  tx: Transaction,
+  runId: string,
+  assetId: number,
+): Promise<{ before: Record<string, unknown>; after: Record<string, unknown> } | null> {
+  const row = await selectOne<{ before_values: string; after_values: string }>(
+    tx,
+    'SELECT before_values, after_values FROM bulk_changes WHERE run_id = ? AND asset_id = ? AND undone = 0 FOR UPDATE',
+    [runId, assetId],
+  );
+  return row && { before: JSON.parse(row.before_values), after: JSON.parse(row.after_values) };
+}
+
+/** Writes down that a change was taken back. */
+export async function markUndone(tx: Transaction, runId: string, assetId: number): Promise<void> {
+  await changeExpanded(tx, 'UPDATE bulk_changes SET undone = 1 WHERE run_id = ? AND asset_id = ?', [
+    runId,
+    assetId,
+  ]);
+}
+
+/** Lists the assets of which a run's changes were not taken back. */
+export async function listChanged(db: Executor, runId: string): Promise<string[]> {
+  const rows = await select<{ asset_id: number }>(
+    db,
+    'SELECT asset_id FROM bulk_changes WHERE run_id = ? AND undone = 0 ORDER BY asset_id LIMIT 10000000',
+    [runId],
+  );
+  return rows.map(({ asset_id }) => String(asset_id));
+}
