@@ -70,3 +70,22 @@ export async function followRun(
     );
   if (isWaiting && (run.failed > 0 || run.state === 'failed')) endWith(EXIT.partly);
 }
+
+/** Adds `call`: any request of the API, for what has no command of its own. */
+export function addCallCommand(program: Command, context: () => CliContext): void {
+  program
+    .command('call')
+    .description('send any request of the API, such as: call POST /folders --body \'{"path":"/lights"}\'')
+    .argument('<method>')
+    .argument('<path>', 'below /api/v1')
+    .option('--body <json>')
+    .action(async (method: string, path: string, { body }: { body?: string }) => {
+      const { client, output } = context();
+      const answer = await client.call(
+        method.toUpperCase() as 'GET',
+        path,
+        body === undefined ? undefined : JSON.parse(body),
+      );
+      if (answer !== undefined) output.out(JSON.stringify(answer, null, output.isJson ? 0 : 2));
+    });
+}

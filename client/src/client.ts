@@ -351,6 +351,13 @@ export function createClient(options: ClientOptions = {}) {
     },
     /** The map of the whole: true counts at each joint. */
     flow: (call: CallOptions = {}) => http.json<Flow>('/flow', call),
+    /** Any request of the API, for what has no call of its own; `path` is below `/api/v1`. */
+    call: <Answer = unknown>(
+      method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE',
+      path: string,
+      json?: unknown,
+      call: CallOptions = {},
+    ) => http.json<Answer>(path, { ...call, method, ...(json !== undefined && { json }) }),
     /** The address of the live stream, for an EventSource. */
     eventsUrl: () => http.url('/events'),
   };

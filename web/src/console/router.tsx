@@ -2,6 +2,8 @@ import { createBrowserRouter } from 'react-router';
 import { AutomatePage } from '../automate/automate-page.js';
 import { FlowPage } from '../flow/flow-page.js';
 import { IntakePage } from '../intake/intake-page.js';
+import { BinPage } from '../library/bin-page.js';
+import { DuplicatesPage } from '../library/duplicates-page.js';
 import { LibraryPage } from '../library/library-page.js';
 import { RecipesPage } from '../recipes/recipes-page.js';
 import { RunsPage } from '../runs/runs-page.js';
@@ -16,6 +18,8 @@ export const router = createBrowserRouter([
       { index: true, element: <FlowPage /> },
       { path: 'intake', element: <IntakePage /> },
       { path: 'library/*', element: <LibraryPage /> },
+      { path: 'duplicates', element: <DuplicatesPage /> },
+      { path: 'bin', element: <BinPage /> },
       { path: 'recipes', element: <RecipesPage /> },
       { path: 'runs', element: <RunsPage /> },
       { path: 'automate', element: <AutomatePage /> },

@@ -8,6 +8,10 @@ const SHORTCUTS: [keys: string[], text: string][] = [
   ...STATIONS.filter(({ isBuilt }) => isBuilt).map(({ name, key }): [string[], string] => [['g', key], name]),
   [['←', '→', '↑', '↓'], 'In the library: the asset beside it'],
   [['Enter'], 'In the library: open or close the line'],
+  [['/'], 'In the library: write a filter'],
+  [['x'], 'In the library: choose the open asset'],
+  [['a'], 'In the library: choose all that is found'],
+  [['c'], 'In the library: counts of what is found'],
   [['v'], 'In the library: sheet or table'],
   [['Esc'], 'Close what is open'],
 ];

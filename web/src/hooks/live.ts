@@ -16,20 +16,24 @@ const REFRESH_MS = 700;
 
 /** Which lists a kind of event makes stale. */
 const STALE_BY_EVENT: Record<string, string[]> = {
-  'asset.created': ['assets', 'folders', 'flow', 'intakes'],
+  'asset.created': ['assets', 'folders', 'flow', 'intakes', 'inbox'],
   'asset.changed': ['assets', 'asset', 'folders'],
-  'asset.deleted': ['assets', 'asset', 'folders', 'flow'],
-  'asset.restored': ['assets', 'folders', 'flow'],
+  'asset.deleted': ['assets', 'asset', 'folders', 'flow', 'bin', 'duplicates'],
+  'asset.restored': ['assets', 'folders', 'flow', 'bin', 'duplicates'],
   'asset.renditions': ['assets', 'asset', 'recipes', 'flow'],
   'folder.created': ['folders', 'flow'],
   'folder.changed': ['folders', 'assets'],
   'folder.deleted': ['folders', 'flow'],
+  'asset.replaced': ['assets', 'asset', 'folders'],
+  'asset.purged': ['bin'],
+  'inbox.changed': ['inbox'],
+  'settings.changed': ['settings'],
   'rules.changed': ['rules', 'flow'],
   'recipe.changed': ['recipes', 'assets', 'flow'],
   'recipe.deleted': ['recipes', 'assets', 'flow'],
   'run.created': ['runs', 'flow'],
   'run.changed': ['runs', 'run-items', 'flow'],
-  'run.ended': ['runs', 'run-items', 'flow', 'recipes'],
+  'run.ended': ['runs', 'run-items', 'flow', 'recipes', 'intakes', 'inbox', 'assets', 'bin'],
 };
 
 /** Follows what happens on the server and refreshes what is shown. Use it once, at the top. */

@@ -10,7 +10,7 @@ import { type Upload, useUploads } from './uploads.js';
 /** The files of this sitting, each with its progress and then its verdict. */
 export function BatchTable({ uploads }: { uploads: readonly Upload[] }) {
   const { sentBytes, totalBytes, isSending } = useUploads((state) => state.progress);
-  const { clear, retry } = useUploads.getState();
+  const { clear, retry, stop } = useUploads.getState();
   const count = (...states: Upload['state'][]) =>
     uploads.filter(({ state }) => states.includes(state)).length;
   const broken = count('broken');
@@ -35,13 +35,14 @@ export function BatchTable({ uploads }: { uploads: readonly Upload[] }) {
             Send the {formatCount(broken, 'file')} again that broke off
           </Button>
         )}
+        {isSending && <Button onClick={stop}>Stop sending</Button>}
         {!isSending && (
           <Button look="quiet" onClick={clear}>
             Clear the list
           </Button>
         )}
       </div>
-      <ul className="border-t border-rule">
+      <ul className="max-h-96 overflow-y-auto border-t border-rule">
         {uploads.map((upload) => (
           <UploadRow key={upload.key} upload={upload} />
         ))}
@@ -51,7 +52,7 @@ export function BatchTable({ uploads }: { uploads: readonly Upload[] }) {
 }
 
 function UploadRow({ upload }: { upload: Upload }) {
-  const { file, verdict, error, assetId, folder } = upload;
+  const { file, verdict, error, assetId, run, folder } = upload;
   return (
     <li className="grid grid-cols-[minmax(0,16rem)_5rem_8rem_minmax(0,1fr)_auto] items-baseline gap-4 border-b border-rule py-1.5 text-sm">
       <span className="truncate font-medium" title={file.name}>
@@ -60,7 +61,11 @@ function UploadRow({ upload }: { upload: Upload }) {
       <span className="figure text-right text-soft">{formatBytes(file.size)}</span>
       <UploadStateView upload={upload} />
       <span className="text-soft">{error ?? verdict?.reasons.map(({ message }) => message).join(' ')}</span>
-      {assetId ? (
+      {run ? (
+        <Link to={`/runs?run=${run}`} className="text-oxide hover:underline">
+          Being unpacked
+        </Link>
+      ) : assetId ? (
         <Link to={`${libraryAddress(folder)}?asset=${assetId}`} className="text-oxide hover:underline">
           Open in the library
         </Link>

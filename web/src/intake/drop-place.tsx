@@ -1,33 +1,70 @@
-import { Upload } from 'lucide-react';
+import { FolderUp, Upload } from 'lucide-react';
+import { useRef } from 'react';
 import { useDropzone } from 'react-dropzone';
 import { Button } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
+import { Checkbox } from '../ui/field.js';
 
-/** Where files are dropped or chosen; whole folders can be dropped as well. */
-export function DropPlace({ folder, onFiles }: { folder: string; onFiles: (files: File[]) => void }) {
+/** Where files and whole folders are dropped or chosen. */
+export function DropPlace({
+  folder,
+  unpack,
+  onUnpack,
+  onFiles,
+}: {
+  folder: string;
+  unpack: boolean;
+  onUnpack: (unpack: boolean) => void;
+  onFiles: (files: File[]) => void;
+}) {
   const { getRootProps, getInputProps, isDragActive, open } = useDropzone({
     onDrop: onFiles,
     noClick: true,
     noKeyboard: true,
   });
+  const folderInput = useRef<HTMLInputElement>(null);
   return (
     <div
       {...getRootProps()}
       className={classNames(
-        'my-4 flex h-32 items-center justify-center gap-4 border border-dashed',
+        'flex min-h-36 flex-col items-center justify-center gap-3 border border-dashed',
         isDragActive ? 'border-oxide bg-oxide-wash' : 'border-rule-strong bg-surface',
       )}
     >
       <input {...getInputProps()} aria-label="Files to bring in" />
-      <Upload className="size-6 text-soft" aria-hidden="true" strokeWidth={1.5} />
-      <p className="text-lg">
-        {isDragActive ? `Let go to bring them into ${folder}` : 'Drop files or folders here'}
-      </p>
-      {!isDragActive && (
-        <Button look="main" onClick={open}>
-          Choose files
-        </Button>
-      )}
+      <input
+        ref={folderInput}
+        type="file"
+        hidden
+        multiple
+        aria-label="Folder to bring in"
+        onChange={(event) => {
+          onFiles([...(event.target.files ?? [])]);
+          event.target.value = '';
+        }}
+        {...{ webkitdirectory: '' }}
+      />
+      <div className="flex items-center gap-4">
+        <Upload className="size-6 text-soft" aria-hidden="true" strokeWidth={1.5} />
+        <p className="text-lg">
+          {isDragActive ? `Let go to bring them into ${folder}` : 'Drop files or whole folders here'}
+        </p>
+        {!isDragActive && (
+          <>
+            <Button look="main" onClick={open}>
+              Choose files
+            </Button>
+            <Button onClick={() => folderInput.current?.click()}>
+              <FolderUp className="size-3.5" aria-hidden="true" /> Choose a folder
+            </Button>
+          </>
+        )}
+      </div>
+      <Checkbox
+        label="Unpack zip archives on arrival; their folders become folders here"
+        checked={unpack}
+        onChange={(event) => onUnpack(event.target.checked)}
+      />
     </div>
   );
 }

@@ -1,7 +1,9 @@
-import { formatBytes, formatCount, type Intake } from '@uniferum/core';
+import { formatBytes, formatCount, type Intake, type IntakeWay } from '@uniferum/core';
 import { ChevronRight } from 'lucide-react';
 import { Collapsible } from 'radix-ui';
 import { useState } from 'react';
+import { Link } from 'react-router';
+import { uniferum } from '../client.js';
 import { Button } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
 import { formatMoment, formatNumber } from '../ui/format.js';
@@ -52,14 +54,20 @@ function IntakeRow({ intake }: { intake: Intake }) {
             aria-hidden="true"
           />
           <span className="text-soft">{formatMoment(intake.startedAt)}</span>
-          <span className="truncate font-medium">{intake.folder}</span>
+          <span className="truncate">
+            <span className="font-medium">{intake.folder}</span>{' '}
+            <span className="text-soft">
+              {WAY_WORDS[intake.way]}
+              {intake.label && `: ${intake.label}`}
+            </span>
+          </span>
           <span className="truncate text-soft">{intake.by}</span>
           <span className="figure text-right text-soft">{formatBytes(intake.bytes)}</span>
           <Count state="accepted" count={intake.accepted} />
           <Count state="remarked" count={intake.remarked} />
           <Count state="refused" count={intake.refused} />
         </Collapsible.Trigger>
-        <Collapsible.Content>{isOpen && <IntakeFiles id={intake.id} />}</Collapsible.Content>
+        <Collapsible.Content>{isOpen && <IntakeFiles intake={intake} />}</Collapsible.Content>
       </Collapsible.Root>
     </li>
   );
@@ -69,12 +77,37 @@ function Count({ state, count }: { state: 'accepted' | 'remarked' | 'refused'; c
   return count > 0 ? <StateMark state={state} count={count} /> : <span />;
 }
 
-function IntakeFiles({ id }: { id: string }) {
+const WAY_WORDS: Record<IntakeWay, string> = {
+  upload: 'by upload',
+  resumable: 'by upload in pieces',
+  archive: 'from an archive',
+  inbox: 'from the inbox',
+  address: 'by address',
+  manifest: 'by manifest',
+  link: 'as a link',
+};
+
+function IntakeFiles({ intake }: { intake: Intake }) {
+  const { id, run } = intake;
   const { data, hasNextPage, fetchNextPage } = useIntakeFiles(id);
   const files = data?.pages.flatMap(({ items }) => items) ?? [];
   const total = data?.pages[0]?.total ?? 0;
   return (
     <div className="mb-3 ml-8 border-l-2 border-oxide pl-4">
+      <p className="flex gap-5 py-1 text-sm">
+        <span className="text-soft">The report, to be kept:</span>
+        <a href={uniferum.intakes.reportUrl(id, 'csv')} className="text-oxide hover:underline">
+          as a table (CSV)
+        </a>
+        <a href={uniferum.intakes.reportUrl(id, 'json')} className="text-oxide hover:underline">
+          as JSON
+        </a>
+        {run && (
+          <Link to={`/runs?run=${run}`} className="text-oxide hover:underline">
+            Its run
+          </Link>
+        )}
+      </p>
       <ul>
         {files.map(({ id: key, verdict, bytes }) => (
           <li

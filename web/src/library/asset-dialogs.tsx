@@ -3,6 +3,7 @@ import type { Asset } from '@uniferum/core';
 import { useForm } from 'react-hook-form';
 import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
+import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
 import { Field, Input, Select, TextArea } from '../ui/field.js';
 import { ErrorNotice } from '../ui/notice.js';
@@ -86,6 +87,7 @@ export function EditAssetDialog({ asset, isOpen, onOpenChange }: AssetDialogProp
               path: `/assets/${asset.id}`,
               body: patch,
               client: `await uniferum.assets.change('${asset.id}', ${JSON.stringify(patch, null, 2)});`,
+              command: editCommand(asset.id, patch),
             }}
           />
         </div>
@@ -112,7 +114,7 @@ export function RemoveAssetDialog({
       isOpen={isOpen}
       onOpenChange={onOpenChange}
       title={`Put ${asset.name} into the bin?`}
-      description="Its addresses and those of its renditions stop answering. Its bytes are kept, and a script can restore it."
+      description="Its addresses and those of its renditions stop answering. It is kept in the bin with its versions until the bin is emptied."
     >
       <div className="flex flex-col gap-4">
         {removeAsset.error && <ErrorNotice error={removeAsset.error} />}
@@ -125,6 +127,7 @@ export function RemoveAssetDialog({
               method: 'DELETE',
               path: `/assets/${asset.id}`,
               client: `await uniferum.assets.remove('${asset.id}');\n// and back again:\nawait uniferum.assets.restore('${asset.id}');`,
+              command: commandLine('set', asset.id, '--bin'),
             }}
           />
         </div>
@@ -161,4 +164,21 @@ function toPatch(asset: Asset, texts: Texts): AssetPatch {
 
 function splitKeywords(text: string): string[] {
   return [...new Set(text.split(',').map((word) => word.trim()))].filter((word) => word !== '');
+}
+
+function editCommand(id: string, patch: AssetPatch): string {
+  const given = (name: string, value: string | null | undefined) =>
+    value === undefined ? [] : [name, value ?? ''];
+  return commandLine(
+    'set',
+    id,
+    ...given('--title', patch.title),
+    ...given('--alt', patch.alt),
+    ...given('--caption', patch.caption),
+    ...given('--credit', patch.credit),
+    ...given('--keywords', patch.keywords?.join(', ')),
+    ...given('--captured', patch.capturedAt),
+    ...given('--name', patch.name),
+    ...given('--folder', patch.folder),
+  );
 }

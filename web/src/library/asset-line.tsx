@@ -1,6 +1,6 @@
 import { type Asset, formatBytes, TEXT_FIELDS } from '@uniferum/core';
-import { ArrowUpRight, Download, PencilLine, Trash2, X } from 'lucide-react';
-import { type ReactNode, useState } from 'react';
+import { ArrowUpRight, Download, PencilLine, Replace, Trash2, X } from 'lucide-react';
+import { type ReactNode, useRef, useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { IconButton } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
@@ -10,7 +10,8 @@ import { ErrorNotice } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
 import { EditAssetDialog, RemoveAssetDialog } from './asset-dialogs.js';
 import { AssetThumb, sheetRatio } from './asset-thumb.js';
-import { useAsset, useVersions } from './hooks.js';
+import { useAsset, useLibraryChanges, useVersions } from './hooks.js';
+import { VersionsDialog } from './versions-dialog.js';
 
 const THUMB_HEIGHT = 132;
 
@@ -78,6 +79,7 @@ function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
             <PencilLine className="size-4" />
           </IconButton>
         )}
+        {mayWrite && asset.kind !== 'link' && <ReplaceButton asset={asset} />}
         {mayDelete && (
           <IconButton name="Put into the bin" onClick={() => setOpen('remove')}>
             <Trash2 className="size-4" />
@@ -95,11 +97,60 @@ function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
   );
 }
 
+/** Puts another file in the place of this one: a new version at the same address. */
+function ReplaceButton({ asset }: { asset: Asset }) {
+  const input = useRef<HTMLInputElement>(null);
+  const { replaceAsset } = useLibraryChanges();
+  return (
+    <>
+      <input
+        ref={input}
+        type="file"
+        hidden
+        aria-label={`New file for ${asset.name}`}
+        onChange={(event) => {
+          const [file] = event.target.files ?? [];
+          if (file) replaceAsset.mutate({ id: asset.id, file });
+          event.target.value = '';
+        }}
+      />
+      <IconButton
+        name="Replace the file at the same address"
+        disabled={replaceAsset.isPending}
+        onClick={() => input.current?.click()}
+      >
+        <Replace className="size-4" />
+      </IconButton>
+      {replaceAsset.error && (
+        <div className="absolute right-3 bottom-52 z-20 w-96 bg-raised">
+          <ErrorNotice error={replaceAsset.error} />
+        </div>
+      )}
+    </>
+  );
+}
+
 function Stages({ asset }: { asset: Asset }) {
   return (
     <ol className="flex min-w-0 flex-1">
       <Stage name="Came from" width="w-32">
-        <p>{asset.origin.via === 'console' ? 'the console' : 'a script'}</p>
+        <p>
+          {asset.link
+            ? (asset.link.provider ?? 'elsewhere')
+            : asset.origin.via === 'console'
+              ? 'the console'
+              : 'a script'}
+        </p>
+        {asset.link && (
+          <a
+            href={asset.link.address}
+            target="_blank"
+            rel="noreferrer"
+            className="truncate text-oxide hover:underline"
+          >
+            {asset.link.address}
+          </a>
+        )}
         <Quiet>by {asset.origin.by}</Quiet>
         <Quiet>{formatMoment(asset.createdAt)}</Quiet>
         {asset.origin.sentAs !== asset.name && <Quiet>as {asset.origin.sentAs}</Quiet>}
@@ -198,15 +249,27 @@ function Texts({ asset }: { asset: Asset }) {
 
 function Versions({ asset }: { asset: Asset }) {
   const { data: versions = [] } = useVersions(asset.id);
-  return versions.map((version) => (
-    <div key={version.n}>
-      <p>
-        {version.n} <span className="text-soft">{version.mime}</span>
-      </p>
-      <p className="figure text-soft">{version.width && `${version.width} × ${version.height}`}</p>
-      <p className="figure text-soft">{formatBytes(version.bytes)}</p>
-    </div>
-  ));
+  const [isOpen, setOpen] = useState(false);
+  const [current] = versions;
+  return (
+    <>
+      {current && (
+        <div>
+          <p>
+            {current.n} <span className="text-soft">{current.mime}</span>
+          </p>
+          <p className="figure text-soft">{current.width && `${current.width} × ${current.height}`}</p>
+          <p className="figure text-soft">{formatBytes(current.bytes)}</p>
+        </div>
+      )}
+      {versions.length > 1 && (
+        <button type="button" className="text-left text-oxide hover:underline" onClick={() => setOpen(true)}>
+          Compare with {versions.length - 1 === 1 ? 'the one' : `${versions.length - 1}`} before
+        </button>
+      )}
+      {isOpen && <VersionsDialog asset={asset} onClose={() => setOpen(false)} />}
+    </>
+  );
 }
 
 function Renditions({ asset }: { asset: Asset }) {

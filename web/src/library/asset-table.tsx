@@ -6,19 +6,21 @@ import { classNames } from '../ui/class-names.js';
 import { formatMoment } from '../ui/format.js';
 import { StateMark } from '../ui/state-mark.js';
 import { AssetThumb } from './asset-thumb.js';
+import { ChooseBox } from './choose-box.js';
 import type { ListingProps } from './library-page.js';
 import { RenditionSummary } from './rendition-summary.js';
 
 const ROW_HEIGHT = 40;
 const GRID =
-  'grid grid-cols-[3rem_minmax(10rem,2fr)_minmax(8rem,1.4fr)_5.5rem_7rem_6rem_9.5rem_9rem_7rem] items-center gap-4 px-6';
+  'grid grid-cols-[1rem_3rem_minmax(10rem,2fr)_minmax(8rem,1.4fr)_5.5rem_7rem_6rem_9.5rem_9rem_7rem] items-center gap-4 px-6';
 
 const column = createColumnHelper<Asset>();
 
 /** One line an asset, dense, with the figures in columns. Only the rows in view exist. */
 export function AssetTable({ assets, chosen, onChoose, onMove, onNearEnd }: ListingProps) {
   const scroller = useRef<HTMLDivElement>(null);
-  const columns = useMemo(() => makeColumns(onChoose), [onChoose]);
+  const order = useMemo(() => assets.map(({ id }) => id), [assets]);
+  const columns = useMemo(() => makeColumns(onChoose, order), [onChoose, order]);
   const table = useReactTable({
     data: assets as Asset[],
     columns,
@@ -106,8 +108,15 @@ export function AssetTable({ assets, chosen, onChoose, onMove, onNearEnd }: List
   );
 }
 
-function makeColumns(onChoose: (id: string) => void) {
+function makeColumns(onChoose: (id: string) => void, order: readonly string[]) {
   return [
+    column.display({
+      id: 'choose',
+      header: () => <span className="sr-only">Chosen</span>,
+      cell: ({ row: { original } }) => (
+        <ChooseBox id={original.id} name={original.name} order={order} className="block" />
+      ),
+    }),
     column.display({
       id: 'picture',
       header: () => <span className="sr-only">Picture</span>,

@@ -5,6 +5,8 @@ import { type KeyboardEvent, useEffect, useMemo, useRef } from 'react';
 import { classNames } from '../ui/class-names.js';
 import { useElementSize } from '../ui/use-element-size.js';
 import { AssetThumb, sheetRatio } from './asset-thumb.js';
+import { ChooseBox } from './choose-box.js';
+import { Draggable } from './dragging.js';
 import type { ListingProps } from './library-page.js';
 
 const ROW_HEIGHT = 172;
@@ -35,6 +37,7 @@ export function ContactSheet({ assets, chosen, onChoose, onMove, onNearEnd }: Li
     estimateSize: (index) => (rows[index]?.height ?? ROW_HEIGHT) + CAPTION + GAP,
     overscan: 3,
   });
+  const order = useMemo(() => assets.map(({ id }) => id), [assets]);
   const items = virtual.getVirtualItems();
   const lastRow = items.at(-1)?.index ?? 0;
   // The heights of rows change with the width of the window.
@@ -63,6 +66,7 @@ export function ContactSheet({ assets, chosen, onChoose, onMove, onNearEnd }: Li
               height={row?.height ?? ROW_HEIGHT}
               isChosen={cell.asset.id === chosen}
               onChoose={onChoose}
+              order={order}
             />
           ));
         })}
@@ -77,31 +81,41 @@ function SheetCell({
   height,
   isChosen,
   onChoose,
+  order,
 }: {
   cell: Cell;
   top: number;
   height: number;
   isChosen: boolean;
   onChoose: (id: string) => void;
+  order: readonly string[];
 }) {
   return (
-    <li className="absolute" style={{ top, left: left + PADDING, width }}>
-      <button
-        type="button"
-        aria-pressed={isChosen}
-        onClick={() => onChoose(asset.id)}
-        className="block w-full text-left"
-      >
-        <span
-          className={classNames('flex', isChosen && 'outline-3 outline-offset-1 outline-oxide')}
-          style={{ height }}
+    <li className="group absolute" style={{ top, left: left + PADDING, width }}>
+      <ChooseBox
+        id={asset.id}
+        name={asset.name}
+        order={order}
+        className="absolute top-1.5 left-1.5 z-10 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 checked:opacity-100"
+      />
+      <Draggable thing={{ kind: 'asset', id: asset.id, name: asset.name }}>
+        <button
+          type="button"
+          aria-pressed={isChosen}
+          onClick={() => onChoose(asset.id)}
+          className="block w-full text-left"
         >
-          <AssetThumb asset={asset} heightPx={height} className="w-full" />
-        </span>
-        <span className={classNames('block truncate pt-0.5 text-xs', isChosen ? 'text-ink' : 'text-soft')}>
-          {asset.name}
-        </span>
-      </button>
+          <span
+            className={classNames('flex', isChosen && 'outline-3 outline-offset-1 outline-oxide')}
+            style={{ height }}
+          >
+            <AssetThumb asset={asset} heightPx={height} className="w-full" />
+          </span>
+          <span className={classNames('block truncate pt-0.5 text-xs', isChosen ? 'text-ink' : 'text-soft')}>
+            {asset.name}
+          </span>
+        </button>
+      </Draggable>
     </li>
   );
 }

@@ -6,7 +6,9 @@ import { useRight } from '../access/hooks.js';
 import { RulesDialog } from '../rules/rules-dialog.js';
 import { Button, IconButton } from '../ui/button.js';
 import { formatNumber } from '../ui/format.js';
+import { Draggable, DropFolder } from './dragging.js';
 import { ChangeFolderDialog, MakeFolderDialog, RemoveFolderDialog } from './folder-dialogs.js';
+import { LibraryViews } from './library-views.js';
 
 interface FolderBarProps {
   folder: string;
@@ -41,9 +43,11 @@ function PathLine({ folder, onOpen }: { folder: string; onOpen: (path: string) =
           </span>
         ) : (
           <span key={path} className="inline-flex items-baseline gap-2 font-normal text-soft">
-            <button type="button" className="hover:text-ink hover:underline" onClick={() => onOpen(path)}>
-              {name}
-            </button>
+            <DropFolder path={path}>
+              <button type="button" className="hover:text-ink hover:underline" onClick={() => onOpen(path)}>
+                {name}
+              </button>
+            </DropFolder>
             <span aria-hidden="true">/</span>
           </span>
         );
@@ -58,14 +62,18 @@ function Shelf({ folders, onOpen }: { folders: readonly Folder[]; onOpen: (path:
     <ul aria-label="Folders below" className="flex gap-0 overflow-x-auto px-6 pb-2">
       {folders.map(({ id, path, name, deepItems }) => (
         <li key={id} className="border-l border-rule-strong pr-5 pl-2 first:border-l-2 first:border-l-oxide">
-          <button
-            type="button"
-            className="flex flex-col items-start whitespace-nowrap hover:text-oxide"
-            onClick={() => onOpen(path)}
-          >
-            <span className="text-sm font-medium">{name}</span>
-            <span className="figure text-soft">{formatNumber(deepItems)}</span>
-          </button>
+          <DropFolder path={path}>
+            <Draggable thing={{ kind: 'folder', id, path }}>
+              <button
+                type="button"
+                className="flex flex-col items-start whitespace-nowrap hover:text-oxide"
+                onClick={() => onOpen(path)}
+              >
+                <span className="text-sm font-medium">{name}</span>
+                <span className="figure text-soft">{formatNumber(deepItems)}</span>
+              </button>
+            </Draggable>
+          </DropFolder>
         </li>
       ))}
     </ul>
@@ -87,6 +95,7 @@ function FolderActions({ folder }: { folder: Folder | null }) {
   const isTop = folder.path === '/';
   return (
     <div className="flex items-center gap-1.5">
+      <LibraryViews />
       {mayWrite && (
         <>
           <IconButton name="Make a folder here" onClick={() => setOpen('make')}>

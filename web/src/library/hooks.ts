@@ -5,8 +5,9 @@ import {
   useQuery,
   useQueryClient,
 } from '@tanstack/react-query';
-import type { AssetPatch } from '@uniferum/client';
-import type { AssetSort, Folder } from '@uniferum/core';
+import type { AssetPatch, AssetSelection, BulkRequest } from '@uniferum/client';
+import type { AssetSort, FilterVocabulary, Folder } from '@uniferum/core';
+import { useMemo } from 'react';
 import { uniferum } from '../client.js';
 
 const PAGE_ITEMS = 120;
@@ -24,20 +25,22 @@ export function useFolders() {
 }
 
 export interface AssetListing {
+  q: string;
   folder: string;
   deep: boolean;
   sort: AssetSort;
 }
 
 /** The assets of a folder, page by page. */
-export function useAssets({ folder, deep, sort }: AssetListing) {
+export function useAssets({ q, folder, deep, sort }: AssetListing) {
   return useInfiniteQuery({
-    queryKey: ['assets', folder, deep, sort],
+    queryKey: ['assets', q, folder, deep, sort],
+    retry: false,
     placeholderData: keepPreviousData,
     initialPageParam: undefined as string | undefined,
     queryFn: async ({ pageParam, signal }) =>
       await uniferum.assets.list(
-        { folder, deep, sort, limit: PAGE_ITEMS, ...(pageParam && { cursor: pageParam }) },
+        { q, folder, deep, sort, limit: PAGE_ITEMS, ...(pageParam && { cursor: pageParam }) },
         { signal },
       ),
     getNextPageParam: ({ next }) => next ?? undefined,
@@ -64,7 +67,7 @@ export function useVersions(id: string) {
 export function useLibraryChanges() {
   const queries = useQueryClient();
   const refresh = () => {
-    for (const key of ['assets', 'asset', 'folders', 'rules', 'flow'])
+    for (const key of ['assets', 'asset', 'folders', 'rules', 'flow', 'bin', 'duplicates', 'facets'])
       void queries.invalidateQueries({ queryKey: [key] });
   };
   return {
@@ -77,6 +80,15 @@ export function useLibraryChanges() {
       mutationFn: (id: string) => uniferum.assets.restore(id),
       onSuccess: refresh,
     }),
+    replaceAsset: useMutation({
+      mutationFn: ({ id, file }: { id: string; file: File }) => uniferum.assets.replace(id, file),
+      onSuccess: refresh,
+    }),
+    restoreVersion: useMutation({
+      mutationFn: ({ id, n }: { id: string; n: number }) => uniferum.assets.restoreVersion(id, n),
+      onSuccess: refresh,
+    }),
+    emptyBin: useMutation({ mutationFn: () => uniferum.bin.empty(), onSuccess: refresh }),
     makeFolder: useMutation({
       mutationFn: (path: string) => uniferum.folders.make(path),
       onSuccess: refresh,
@@ -91,4 +103,92 @@ export function useLibraryChanges() {
       onSuccess: refresh,
     }),
   };
+}
+
+/** What is found, counted by a few properties. */
+export function useFacets(search: { q: string; folder: string; deep: boolean }) {
+  return useQuery({
+    queryKey: ['assets', 'facets', search.q, search.folder, search.deep],
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: ({ signal }) => uniferum.assets.facets(search, { signal }),
+  });
+}
+
+/** What the library holds that can stand in a filter. */
+export function useVocabulary(): FilterVocabulary {
+  const { data: folders } = useFolders();
+  const { data: facets } = useFacets({ q: '', folder: '/', deep: true });
+  const { data: recipes } = useQuery({
+    queryKey: ['recipes', 'names'],
+    queryFn: async () => (await uniferum.recipes.list()).items.map(({ name }) => name),
+  });
+  return useMemo(
+    () => ({
+      folders: folders?.map(({ path }) => path) ?? [],
+      recipes: recipes ?? [],
+      stores: ['server', 'inbox'],
+      keywords: facets?.keywords.map(({ name }) => name) ?? [],
+      credits: facets?.credits.map(({ name }) => name) ?? [],
+      types: facets?.types.map(({ name }) => name) ?? [],
+    }),
+    [folders, facets, recipes],
+  );
+}
+
+export function useSavedFilters() {
+  return useQuery({
+    queryKey: ['filters'],
+    queryFn: async () => (await uniferum.filters.list()).items,
+  });
+}
+
+export function useSavedFilterChanges() {
+  const queries = useQueryClient();
+  const onSuccess = () => void queries.invalidateQueries({ queryKey: ['filters'] });
+  return {
+    save: useMutation({
+      mutationFn: (filter: { name: string; q: string }) => uniferum.filters.save(filter),
+      onSuccess,
+    }),
+    remove: useMutation({ mutationFn: (id: string) => uniferum.filters.remove(id), onSuccess }),
+  };
+}
+
+/** Jobs over a whole selection. */
+export function useBulkChanges() {
+  const queries = useQueryClient();
+  const onSuccess = () => {
+    for (const key of ['runs', 'active-runs', 'assets', 'duplicates'])
+      void queries.invalidateQueries({ queryKey: [key] });
+  };
+  return {
+    rehearse: useMutation({ mutationFn: (request: BulkRequest) => uniferum.assets.rehearseEdit(request) }),
+    edit: useMutation({ mutationFn: (request: BulkRequest) => uniferum.assets.edit(request), onSuccess }),
+    act: useMutation({
+      mutationFn: (request: { select: AssetSelection; action: 'bin' | 'restore' | 'purge' }) =>
+        uniferum.assets.act(request),
+      onSuccess,
+    }),
+  };
+}
+
+/** What is in the bin, what was put there last first. */
+export function useBin() {
+  return useInfiniteQuery({
+    queryKey: ['bin'],
+    initialPageParam: undefined as string | undefined,
+    queryFn: async ({ pageParam }) =>
+      await uniferum.bin.list({ limit: 100, ...(pageParam && { cursor: pageParam }) }),
+    getNextPageParam: ({ next }) => next ?? undefined,
+  });
+}
+
+/** Groups of assets with the same bytes, or of pictures that look alike. */
+export function useDuplicates(by: 'bytes' | 'look', distance: number) {
+  return useQuery({
+    queryKey: ['duplicates', by, by === 'look' ? distance : null],
+    placeholderData: keepPreviousData,
+    queryFn: () => uniferum.assets.duplicates({ by, distance }),
+  });
 }

@@ -1,15 +1,23 @@
+import { isUniferumApiError } from '@uniferum/client';
 import { type Asset, formatBytes } from '@uniferum/core';
+import { useEffect } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Link } from 'react-router';
+import { Button } from '../ui/button.js';
 import { Checkbox, Select } from '../ui/field.js';
 import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { AssetLine } from './asset-line.js';
 import { AssetTable } from './asset-table.js';
 import { ContactSheet } from './contact-sheet.js';
+import { DragArea } from './dragging.js';
+import { Facets } from './facets.js';
+import { FilterLine } from './filter-line.js';
 import { FolderBar } from './folder-bar.js';
 import { useAssets, useFolders } from './hooks.js';
 import { LayoutSwitch } from './layout-switch.js';
+import { useSelection } from './selection.js';
+import { SelectionBar } from './selection-bar.js';
 import { type LibraryView, useLibraryView } from './use-library-view.js';
 
 const SORT_WORDS = [
@@ -31,10 +39,19 @@ export function LibraryPage() {
   const assets = listing.data?.pages.flatMap(({ items }) => items) ?? [];
   const total = listing.data?.pages[0]?.total ?? 0;
   const folder = folders.find(({ path }) => path === view.folder) ?? null;
+  const selection = useSelection();
+  // What was chosen belongs to what was found.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new search begins without a choice
+  useEffect(() => selection.clear(), [view.folder, view.q, view.deep]);
+  useHotkeys('x', () => view.asset && selection.toggle(view.asset));
+  useHotkeys('a', () => selection.chooseAll());
+  useHotkeys('c', () => show({ hasFacets: !view.hasFacets }));
   useHotkeys('v', () => show({ layout: view.layout === 'sheet' ? 'table' : 'sheet' }));
   // Escape closes the topmost thing only, and what lies over the library comes first.
   useHotkeys('escape', () => {
-    if (!document.querySelector('[role="dialog"]')) show({ asset: null });
+    if (document.querySelector('[role="dialog"]')) return;
+    if (view.asset) show({ asset: null });
+    else selection.clear();
   });
   const loadMore = () => {
     if (listing.hasNextPage && !listing.isFetchingNextPage) void listing.fetchNextPage();
@@ -48,32 +65,43 @@ export function LibraryPage() {
     onNearEnd: loadMore,
   };
   return (
-    <div className="flex h-full min-h-0 flex-col">
-      <FolderBar folder={view.folder} folders={folders} onOpen={(path) => show({ folder: path })} />
-      <div className="flex h-10 items-center gap-5 border-y border-rule px-6">
-        <Counts
-          shown={assets.length}
-          total={total}
-          bytes={folder ? (view.deep ? folder.deepBytes : folder.bytes) : null}
-        />
-        <Controls view={view} show={show} />
-      </div>
-      <section aria-label={`Assets of ${view.folder}`} className="min-h-0 flex-1">
-        {listing.error ? (
-          <div className="p-6">
-            <ErrorNotice error={listing.error} />
-          </div>
-        ) : (
-          <Listing
-            isEmpty={!listing.isPending && total === 0}
-            folder={view.folder}
-            view={view}
-            shared={shared}
+    <DragArea>
+      <div className="flex h-full min-h-0 flex-col">
+        <FolderBar folder={view.folder} folders={folders} onOpen={(path) => show({ folder: path })} />
+        <div className="flex h-10 items-center gap-5 border-y border-rule px-6">
+          <Counts
+            shown={assets.length}
+            total={total}
+            bytes={folder && view.q === '' ? (view.deep ? folder.deepBytes : folder.bytes) : null}
           />
+          <FilterLine
+            q={view.q}
+            error={view.q === '' ? null : listing.error}
+            onSearch={(q) => show({ q, asset: null })}
+          />
+          <Controls view={view} show={show} />
+        </div>
+        {view.hasFacets && !listing.error && (
+          <Facets q={view.q} folder={view.folder} deep={view.deep} onSearch={(q) => show({ q })} />
         )}
-      </section>
-      {view.asset && <AssetLine id={view.asset} onClose={() => show({ asset: null })} />}
-    </div>
+        <SelectionBar view={view} total={total} />
+        <section aria-label={`Assets of ${view.folder}`} className="min-h-0 flex-1">
+          {listing.error && !isFilterFault(listing.error) ? (
+            <div className="p-6">
+              <ErrorNotice error={listing.error} />
+            </div>
+          ) : (
+            <Listing
+              isEmpty={!listing.isPending && total === 0}
+              folder={view.folder}
+              view={view}
+              shared={shared}
+            />
+          )}
+        </section>
+        {view.asset && <AssetLine id={view.asset} onClose={() => show({ asset: null })} />}
+      </div>
+    </DragArea>
   );
 }
 
@@ -100,6 +128,15 @@ function Listing({
   view: LibraryView;
   shared: ListingProps;
 }) {
+  if (isEmpty && view.q !== '')
+    return (
+      <div className="p-6">
+        <EmptyPlace title="Nothing is found">
+          No asset of {folder} answers <code className="font-mono text-xs">{view.q}</code>. Take a condition
+          out, or look in all folders.
+        </EmptyPlace>
+      </div>
+    );
   if (isEmpty)
     return (
       <div className="p-6">
@@ -136,14 +173,22 @@ function Counts({ shown, total, bytes }: { shown: number; total: number; bytes: 
 function Controls({ view, show }: { view: LibraryView; show: (change: Partial<LibraryView>) => void }) {
   return (
     <div className="ml-auto flex items-center gap-5">
+      <Button
+        look="quiet"
+        aria-pressed={view.hasFacets}
+        title="Counts of what is found (c)"
+        onClick={() => show({ hasFacets: !view.hasFacets })}
+      >
+        Counts
+      </Button>
       <Checkbox
-        label="With the folders below"
+        label="Folders below"
         checked={view.deep}
         onChange={(event) => show({ deep: event.target.checked })}
       />
       <Select
         aria-label="Order"
-        className="h-7 w-48"
+        className="h-7 w-44"
         value={view.sort}
         onChange={(event) =>
           show({ sort: SORT_WORDS.find(([sort]) => sort === event.target.value)?.[0] ?? view.sort })
@@ -158,4 +203,9 @@ function Controls({ view, show }: { view: LibraryView; show: (change: Partial<Li
       <LayoutSwitch layout={view.layout} onChange={(layout) => show({ layout })} />
     </div>
   );
+}
+
+/** A filter that can't be read is said at the filter line. */
+function isFilterFault(error: unknown): boolean {
+  return isUniferumApiError(error) && (error.problem.errors?.some(({ field }) => field === 'q') ?? false);
 }

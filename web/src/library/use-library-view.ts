@@ -3,6 +3,10 @@ import { useNavigate, useParams, useSearchParams } from 'react-router';
 import { libraryAddress } from './address.js';
 
 export interface LibraryView {
+  /** The filter. */
+  q: string;
+  /** Whether the counts of what is found are shown. */
+  hasFacets: boolean;
   folder: string;
   layout: 'sheet' | 'table';
   sort: AssetSort;
@@ -18,6 +22,8 @@ export function useLibraryView(): { view: LibraryView; show: (change: Partial<Li
   const [search] = useSearchParams();
   const sort = search.get('sort');
   const view: LibraryView = {
+    q: search.get('q') ?? '',
+    hasFacets: search.get('counts') === 'yes',
     folder: `/${params['*'] ?? ''}`.replace(/(.)\/$/, '$1'),
     layout: search.get('as') === 'table' ? 'table' : 'sheet',
     sort: ASSET_SORTS.find((known) => known === sort) ?? DEFAULT_SORT,
@@ -31,13 +37,15 @@ export function useLibraryView(): { view: LibraryView; show: (change: Partial<Li
       ...change,
     };
     const query = new URLSearchParams();
+    if (next.q) query.set('q', next.q);
+    if (next.hasFacets) query.set('counts', 'yes');
     if (next.layout === 'table') query.set('as', 'table');
     if (next.sort !== DEFAULT_SORT) query.set('sort', next.sort);
     if (!next.deep) query.set('deep', 'no');
     if (next.asset) query.set('asset', next.asset);
     // Choosing another asset is no step to come back to.
     void navigate(`${libraryAddress(next.folder)}${query.size > 0 ? `?${query}` : ''}`, {
-      replace: next.folder === view.folder,
+      replace: next.folder === view.folder && next.q === view.q,
     });
   };
   return { view, show };

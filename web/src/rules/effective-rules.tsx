@@ -44,8 +44,9 @@ function toLines(rules: EffectiveRules): RuleLine[] {
   add(
     'The same bytes again',
     rules.duplicates,
-    (rule) => ({ allow: 'allowed', remark: 'remarked', refuse: 'refused' })[rule],
+    (rule) => ({ allow: 'allowed', remark: 'remarked', refuse: 'refused', point: 'stands for them' })[rule],
   );
+  add('Asks', rules.check, ({ url }) => url);
   return lines;
 }
 

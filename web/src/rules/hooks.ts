@@ -19,3 +19,11 @@ export function usePutRules() {
     onSuccess: () => queries.invalidateQueries({ queryKey: ['rules'] }),
   });
 }
+
+/** Counts the present files that new rules would put outside. */
+export function useRehearseRules() {
+  return useMutation({
+    mutationFn: ({ folderId, rules }: { folderId: string; rules: Partial<FolderRules> }) =>
+      uniferum.folders.rehearseRules(folderId, rules),
+  });
+}

@@ -1,8 +1,10 @@
+import type { RulesPlan } from '@uniferum/client';
 import {
   DUPLICATE_RULES,
   type DuplicateRule,
   type Folder,
   type FolderRules,
+  formatCount,
   isTypePattern,
   NO_RULES,
   REQUIRABLE_TEXTS,
@@ -10,13 +12,15 @@ import {
 } from '@uniferum/core';
 import { useForm } from 'react-hook-form';
 import { useRight } from '../access/hooks.js';
-import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
+import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
 import { Checkbox, Field, Input, Select } from '../ui/field.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { formatNumber } from '../ui/format.js';
 import { ErrorNotice } from '../ui/notice.js';
 import { EffectiveRuleList } from './effective-rules.js';
-import { usePutRules, useRules } from './hooks.js';
+import { usePutRules, useRehearseRules, useRules } from './hooks.js';
 
 interface RulesForm {
   maxMegabytes: string;
@@ -26,7 +30,11 @@ interface RulesForm {
   minWidth: string;
   minHeight: string;
   requireTexts: RequirableText[];
+  maxPixels: string;
   duplicates: '' | DuplicateRule;
+  checkUrl: string;
+  checkSeconds: string;
+  checkFailure: 'accept' | 'refuse';
   inherit: boolean;
 }
 
@@ -46,7 +54,7 @@ export function RulesDialog({ folder, isOpen, onOpenChange }: RulesDialogProps) 
       onOpenChange={onOpenChange}
       title={`Rules of ${folder.path}`}
       description="They pass down to the folders below, unless one of those sets its own. A denial always holds."
-      className="w-[46rem]"
+      className="w-[52rem]"
     >
       {error && <ErrorNotice error={error} />}
       {data && (
@@ -68,8 +76,9 @@ export function RulesDialog({ folder, isOpen, onOpenChange }: RulesDialogProps) 
 function OwnRules({ folder, own, onDone }: { folder: Folder; own: FolderRules; onDone: () => void }) {
   const { register, handleSubmit, formState, watch } = useForm<RulesForm>({ defaultValues: toForm(own) });
   const put = usePutRules();
+  const rehearse = useRehearseRules();
   const submit = handleSubmit(async (form) => {
-    await put.mutateAsync({ folderId: folder.id, rules: { ...own, ...toRules(form) } });
+    await put.mutateAsync({ folderId: folder.id, rules: toRules(form) });
     onDone();
   });
   const whole = { pattern: { value: /^\d*$/, message: 'Write a whole number, or nothing.' } };
@@ -101,7 +110,7 @@ function OwnRules({ folder, own, onDone }: { folder: Folder; own: FolderRules; o
           {(props) => <Input placeholder="exe, html" {...props} {...register('deny', types)} />}
         </Field>
       </div>
-      <div className="grid grid-cols-4 gap-4">
+      <div className="grid grid-cols-5 gap-4">
         <Field label="Largest file, MB" error={formState.errors.maxMegabytes?.message}>
           {(props) => (
             <Input
@@ -129,6 +138,11 @@ function OwnRules({ folder, own, onDone }: { folder: Folder; own: FolderRules; o
             <Input inputMode="numeric" className="text-right" {...props} {...register('minHeight', whole)} />
           )}
         </Field>
+        <Field label="Most pixels" error={formState.errors.maxPixels?.message}>
+          {(props) => (
+            <Input inputMode="numeric" className="text-right" {...props} {...register('maxPixels', whole)} />
+          )}
+        </Field>
       </div>
       <div className="flex flex-wrap items-end gap-6">
         <Field label="The same bytes again" className="w-44">
@@ -136,7 +150,9 @@ function OwnRules({ folder, own, onDone }: { folder: Folder; own: FolderRules; o
             <Select {...props} {...register('duplicates')}>
               <option value="">as above</option>
               {DUPLICATE_RULES.map((rule) => (
-                <option key={rule}>{rule}</option>
+                <option key={rule} value={rule}>
+                  {DUPLICATE_WORDS[rule]}
+                </option>
               ))}
             </Select>
           )}
@@ -150,24 +166,100 @@ function OwnRules({ folder, own, onDone }: { folder: Folder; own: FolderRules; o
           </div>
         </fieldset>
       </div>
+      <div className="grid grid-cols-[minmax(0,1fr)_7rem_13rem] gap-4">
+        <Field
+          label="Ask an address about each file"
+          hint="It gets a signed request (Standard Webhooks) and answers { accept, message }."
+          error={formState.errors.checkUrl?.message}
+        >
+          {(props) => (
+            <Input
+              placeholder="https://…"
+              {...props}
+              {...register('checkUrl', {
+                pattern: {
+                  value: /^(https?:\/\/\S+)?$/,
+                  message: 'Write an http or https address, or nothing.',
+                },
+              })}
+            />
+          )}
+        </Field>
+        <Field label="Within, s">
+          {(props) => (
+            <Input inputMode="decimal" className="text-right" {...props} {...register('checkSeconds')} />
+          )}
+        </Field>
+        <Field label="Without an answer">
+          {(props) => (
+            <Select {...props} {...register('checkFailure')}>
+              <option value="refuse">files are refused</option>
+              <option value="accept">files are taken</option>
+            </Select>
+          )}
+        </Field>
+      </div>
       <Checkbox label="Take limits and allowances from the folders above" {...register('inherit')} />
-      {put.error && <ErrorNotice error={put.error} />}
-      <div className="flex items-center justify-between">
+      {rehearse.data && <Outside plan={rehearse.data.plan} />}
+      <FormFoot
+        error={rehearse.error ?? put.error}
+        code={{
+          method: 'PUT',
+          path: `/folders/${folder.id}/rules`,
+          body: rules,
+          client: `await uniferum.folders.putRules('${folder.id}', ${JSON.stringify(rules, null, 2)});`,
+          command: commandLine('rules', folder.path, '--set', JSON.stringify(rules)),
+        }}
+      >
+        <Button disabled={rehearse.isPending} onClick={() => rehearse.mutate({ folderId: folder.id, rules })}>
+          Rehearse
+        </Button>
         <Button look="main" type="submit" disabled={put.isPending}>
           Save the rules
         </Button>
-        <AsCode
-          code={{
-            method: 'PUT',
-            path: `/folders/${folder.id}/rules`,
-            body: rules,
-            client: `await uniferum.folders.putRules('${folder.id}', ${JSON.stringify(rules, null, 2)});`,
-          }}
-        />
-      </div>
+      </FormFoot>
     </form>
   );
 }
+
+/** What a change would put outside: nothing is moved, but it is said before. */
+function Outside({ plan: { items, totals } }: { plan: RulesPlan }) {
+  return (
+    <section
+      aria-label="What it would put outside"
+      className="border-l-2 border-ochre bg-ochre/10 px-3 py-2 text-sm"
+    >
+      <p className="font-medium">
+        {formatNumber(totals.outside)} of {formatCount(totals.present, 'present file')} would be outside
+        {totals.outsideNow > 0 && `; ${formatNumber(totals.outsideNow)} are so already`}.
+      </p>
+      <p className="text-soft">
+        {totals.outside > 0
+          ? 'They stay where they are: rules hold for what comes.'
+          : 'Everything that is there fits.'}
+      </p>
+      <ul className="max-h-28 overflow-y-auto">
+        {items.slice(0, 30).map(({ asset, name, verdict }) => (
+          <li
+            key={asset}
+            className="truncate"
+            title={verdict.reasons.map(({ message }) => message).join(' ')}
+          >
+            <span className="font-medium">{name}</span>{' '}
+            <span className="text-soft">{verdict.reasons.map(({ message }) => message).join(' ')}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+const DUPLICATE_WORDS: Record<DuplicateRule, string> = {
+  allow: 'are taken',
+  remark: 'are taken with a remark',
+  refuse: 'are refused',
+  point: 'point to the one there',
+};
 
 const BYTES_PER_MB = 1_000_000;
 
@@ -181,12 +273,16 @@ function toForm(rules: FolderRules): RulesForm {
     minWidth: number(rules.minWidth),
     minHeight: number(rules.minHeight),
     requireTexts: rules.requireTexts,
+    maxPixels: number(rules.maxPixels),
     duplicates: rules.duplicates ?? '',
+    checkUrl: rules.check?.url ?? '',
+    checkSeconds: String((rules.check?.timeoutMs ?? 5000) / 1000),
+    checkFailure: rules.check?.onFailure ?? 'refuse',
     inherit: rules.inherit,
   };
 }
 
-function toRules(form: RulesForm): Omit<FolderRules, 'maxPixels'> {
+function toRules(form: RulesForm): FolderRules {
   const number = (text: string) => (text === '' ? null : Number(text));
   return {
     maxBytes: form.maxMegabytes === '' ? null : Math.round(Number(form.maxMegabytes) * BYTES_PER_MB),
@@ -196,7 +292,16 @@ function toRules(form: RulesForm): Omit<FolderRules, 'maxPixels'> {
     minWidth: number(form.minWidth),
     minHeight: number(form.minHeight),
     requireTexts: form.requireTexts || NO_RULES.requireTexts,
+    maxPixels: number(form.maxPixels),
     duplicates: form.duplicates === '' ? null : form.duplicates,
+    check:
+      form.checkUrl === ''
+        ? null
+        : {
+            url: form.checkUrl,
+            timeoutMs: Math.round(Number(form.checkSeconds) * 1000) || 5000,
+            onFailure: form.checkFailure,
+          },
     inherit: form.inherit,
   };
 }

@@ -46,19 +46,20 @@ export function useRunItems(id: string | null, state: 'failed' | null) {
   });
 }
 
-export type Steering = 'stop' | 'resume' | 'retry';
+export type Steering = 'stop' | 'resume' | 'retry' | 'undo';
 
 /** Stops, resumes or retries a run; doing it twice does no harm. */
 export function useSteerRun() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: ({ id, verb }: { id: string; verb: Steering }) => uniferum.runs[verb](id),
+    mutationFn: async ({ id, verb }: { id: string; verb: Steering }) =>
+      verb === 'undo' ? (await uniferum.runs.undo(id)).run : uniferum.runs[verb](id),
     onSuccess: (run) => {
       queries.setQueryData<Run[]>(['active-runs'], (runs = []) => [
         run,
         ...runs.filter(({ id }) => id !== run.id),
       ]);
-      void queries.invalidateQueries({ queryKey: ['runs'] });
+      for (const key of ['runs', 'assets', 'asset']) void queries.invalidateQueries({ queryKey: [key] });
     },
   });
 }

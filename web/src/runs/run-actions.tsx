@@ -3,13 +3,18 @@ import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';
 import { type Steering, useSteerRun } from './hooks.js';
 
-const WORDS: Record<Steering, string> = { stop: 'Stop', resume: 'Resume', retry: 'Try failed ones again' };
+const WORDS: Record<Steering, string> = {
+  stop: 'Stop',
+  resume: 'Resume',
+  retry: 'Try failed ones again',
+  undo: 'Take back',
+};
 
 /** What can be done with a run in its state. */
 export function steeringOf(run: Run): Steering[] {
   if (run.state === 'waiting' || run.state === 'working') return ['stop'];
   if (run.state === 'stopped' || run.state === 'stopping') return ['resume'];
-  return run.failed > 0 ? ['retry'] : [];
+  return [...(run.failed > 0 ? (['retry'] as const) : []), ...(run.canUndo ? (['undo'] as const) : [])];
 }
 
 /** The buttons that stop, resume and retry a run. */

@@ -5,6 +5,7 @@ import { Page } from '../console/page.js';
 import { type ActionCode, AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
+import { commandLine } from '../ui/command-line.js';
 import { Checkbox } from '../ui/field.js';
 import { formatMoment, formatNumber, formatSeconds } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
@@ -62,11 +63,17 @@ export function RunsPage() {
 function RunCode({ run }: { run: Run }) {
   const verb = steeringOf(run)[0];
   const code: ActionCode = verb
-    ? { method: 'POST', path: `/runs/${run.id}/${verb}`, client: `await uniferum.runs.${verb}('${run.id}');` }
+    ? {
+        method: 'POST',
+        path: `/runs/${run.id}/${verb}`,
+        client: `await uniferum.runs.${verb}('${run.id}');`,
+        command: commandLine('runs', run.id, `--${verb}`),
+      }
     : {
         method: 'GET',
         path: `/runs/${run.id}`,
         client: `const run = await uniferum.runs.wait('${run.id}');`,
+        command: commandLine('runs', run.id, '--wait'),
       };
   return <AsCode code={code} />;
 }

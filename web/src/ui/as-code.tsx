@@ -1,14 +1,17 @@
 import { Code } from 'lucide-react';
 import { Popover, Tabs } from 'radix-ui';
 import { Button } from './button.js';
+import { commandLine } from './command-line.js';
 import { CopyButton } from './copy-button.js';
 
-/** One action, as a request and as a call of the JavaScript client. */
+/** One action, as a request, as a call of the JavaScript client, and as a command line. */
 export interface ActionCode {
   method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
   path: string;
   body?: unknown;
   client: string;
+  /** The command line; absent where the general `uniferum call` does it. */
+  command?: string;
 }
 
 /** Shows the action that stands beside it as code. */
@@ -31,9 +34,11 @@ export function AsCode({ code }: { code: ActionCode }) {
             <Tabs.List aria-label="Forms of this action" className="flex border-b border-rule px-2">
               <Tab value="client">JavaScript client</Tab>
               <Tab value="request">HTTP request</Tab>
+              <Tab value="command">Command line</Tab>
             </Tabs.List>
             <Listing value="client" text={asClient(code)} />
             <Listing value="request" text={asRequest(code)} />
+            <Listing value="command" text={asCommand(code)} />
           </Tabs.Root>
         </Popover.Content>
       </Popover.Portal>
@@ -74,4 +79,9 @@ function asRequest({ method, path, body }: ActionCode): string {
 
 function asClient({ client }: ActionCode): string {
   return `import { createClient } from '@uniferum/client';\n\nconst uniferum = createClient({\n  baseUrl: '${window.location.origin}',\n  key: process.env.UNIFERUM_KEY,\n});\n${client}`;
+}
+
+function asCommand({ method, path, body, command }: ActionCode): string {
+  if (command !== undefined) return command;
+  return commandLine('call', method, path, ...(body === undefined ? [] : ['--body', JSON.stringify(body)]));
 }

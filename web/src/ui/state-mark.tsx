@@ -1,3 +1,4 @@
+import type { InboxState } from '@uniferum/client';
 import type { ItemState, Outcome, RenditionState, RunState } from '@uniferum/core';
 import { classNames } from './class-names.js';
 
@@ -15,7 +16,7 @@ const FAULT = 'text-fault';
 const QUIET = 'text-soft';
 
 /** Every state that is shown anywhere: its word, its shape and its colour. */
-const LOOKS: Record<RunState | ItemState | Outcome | RenditionState, Look> = {
+const LOOKS: Record<RunState | ItemState | Outcome | RenditionState | InboxState, Look> = {
   waiting: { word: 'waiting', shape: 'ring', colour: WAITING },
   working: { word: 'working', shape: 'half', colour: WAITING },
   stopping: { word: 'stopping', shape: 'square', colour: WAITING },
@@ -30,6 +31,10 @@ const LOOKS: Record<RunState | ItemState | Outcome | RenditionState, Look> = {
   fresh: { word: 'fresh', shape: 'disc', colour: GOOD },
   due: { word: 'due', shape: 'ring', colour: WAITING },
   outdated: { word: 'outdated', shape: 'diamond', colour: WAITING },
+  new: { word: 'new', shape: 'ring', colour: WAITING },
+  registered: { word: 'registered', shape: 'disc', colour: GOOD },
+  coming: { word: 'coming', shape: 'half', colour: WAITING },
+  writing: { word: 'being written', shape: 'dash', colour: QUIET },
   surplus: { word: 'surplus', shape: 'dash', colour: QUIET },
 };
 

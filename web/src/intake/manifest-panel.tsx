@@ -1,0 +1,169 @@
+import type { ManifestRehearsal } from '@uniferum/client';
+import { formatCount, MANIFEST_FIELDS, type ManifestField, type ManifestMapping } from '@uniferum/core';
+import { useState } from 'react';
+import { useDropzone } from 'react-dropzone';
+import { Button } from '../ui/button.js';
+import { Field, Select } from '../ui/field.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { formatNumber } from '../ui/format.js';
+import { useManifestChanges } from './hooks.js';
+
+const WORDS: Record<ManifestField, string> = {
+  source: 'Path or address',
+  folder: 'Folder',
+  name: 'Name',
+  title: 'Title',
+  alt: 'Alternative text',
+  caption: 'Caption',
+  credit: 'Credit',
+  keywords: 'Keywords',
+  capturedAt: 'Taken',
+};
+
+/** A list of files with their texts: columns are matched, rehearsed, and then taken in. */
+export function ManifestPanel({ folder }: { folder: string }) {
+  const [manifest, setManifest] = useState<{ label: string; content: string } | null>(null);
+  const [mapping, setMapping] = useState<ManifestMapping | null>(null);
+  const { rehearse, take } = useManifestChanges();
+  const plan = rehearse.data?.plan;
+  const ask = (content: string, label: string, wanted: ManifestMapping | null) =>
+    rehearse.mutate({ content, label, folder, mapping: wanted });
+  const load = async ([file]: File[]) => {
+    if (!file) return;
+    const content = await file.text();
+    setManifest({ label: file.name, content });
+    setMapping(null);
+    take.reset();
+    ask(content, file.name, null);
+  };
+  const { getRootProps, getInputProps, open, isDragActive } = useDropzone({
+    onDrop: (files) => void load(files),
+    noClick: true,
+    multiple: false,
+  });
+  const remap = (field: ManifestField, column: string) => {
+    if (!manifest || !plan) return;
+    const { [field]: _, ...rest } = plan.mapping;
+    const next = column === '' ? rest : { ...rest, [field]: column };
+    setMapping(next);
+    ask(manifest.content, manifest.label, next);
+  };
+  const request = { content: manifest?.content ?? '', label: manifest?.label ?? null, folder, mapping };
+  return (
+    <div className="flex flex-col gap-4">
+      <div
+        {...getRootProps()}
+        className={`flex h-16 items-center gap-4 border border-dashed px-5 ${isDragActive ? 'border-oxide bg-oxide-wash' : 'border-rule-strong bg-surface'}`}
+      >
+        <input {...getInputProps()} aria-label="Manifest" accept=".csv,.tsv,.txt,.json" />
+        <p>
+          {manifest
+            ? manifest.label
+            : 'Drop a manifest here: CSV or JSON with paths in the inbox, or addresses'}
+        </p>
+        <Button look={manifest ? 'plain' : 'main'} onClick={open}>
+          {manifest ? 'Choose another' : 'Choose a manifest'}
+        </Button>
+      </div>
+      {plan && <Mapping plan={plan} onRemap={remap} />}
+      {plan && <PlanSummary plan={plan} />}
+      {manifest && (
+        <FormFoot
+          error={rehearse.error ?? take.error}
+          code={{
+            method: 'POST',
+            path: '/intake/manifest',
+            body: { ...request, content: request.content.slice(0, 400) },
+            client: `import { readFile } from 'node:fs/promises';\n\nconst content = await readFile('${manifest.label}', 'utf8');\nconst { run } = await uniferum.intakes.manifest({ content, folder: '${folder}' });\nawait uniferum.runs.wait(run.id);`,
+            command: `uniferum up --manifest '${manifest.label}' --to '${folder}'`,
+          }}
+        >
+          <Button
+            look="main"
+            disabled={rehearse.isPending}
+            onClick={() => ask(manifest.content, manifest.label, mapping)}
+          >
+            Rehearse
+          </Button>
+          <Button
+            disabled={!plan || plan.totals.taken === 0 || take.isPending || take.isSuccess}
+            onClick={() => take.mutate(request)}
+          >
+            Take {formatCount(plan?.totals.taken ?? 0, 'row')} in
+          </Button>
+          {take.isSuccess && (
+            <p role="status" className="text-sm text-verdigris">
+              They are on their way; the strip below shows how far.
+            </p>
+          )}
+        </FormFoot>
+      )}
+    </div>
+  );
+}
+
+function Mapping({
+  plan,
+  onRemap,
+}: {
+  plan: ManifestRehearsal;
+  onRemap: (field: ManifestField, column: string) => void;
+}) {
+  return (
+    <div className="grid grid-cols-3 gap-x-6 gap-y-3 lg:grid-cols-5">
+      {MANIFEST_FIELDS.map((field) => (
+        <Field key={field} label={WORDS[field]}>
+          {(props) => (
+            <Select
+              {...props}
+              value={plan.mapping[field] ?? ''}
+              onChange={(event) => onRemap(field, event.target.value)}
+            >
+              <option value="">no column</option>
+              {plan.columns.map((column) => (
+                <option key={column}>{column}</option>
+              ))}
+            </Select>
+          )}
+        </Field>
+      ))}
+    </div>
+  );
+}
+
+const SHOWN = 8;
+
+function PlanSummary({ plan }: { plan: ManifestRehearsal }) {
+  const { rows, taken, faults } = plan.totals;
+  return (
+    <div className="grid grid-cols-2 gap-8 text-sm">
+      <div>
+        <p className="font-semibold">
+          {formatNumber(taken)} of {formatCount(rows, 'row')} would be taken in
+        </p>
+        <ul>
+          {plan.items.slice(0, SHOWN).map((row) => (
+            <li key={row.row} className="flex gap-3 truncate border-b border-rule py-0.5">
+              <span className="figure w-10 shrink-0 text-right text-soft">{row.row}</span>
+              <span className="truncate font-mono text-xs leading-5">{row.source.value}</span>
+              <span className="truncate text-soft">{row.texts.alt ?? row.texts.title ?? row.folder}</span>
+            </li>
+          ))}
+        </ul>
+      </div>
+      <div>
+        <p className="font-semibold">
+          {faults === 0 ? 'Nothing is wrong with it' : formatCount(faults, 'fault')}
+        </p>
+        <ul>
+          {plan.faults.slice(0, SHOWN).map(({ row, column, message }) => (
+            <li key={`${row} ${column} ${message}`} className="flex gap-3 border-b border-rule py-0.5">
+              <span className="figure w-10 shrink-0 text-right text-soft">{row ?? 'all'}</span>
+              <span className="text-fault">{message}</span>
+            </li>
+          ))}
+        </ul>
+      </div>
+    </div>
+  );
+}

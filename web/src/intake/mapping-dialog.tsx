@@ -1,0 +1,174 @@
+import {
+  EMBEDDED_FIELDS,
+  type EmbeddedField,
+  MAPPED_TEXTS,
+  type MappedText,
+  type MetadataMapping,
+  mayFill,
+} from '@uniferum/core';
+import { ArrowLeft, X } from 'lucide-react';
+import { useState } from 'react';
+import { Button } from '../ui/button.js';
+import { Dialog } from '../ui/dialog.js';
+import { Select } from '../ui/field.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { ErrorNotice } from '../ui/notice.js';
+import { useMetadataMapping } from './hooks.js';
+
+const WORDS: Record<MappedText, string> = {
+  title: 'Title',
+  alt: 'Alternative text',
+  caption: 'Caption',
+  credit: 'Credit',
+  keywords: 'Keywords',
+  capturedAt: 'Taken',
+};
+
+/** Which fields of a file fill which texts when it arrives. */
+export function MappingDialog({
+  isOpen,
+  onOpenChange,
+}: {
+  isOpen: boolean;
+  onOpenChange: (isOpen: boolean) => void;
+}) {
+  const { data, error, put } = useMetadataMapping();
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onOpenChange={onOpenChange}
+      title="Texts from files"
+      description="For each text, the fields of Exif, IPTC and XMP that fill it. The first that says something wins. It holds for what arrives from now on."
+      className="w-[52rem]"
+    >
+      {error && <ErrorNotice error={error} />}
+      {data && (
+        <MappingForm
+          mapping={data}
+          error={put.error}
+          isPending={put.isPending}
+          onSave={(mapping) => put.mutate(mapping, { onSuccess: () => onOpenChange(false) })}
+        />
+      )}
+    </Dialog>
+  );
+}
+
+function MappingForm({
+  mapping: saved,
+  error,
+  isPending,
+  onSave,
+}: {
+  mapping: MetadataMapping;
+  error: unknown;
+  isPending: boolean;
+  onSave: (mapping: MetadataMapping) => void;
+}) {
+  const [mapping, setMapping] = useState(saved);
+  const set = (text: MappedText, fields: EmbeddedField[]) => setMapping({ ...mapping, [text]: fields });
+  return (
+    <div className="flex flex-col gap-4">
+      <dl className="border-t border-rule">
+        {MAPPED_TEXTS.map((text) => (
+          <div
+            key={text}
+            className="grid grid-cols-[8rem_minmax(0,1fr)_11rem] items-center gap-4 border-b border-rule py-2"
+          >
+            <dt className="text-sm font-medium">{WORDS[text]}</dt>
+            <dd className="flex flex-wrap items-center gap-1.5">
+              {mapping[text].length === 0 && <span className="text-sm text-soft">filled by nothing</span>}
+              {mapping[text].map((field, index) => (
+                <FieldChip
+                  key={field}
+                  field={field}
+                  isFirst={index === 0}
+                  onEarlier={() => set(text, swap(mapping[text], index))}
+                  onRemove={() =>
+                    set(
+                      text,
+                      mapping[text].filter((one) => one !== field),
+                    )
+                  }
+                />
+              ))}
+            </dd>
+            <dd>
+              <Select
+                aria-label={`Add a field that fills ${WORDS[text]}`}
+                value=""
+                onChange={(event) => set(text, [...mapping[text], event.target.value as EmbeddedField])}
+              >
+                <option value="">add a field</option>
+                {EMBEDDED_FIELDS.filter(
+                  (field) => mayFill(text, field) && !mapping[text].includes(field),
+                ).map((field) => (
+                  <option key={field}>{field}</option>
+                ))}
+              </Select>
+            </dd>
+          </div>
+        ))}
+      </dl>
+      <FormFoot
+        error={error}
+        code={{
+          method: 'PUT',
+          path: '/settings/metadata',
+          body: mapping,
+          client: `await uniferum.settings.putMetadata(${JSON.stringify(mapping, null, 2)});`,
+        }}
+      >
+        <Button look="main" disabled={isPending} onClick={() => onSave(mapping)}>
+          Save the order
+        </Button>
+      </FormFoot>
+    </div>
+  );
+}
+
+function FieldChip({
+  field,
+  isFirst,
+  onEarlier,
+  onRemove,
+}: {
+  field: EmbeddedField;
+  isFirst: boolean;
+  onEarlier: () => void;
+  onRemove: () => void;
+}) {
+  return (
+    <span className="inline-flex h-6 items-center border border-rule-strong bg-surface pl-2 font-mono text-xs">
+      {field}
+      {!isFirst && (
+        <button
+          type="button"
+          aria-label={`Ask ${field} earlier`}
+          title="Earlier"
+          className="px-1 text-soft hover:text-ink"
+          onClick={onEarlier}
+        >
+          <ArrowLeft className="size-3" />
+        </button>
+      )}
+      <button
+        type="button"
+        aria-label={`Don't ask ${field}`}
+        title="Remove"
+        className="px-1 text-soft hover:text-fault"
+        onClick={onRemove}
+      >
+        <X className="size-3" />
+      </button>
+    </span>
+  );
+}
+
+/** Changes places with the one before. */
+function swap(fields: readonly EmbeddedField[], index: number): EmbeddedField[] {
+  const next = [...fields];
+  const [before, one] = [next[index - 1], next[index]];
+  if (before !== undefined && one !== undefined) next.splice(index - 1, 2, one, before);
+  return next;
+}

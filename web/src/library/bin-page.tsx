@@ -1,0 +1,107 @@
+import { formatBytes, formatCount } from '@uniferum/core';
+import { useState } from 'react';
+import { useRight } from '../access/hooks.js';
+import { Page } from '../console/page.js';
+import { Button } from '../ui/button.js';
+import { Dialog } from '../ui/dialog.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { formatAgo, formatNumber } from '../ui/format.js';
+import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { AssetThumb } from './asset-thumb.js';
+import { useBin, useLibraryChanges } from './hooks.js';
+import { LibraryViews } from './library-views.js';
+
+/** What was put into the bin, with the way back. */
+export function BinPage() {
+  const bin = useBin();
+  const { restoreAsset } = useLibraryChanges();
+  const [isEmptying, setEmptying] = useState(false);
+  const mayDelete = useRight('library:delete');
+  const items = bin.data?.pages.flatMap((page) => page.items) ?? [];
+  const first = bin.data?.pages[0];
+  return (
+    <Page
+      title="Bin"
+      note={
+        first && `${formatNumber(items.length)} of ${formatNumber(first.total)}, ${formatBytes(first.bytes)}`
+      }
+      actions={
+        <>
+          <LibraryViews />
+          {mayDelete && items.length > 0 && (
+            <Button look="fault" onClick={() => setEmptying(true)}>
+              Empty the bin
+            </Button>
+          )}
+        </>
+      }
+    >
+      <div className="min-h-0 flex-1 overflow-y-auto border-t border-rule px-6 pb-6">
+        {(bin.error ?? restoreAsset.error) && <ErrorNotice error={bin.error ?? restoreAsset.error} />}
+        {first?.total === 0 && (
+          <div className="pt-6">
+            <EmptyPlace title="The bin is empty">
+              What is put into the bin stays here with all its versions until the bin is emptied. Addresses
+              come back with it.
+            </EmptyPlace>
+          </div>
+        )}
+        <ul>
+          {items.map((asset) => (
+            <li
+              key={asset.id}
+              className="grid h-12 grid-cols-[4rem_minmax(0,1fr)_minmax(0,1fr)_7rem_9rem_auto] items-center gap-4 border-b border-rule text-sm"
+            >
+              <AssetThumb asset={asset} heightPx={40} className="h-10 w-16" />
+              <span className="truncate font-medium">{asset.name}</span>
+              <span className="truncate font-mono text-xs text-soft">{asset.folder.path}</span>
+              <span className="figure text-right text-soft">{formatBytes(asset.bytes)}</span>
+              <span className="text-soft">{formatAgo(asset.deletedAt)}</span>
+              {mayDelete && (
+                <Button disabled={restoreAsset.isPending} onClick={() => restoreAsset.mutate(asset.id)}>
+                  Restore
+                </Button>
+              )}
+            </li>
+          ))}
+        </ul>
+        {bin.hasNextPage && (
+          <Button look="quiet" className="mt-2" onClick={() => bin.fetchNextPage()}>
+            Show more
+          </Button>
+        )}
+      </div>
+      {isEmptying && <EmptyDialog total={first?.total ?? 0} onClose={() => setEmptying(false)} />}
+    </Page>
+  );
+}
+
+function EmptyDialog({ total, onClose }: { total: number; onClose: () => void }) {
+  const { emptyBin } = useLibraryChanges();
+  return (
+    <Dialog
+      isOpen
+      onOpenChange={onClose}
+      title={`Empty the bin of ${formatCount(total, 'asset')}?`}
+      description="This can't be taken back: the assets with their versions and texts are gone, and their bytes follow within two days."
+    >
+      <FormFoot
+        error={emptyBin.error}
+        code={{
+          method: 'POST',
+          path: '/bin/empty',
+          body: { olderThanDays: null },
+          client: 'const { run } = await uniferum.bin.empty();\nawait uniferum.runs.wait(run.id);',
+        }}
+      >
+        <Button
+          look="fault"
+          disabled={emptyBin.isPending}
+          onClick={() => emptyBin.mutate(undefined, { onSuccess: onClose })}
+        >
+          Empty the bin for good
+        </Button>
+      </FormFoot>
+    </Dialog>
+  );
+}

@@ -1,0 +1,33 @@
+import type { MouseEvent } from 'react';
+import { classNames } from '../ui/class-names.js';
+import { useSelection } from './selection.js';
+
+/** The box by which an asset is chosen for what is done with several at once. */
+export function ChooseBox({
+  id,
+  name,
+  order,
+  className,
+}: {
+  id: string;
+  name: string;
+  order: readonly string[];
+  className?: string;
+}) {
+  const isChosen = useSelection(({ ids, isAll }) => isAll || ids.has(id));
+  const { toggle, extendTo } = useSelection.getState();
+  return (
+    <input
+      type="checkbox"
+      aria-label={`Choose ${name}`}
+      checked={isChosen}
+      onChange={() => {}}
+      onClick={(event: MouseEvent) => {
+        event.stopPropagation();
+        if (event.shiftKey) extendTo(id, order);
+        else toggle(id);
+      }}
+      className={classNames('size-4 accent-oxide', className)}
+    />
+  );
+}

@@ -1,0 +1,95 @@
+import {
+  DndContext,
+  type DragEndEvent,
+  DragOverlay,
+  PointerSensor,
+  useDraggable,
+  useDroppable,
+  useSensor,
+  useSensors,
+} from '@dnd-kit/core';
+import { formatCount } from '@uniferum/core';
+import { type ReactNode, useState } from 'react';
+import { classNames } from '../ui/class-names.js';
+import { useBulkChanges, useLibraryChanges } from './hooks.js';
+import { useSelection } from './selection.js';
+
+/** What is being dragged: an asset (with all that is chosen, if it is among them) or a folder. */
+type Dragged = { kind: 'asset'; id: string; name: string } | { kind: 'folder'; id: string; path: string };
+
+/** Lets assets and folders be dragged onto folders. A press without a move stays a press. */
+export function DragArea({ children }: { children: ReactNode }) {
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 8 } }));
+  const [dragged, setDragged] = useState<Dragged | null>(null);
+  const { changeAsset, changeFolder } = useLibraryChanges();
+  const { edit } = useBulkChanges();
+  const { ids, clear } = useSelection();
+  const count = dragged?.kind === 'asset' && ids.has(dragged.id) ? ids.size : 1;
+  const drop = ({ active, over }: DragEndEvent) => {
+    setDragged(null);
+    const target = over?.data.current?.path as string | undefined;
+    const thing = active.data.current as Dragged | undefined;
+    if (!target || !thing) return;
+    if (thing.kind === 'folder') {
+      if (target !== thing.path && !target.startsWith(`${thing.path}/`))
+        changeFolder.mutate({ id: thing.id, patch: { parent: target } });
+    } else if (ids.has(thing.id) && ids.size > 1) {
+      edit.mutate({ select: { ids: [...ids] }, change: { folder: target } }, { onSuccess: clear });
+    } else changeAsset.mutate({ id: thing.id, patch: { folder: target } });
+  };
+  return (
+    <DndContext
+      sensors={sensors}
+      onDragStart={({ active }) => setDragged((active.data.current as Dragged | undefined) ?? null)}
+      onDragCancel={() => setDragged(null)}
+      onDragEnd={drop}
+    >
+      {children}
+      <DragOverlay dropAnimation={null}>
+        {dragged && (
+          <span className="inline-block border border-oxide bg-raised px-3 py-1 text-sm font-medium whitespace-nowrap">
+            {dragged.kind === 'folder'
+              ? dragged.path
+              : count > 1
+                ? formatCount(count, 'asset')
+                : dragged.name}
+          </span>
+        )}
+      </DragOverlay>
+    </DndContext>
+  );
+}
+
+/** A thing that can be dragged onto a folder. The keyboard moves it by the edit dialog instead. */
+export function Draggable({ thing, children }: { thing: Dragged; children: ReactNode }) {
+  const { setNodeRef, listeners, isDragging } = useDraggable({
+    id: `${thing.kind}:${thing.id}`,
+    data: thing,
+  });
+  return (
+    <div ref={setNodeRef} {...listeners} className={classNames('touch-none', isDragging && 'opacity-50')}>
+      {children}
+    </div>
+  );
+}
+
+/** A folder onto which things can be dropped. */
+export function DropFolder({
+  path,
+  children,
+  className,
+}: {
+  path: string;
+  children: ReactNode;
+  className?: string;
+}) {
+  const { setNodeRef, isOver } = useDroppable({ id: `into:${path}`, data: { path } });
+  return (
+    <div
+      ref={setNodeRef}
+      className={classNames(className, isOver && 'bg-oxide-wash outline-2 outline-oxide')}
+    >
+      {children}
+    </div>
+  );
+}

@@ -1,0 +1,150 @@
+import { type Asset, formatBytes, formatCount } from '@uniferum/core';
+import { Link, useSearchParams } from 'react-router';
+import { useRight } from '../access/hooks.js';
+import { Page } from '../console/page.js';
+import { AsCode } from '../ui/as-code.js';
+import { Button } from '../ui/button.js';
+import { commandLine } from '../ui/command-line.js';
+import { formatMoment } from '../ui/format.js';
+import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { libraryAddress } from './address.js';
+import { AssetThumb, sheetRatio } from './asset-thumb.js';
+import { useBulkChanges, useDuplicates } from './hooks.js';
+import { LibraryViews } from './library-views.js';
+
+const DISTANCE_WORDS = ['the same to the eye', 'nearly the same', 'an edit of it', 'alike', 'perhaps alike'];
+const MAX_DISTANCE = 10;
+
+/** The same bytes twice, and pictures that look alike. */
+export function DuplicatesPage() {
+  const [search, setSearch] = useSearchParams();
+  const by = search.get('by') === 'look' ? 'look' : 'bytes';
+  const distance = Math.min(MAX_DISTANCE, Number(search.get('distance') ?? 6));
+  const { data, error, isPending } = useDuplicates(by, distance);
+  const groups = data?.groups ?? [];
+  return (
+    <Page
+      title="Duplicates"
+      note={data && `${formatCount(groups.length, 'group')}${groups.length === 100 ? ' at first' : ''}`}
+      actions={<LibraryViews />}
+    >
+      <div className="flex h-10 items-center gap-6 border-y border-rule px-6">
+        <div role="radiogroup" aria-label="What counts as the same" className="flex gap-4">
+          {(
+            [
+              ['bytes', 'Same bytes'],
+              ['look', 'Look alike'],
+            ] as const
+          ).map(([value, words]) => (
+            <label key={value} className="inline-flex items-center gap-2 text-sm">
+              <input
+                type="radio"
+                className="accent-oxide"
+                checked={by === value}
+                onChange={() => setSearch(value === 'look' ? { by: value } : {})}
+              />
+              {words}
+            </label>
+          ))}
+        </div>
+        {by === 'look' && (
+          <label className="flex items-center gap-3 text-sm">
+            How near
+            <input
+              type="range"
+              min={0}
+              max={MAX_DISTANCE}
+              value={distance}
+              className="w-48 accent-oxide"
+              onChange={(event) => setSearch({ by: 'look', distance: event.target.value }, { replace: true })}
+            />
+            <span className="text-soft">
+              <span className="figure">{distance}</span> of 64 bits:{' '}
+              {DISTANCE_WORDS[Math.floor(distance / 2.5)]}
+            </span>
+          </label>
+        )}
+      </div>
+      <div className="min-h-0 flex-1 overflow-y-auto px-6 pb-6">
+        {error && <ErrorNotice error={error} />}
+        {!isPending && groups.length === 0 && (
+          <div className="pt-6">
+            <EmptyPlace
+              title={by === 'bytes' ? 'Nothing is here twice' : 'No pictures look alike at this distance'}
+            >
+              {by === 'bytes'
+                ? 'Files with the same bytes at several addresses are grouped here.'
+                : 'Each picture is compared when it arrives, also after crops, scaling and tone. Move the slider to look farther.'}
+            </EmptyPlace>
+          </div>
+        )}
+        {groups.map((group) => (
+          <Group key={group[0]?.id} group={group} isExact={by === 'bytes'} />
+        ))}
+      </div>
+    </Page>
+  );
+}
+
+const THUMB_PX = 96;
+
+function Group({ group, isExact }: { group: Asset[]; isExact: boolean }) {
+  const { act } = useBulkChanges();
+  const mayDelete = useRight('library:delete');
+  const [oldest, ...later] = group;
+  const ids = later.map(({ id }) => id);
+  const request = { select: { ids }, action: 'bin' as const };
+  const wasted = later.reduce((sum, { bytes }) => sum + bytes, 0);
+  return (
+    <section aria-label={`Group of ${oldest?.name}`} className="border-b border-rule py-3">
+      <div className="flex items-center gap-4 pb-2">
+        <h2 className="text-sm">
+          <span className="font-medium">
+            {formatCount(group.length, isExact ? 'copy' : 'picture', isExact ? 'copies' : 'pictures')}
+          </span>{' '}
+          {isExact && <span className="figure text-soft">{formatBytes(wasted)} more than needed</span>}
+        </h2>
+        <span className="ml-auto" />
+        {mayDelete && (
+          <>
+            <Button disabled={act.isPending} onClick={() => act.mutate(request)}>
+              Keep the oldest, bin {formatCount(later.length, 'other')}
+            </Button>
+            <AsCode
+              code={{
+                method: 'POST',
+                path: '/assets/bulk',
+                body: request,
+                client: `const { run } = await uniferum.assets.act(${JSON.stringify(request)});`,
+                command: ids.map((id) => commandLine('set', id, '--bin')).join('\n'),
+              }}
+            />
+          </>
+        )}
+      </div>
+      <ul className="flex gap-5 overflow-x-auto">
+        {group.map((asset, index) => (
+          <li key={asset.id} className="w-max max-w-64 shrink-0 text-sm">
+            <Link
+              to={`${libraryAddress(asset.folder.path)}?asset=${asset.id}`}
+              className="block hover:underline"
+            >
+              <span className="block" style={{ height: THUMB_PX, width: THUMB_PX * sheetRatio(asset) }}>
+                <AssetThumb asset={asset} heightPx={THUMB_PX} className="size-full" />
+              </span>
+              <span className="block max-w-56 truncate font-medium">{asset.name}</span>
+            </Link>
+            <p className="max-w-56 truncate font-mono text-xs text-soft">{asset.folder.path}</p>
+            <p className="figure text-soft">
+              {asset.width && `${asset.width} × ${asset.height}, `}
+              {formatBytes(asset.bytes)}
+            </p>
+            <p className="text-xs text-soft">
+              {index === 0 ? `oldest, ${formatMoment(asset.createdAt)}` : formatMoment(asset.createdAt)}
+            </p>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

@@ -1,0 +1,293 @@
+import { isUniferumApiError } from '@uniferum/client';
+import {
+  type Completion,
+  completeFilter,
+  FILTER_FIELDS,
+  type FilterVocabulary,
+  parseFilter,
+} from '@uniferum/core';
+import { BookmarkPlus, CircleHelp, Search, X } from 'lucide-react';
+import { Popover } from 'radix-ui';
+import { type KeyboardEvent, useEffect, useId, useMemo, useRef, useState } from 'react';
+import { useHotkeys } from 'react-hotkeys-hook';
+import { useRight } from '../access/hooks.js';
+import { Button, IconButton } from '../ui/button.js';
+import { classNames } from '../ui/class-names.js';
+import { Field, Input, Select } from '../ui/field.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { useSavedFilterChanges, useSavedFilters, useVocabulary } from './hooks.js';
+
+/** The one line in which the library is searched, with completion and what is wrong with it. */
+export function FilterLine({
+  q,
+  error,
+  onSearch,
+}: {
+  q: string;
+  error: unknown;
+  onSearch: (q: string) => void;
+}) {
+  const [text, setText] = useState(q);
+  const [caret, setCaret] = useState(q.length);
+  const [isOpen, setOpen] = useState(false);
+  const [active, setActive] = useState(-1);
+  const input = useRef<HTMLInputElement>(null);
+  const id = useId();
+  const vocabulary = useVocabulary();
+  useEffect(() => setText(q), [q]);
+  useHotkeys('/', (event) => {
+    event.preventDefault();
+    input.current?.focus();
+  });
+  const completions = useMemo(
+    () => (isOpen ? completeFilter(text, caret, vocabulary) : []),
+    [isOpen, text, caret, vocabulary],
+  );
+  const take = (completion: Completion) => {
+    setText(completion.text);
+    setCaret(completion.caret);
+    setActive(-1);
+    requestAnimationFrame(() => input.current?.setSelectionRange(completion.caret, completion.caret));
+  };
+  const search = (wanted: string) => {
+    setOpen(false);
+    onSearch(wanted.trim());
+  };
+  const step = (by: 1 | -1) => setActive((active + by + completions.length) % completions.length);
+  const hasList = completions.length > 0;
+  const keys: Record<string, (() => void) | false> = {
+    ArrowDown: hasList && (() => step(1)),
+    ArrowUp: hasList && (() => step(-1)),
+    Tab: completions[active] !== undefined && (() => take(completions[active] as Completion)),
+    Enter: () => (completions[active] ? take(completions[active]) : search(text)),
+    Escape: () => (hasList ? setOpen(false) : input.current?.blur()),
+  };
+  const onKeyDown = (event: KeyboardEvent) => {
+    const work = keys[event.key];
+    if (!work) return;
+    event.preventDefault();
+    event.stopPropagation();
+    work();
+  };
+  return (
+    <search className="relative flex min-w-0 flex-1 items-center gap-1">
+      <div className="relative min-w-0 flex-1">
+        <Search className="pointer-events-none absolute top-2 left-2.5 size-4 text-soft" aria-hidden="true" />
+        <Input
+          ref={input}
+          role="combobox"
+          aria-label="Filter"
+          aria-expanded={completions.length > 0}
+          aria-controls={`${id}-list`}
+          aria-autocomplete="list"
+          aria-activedescendant={active >= 0 ? `${id}-${active}` : undefined}
+          aria-invalid={Boolean(error)}
+          autoComplete="off"
+          spellCheck={false}
+          placeholder="Words, or kind:image size>2mb alt:none captured:2025-05..2025-09"
+          className={classNames('pr-8 pl-8 font-mono text-xs', Boolean(error) && 'border-fault')}
+          value={text}
+          onChange={(event) => {
+            setText(event.target.value);
+            setCaret(event.target.selectionStart ?? event.target.value.length);
+            setOpen(true);
+            setActive(-1);
+          }}
+          onFocus={() => setOpen(true)}
+          onBlur={() => setOpen(false)}
+          onSelect={(event) => setCaret(event.currentTarget.selectionStart ?? 0)}
+          onKeyDown={onKeyDown}
+        />
+        {text !== '' && (
+          <IconButton
+            name="Clear the filter"
+            className="absolute top-0.5 right-0.5 size-7"
+            onClick={() => search('')}
+          >
+            <X className="size-3.5" />
+          </IconButton>
+        )}
+        {completions.length > 0 && (
+          <div
+            id={`${id}-list`}
+            aria-label="What could stand here"
+            role="listbox"
+            className="absolute top-9 left-0 z-30 w-[26rem] border border-rule-strong bg-raised py-1"
+          >
+            {completions.map((completion, index) => (
+              <div
+                key={completion.label}
+                id={`${id}-${index}`}
+                role="option"
+                tabIndex={-1}
+                aria-selected={index === active}
+                // Before the input loses its focus.
+                onMouseDown={(event) => {
+                  event.preventDefault();
+                  take(completion);
+                }}
+                className={classNames(
+                  'flex cursor-pointer items-baseline gap-4 px-3 py-0.5 text-sm',
+                  index === active && 'bg-oxide-wash',
+                )}
+              >
+                <span className="font-mono text-xs">{completion.label}</span>
+                <span className="ml-auto truncate text-soft">{completion.hint}</span>
+              </div>
+            ))}
+          </div>
+        )}
+        {Boolean(error) && !isOpen && <FilterFault error={error} onTake={search} />}
+      </div>
+      <Help />
+      <SavedFilters q={q} onSearch={search} />
+    </search>
+  );
+}
+
+/** What is wrong with the filter, where, and what would do instead. */
+function FilterFault({ error, onTake }: { error: unknown; onTake: (q: string) => void }) {
+  if (!isUniferumApiError(error)) return null;
+  const fault = error.problem.errors?.find(({ field }) => field === 'q');
+  if (!fault) return null;
+  const { suggestion } = fault;
+  return (
+    <p
+      role="alert"
+      className="absolute top-9 left-0 z-20 flex items-baseline gap-3 border border-fault bg-raised px-3 py-1 text-sm"
+    >
+      <span className="text-fault">
+        At character {(fault.position ?? 0) + 1}: {fault.message}.
+      </span>
+      {suggestion && (
+        <button
+          type="button"
+          className="font-mono text-xs text-oxide hover:underline"
+          onClick={() => onTake(suggestion)}
+        >
+          {suggestion}
+        </button>
+      )}
+    </p>
+  );
+}
+
+function Help() {
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <IconButton name="How a filter is written">
+          <CircleHelp className="size-4" />
+        </IconButton>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={6}
+          className="z-[60] max-h-[70vh] w-[32rem] overflow-y-auto border border-rule-strong bg-raised p-4 text-sm"
+        >
+          <p className="mb-2">
+            Conditions that stand side by side must all hold. <code>or</code>, <code>not</code> and
+            parentheses join them; quotes keep words together; <code>..</code> is a range.
+          </p>
+          <table className="w-full">
+            <tbody>
+              {FILTER_FIELDS.map(({ name, hint, example }) => (
+                <tr key={name} className="border-t border-rule">
+                  <td className="py-0.5 pr-4 font-mono text-xs">{example}</td>
+                  <td className="text-soft">{hint}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function SavedFilters({ q, onSearch }: { q: string; onSearch: (q: string) => void }) {
+  const { data: saved = [] } = useSavedFilters();
+  const { save, remove } = useSavedFilterChanges();
+  const [name, setName] = useState('');
+  const mayWrite = useRight('library:write');
+  const current = saved.find((one) => one.q === q);
+  const isSound = q !== '' && parseFilter(q, Date.now()).ok;
+  return (
+    <div className="flex items-center gap-1">
+      <Select
+        aria-label="Saved filters"
+        className="w-44"
+        value={current?.id ?? ''}
+        onChange={(event) => onSearch(saved.find(({ id }) => id === event.target.value)?.q ?? '')}
+      >
+        <option value="">{saved.length === 0 ? 'No saved filters' : 'Saved filters'}</option>
+        {saved.map((one) => (
+          <option key={one.id} value={one.id}>
+            {one.name}
+          </option>
+        ))}
+      </Select>
+      {mayWrite && current && (
+        <IconButton
+          name={`Forget the saved filter ${current.name}`}
+          onClick={() => remove.mutate(current.id)}
+        >
+          <X className="size-4" />
+        </IconButton>
+      )}
+      {mayWrite && !current && (
+        <Popover.Root>
+          <Popover.Trigger asChild>
+            <IconButton name="Save this filter" disabled={!isSound}>
+              <BookmarkPlus className="size-4" />
+            </IconButton>
+          </Popover.Trigger>
+          <Popover.Portal>
+            <Popover.Content
+              align="end"
+              sideOffset={6}
+              className="z-[60] w-80 border border-rule-strong bg-raised p-4"
+            >
+              <form
+                className="flex flex-col gap-3"
+                onSubmit={(event) => {
+                  event.preventDefault();
+                  save.mutate({ name, q }, { onSuccess: () => setName('') });
+                }}
+              >
+                <Field label="Save as">
+                  {(props) => (
+                    <Input
+                      {...props}
+                      value={name}
+                      onChange={(event) => setName(event.target.value)}
+                      required
+                      maxLength={100}
+                    />
+                  )}
+                </Field>
+                <p className="font-mono text-xs text-soft">{q}</p>
+                <FormFoot
+                  error={save.error}
+                  code={{
+                    method: 'POST',
+                    path: '/filters',
+                    body: { name, q },
+                    client: `await uniferum.filters.save(${JSON.stringify({ name, q }, null, 2)});`,
+                  }}
+                >
+                  <Button look="main" type="submit" disabled={save.isPending}>
+                    Save
+                  </Button>
+                </FormFoot>
+              </form>
+            </Popover.Content>
+          </Popover.Portal>
+        </Popover.Root>
+      )}
+    </div>
+  );
+}
+
+export type { FilterVocabulary };

@@ -1,0 +1,112 @@
+import { formatCount } from '@uniferum/core';
+import { useState } from 'react';
+import { useRight } from '../access/hooks.js';
+import { Button } from '../ui/button.js';
+import { commandLine, option } from '../ui/command-line.js';
+import { Dialog } from '../ui/dialog.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { BulkDialog } from './bulk-dialog.js';
+import { useBulkChanges } from './hooks.js';
+import { toSelection, useSelection } from './selection.js';
+import type { LibraryView } from './use-library-view.js';
+
+/** What is chosen, and what can be done with all of it at once. */
+export function SelectionBar({ view, total }: { view: LibraryView; total: number }) {
+  const { ids, isAll, chooseAll, clear } = useSelection();
+  const [open, setOpen] = useState<'edit' | 'bin' | null>(null);
+  const mayWrite = useRight('library:write');
+  const mayDelete = useRight('library:delete');
+  const count = isAll ? total : ids.size;
+  if (count === 0) return null;
+  const selection = toSelection({ ids, isAll }, { q: view.q, folder: view.folder, deep: view.deep });
+  return (
+    <section
+      aria-label="What is chosen"
+      className="flex h-10 items-center gap-3 border-b border-rule bg-oxide-wash px-6"
+    >
+      <p className="font-medium">
+        {formatCount(count, 'asset')} chosen{isAll && ', everything that is found'}
+      </p>
+      {!isAll && count < total && (
+        <Button look="quiet" onClick={chooseAll}>
+          Choose all {formatCount(total, 'asset')} that are found
+        </Button>
+      )}
+      <span className="ml-auto" />
+      {mayWrite && <Button onClick={() => setOpen('edit')}>Edit, move …</Button>}
+      {mayDelete && <Button onClick={() => setOpen('bin')}>Put into the bin</Button>}
+      <Button look="quiet" onClick={clear}>
+        Choose nothing
+      </Button>
+      {open === 'edit' && (
+        <BulkDialog
+          selection={selection}
+          count={count}
+          isOpen
+          onOpenChange={() => setOpen(null)}
+          onDone={clear}
+        />
+      )}
+      {open === 'bin' && (
+        <BinDialog selection={selection} count={count} onClose={() => setOpen(null)} onDone={clear} />
+      )}
+    </section>
+  );
+}
+
+function BinDialog({
+  selection,
+  count,
+  onClose,
+  onDone,
+}: {
+  selection: ReturnType<typeof toSelection>;
+  count: number;
+  onClose: () => void;
+  onDone: () => void;
+}) {
+  const { act } = useBulkChanges();
+  const request = { select: selection, action: 'bin' as const };
+  return (
+    <Dialog
+      isOpen
+      onOpenChange={onClose}
+      title={`Put ${formatCount(count, 'asset')} into the bin?`}
+      description="Their addresses stop answering. They are kept in the bin, and the run can be taken back."
+    >
+      <FormFoot
+        error={act.error}
+        code={{
+          method: 'POST',
+          path: '/assets/bulk',
+          body: request,
+          client: `const { run } = await uniferum.assets.act(${JSON.stringify(request, null, 2)});\n// and back again:\nawait uniferum.runs.undo(run.id);`,
+          ...('q' in selection && {
+            command: commandLine(
+              'set',
+              '--find',
+              selection.q ?? '',
+              ...option('--within', selection.folder),
+              '--bin',
+            ),
+          }),
+        }}
+      >
+        <Button
+          look="fault"
+          disabled={act.isPending}
+          onClick={() =>
+            act.mutate(request, {
+              onSuccess: () => {
+                onClose();
+                onDone();
+              },
+            })
+          }
+        >
+          Put them into the bin
+        </Button>
+      </FormFoot>
+    </Dialog>
+  );
+}

@@ -1,0 +1,155 @@
+import type { Version } from '@uniferum/client';
+import { type Asset, formatBytes } from '@uniferum/core';
+import { useState } from 'react';
+import { useRight } from '../access/hooks.js';
+import { Button } from '../ui/button.js';
+import { Dialog } from '../ui/dialog.js';
+import { Select } from '../ui/field.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { formatMoment } from '../ui/format.js';
+import { useLibraryChanges, useVersions } from './hooks.js';
+
+/** Two versions of an asset, side by side or one over the other, and the way back. */
+export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () => void }) {
+  const { data: versions = [] } = useVersions(asset.id);
+  const [left, setLeft] = useState<number | null>(null);
+  const [isOver, setOver] = useState(false);
+  const [share, setShare] = useState(50);
+  const { restoreVersion } = useLibraryChanges();
+  const mayWrite = useRight('library:write');
+  const current = versions[0];
+  const earlier = versions.find(({ n }) => n === left) ?? versions[1];
+  if (!current || !earlier)
+    return (
+      <Dialog
+        isOpen
+        onOpenChange={onClose}
+        title={`Versions of ${asset.name}`}
+        description="There is one version so far. Replacing the file makes another at the same address."
+      >
+        <p className="text-soft">{current && describe(current)}</p>
+      </Dialog>
+    );
+  return (
+    <Dialog
+      isOpen
+      onOpenChange={onClose}
+      title={`Versions of ${asset.name}`}
+      description="The address shows the current one. An earlier one that is restored becomes a new version; nothing is lost."
+      className="w-[70rem]"
+    >
+      <div className="flex flex-col gap-3">
+        <div className="flex items-center gap-4">
+          <Select
+            aria-label="The earlier version"
+            className="w-80"
+            value={earlier.n}
+            onChange={(event) => setLeft(Number(event.target.value))}
+          >
+            {versions.slice(1).map((version) => (
+              <option key={version.n} value={version.n}>
+                {describe(version)}
+              </option>
+            ))}
+          </Select>
+          <span className="text-soft">beside the current one: {describe(current)}</span>
+          {asset.kind === 'image' && (
+            <Button look="quiet" className="ml-auto" aria-pressed={isOver} onClick={() => setOver(!isOver)}>
+              {isOver ? 'Side by side' : 'One over the other'}
+            </Button>
+          )}
+        </div>
+        {asset.kind === 'image' && isOver && (
+          <Over earlier={earlier} current={current} share={share} onShare={setShare} />
+        )}
+        {asset.kind === 'image' && !isOver && (
+          <div className="grid grid-cols-2 gap-4">
+            {[earlier, current].map((version) => (
+              <figure key={version.n} className="min-w-0">
+                <img
+                  src={version.url}
+                  alt={`Version ${version.n}`}
+                  className="h-80 w-full bg-rule object-contain"
+                />
+                <figcaption className="figure pt-1 text-soft">{describe(version)}</figcaption>
+              </figure>
+            ))}
+          </div>
+        )}
+        {mayWrite && (
+          <FormFoot
+            error={restoreVersion.error}
+            code={{
+              method: 'POST',
+              path: `/assets/${asset.id}/versions/${earlier.n}/restore`,
+              client: `await uniferum.assets.restoreVersion('${asset.id}', ${earlier.n});`,
+            }}
+          >
+            <Button
+              look="main"
+              disabled={restoreVersion.isPending}
+              onClick={() => restoreVersion.mutate({ id: asset.id, n: earlier.n }, { onSuccess: onClose })}
+            >
+              Restore version {earlier.n}
+            </Button>
+          </FormFoot>
+        )}
+      </div>
+    </Dialog>
+  );
+}
+
+/** The earlier version on the left of the slider, the current one on its right, in the same place. */
+function Over({
+  earlier,
+  current,
+  share,
+  onShare,
+}: {
+  earlier: Version;
+  current: Version;
+  share: number;
+  onShare: (share: number) => void;
+}) {
+  return (
+    <div>
+      <div className="relative h-96 overflow-hidden bg-rule">
+        <img
+          src={current.url}
+          alt={`Version ${current.n}`}
+          className="absolute inset-0 size-full object-contain"
+        />
+        <img
+          src={earlier.url}
+          alt={`Version ${earlier.n}`}
+          className="absolute inset-0 size-full object-contain"
+          style={{ clipPath: `inset(0 ${100 - share}% 0 0)` }}
+        />
+        <span
+          aria-hidden="true"
+          className="absolute inset-y-0 w-0.5 bg-oxide"
+          style={{ left: `${share}%` }}
+        />
+      </div>
+      <input
+        type="range"
+        aria-label="How much of the earlier version is shown"
+        className="mt-2 w-full accent-oxide"
+        value={share}
+        onChange={(event) => onShare(Number(event.target.value))}
+      />
+    </div>
+  );
+}
+
+function describe({ n, width, height, bytes, createdAt, by, restoredFrom }: Version): string {
+  const parts = [
+    `Version ${n}`,
+    width && `${width} × ${height}`,
+    formatBytes(bytes),
+    formatMoment(createdAt),
+    `by ${by}`,
+  ];
+  if (restoredFrom) parts.push(`from version ${restoredFrom}`);
+  return parts.filter(Boolean).join(', ');
+}

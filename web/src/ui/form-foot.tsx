@@ -1,0 +1,25 @@
+import type { ReactNode } from 'react';
+import { type ActionCode, AsCode } from './as-code.js';
+import { ErrorNotice } from './notice.js';
+
+/** The end of a form: what went wrong, the buttons, and the action as code. */
+export function FormFoot({
+  error,
+  code,
+  children,
+}: {
+  error?: unknown;
+  code: ActionCode;
+  children: ReactNode;
+}) {
+  return (
+    <div className="flex flex-col gap-4">
+      {error ? <ErrorNotice error={error} /> : null}
+      <div className="flex items-center gap-2">
+        {children}
+        <span className="ml-auto" />
+        <AsCode code={code} />
+      </div>
+    </div>
+  );
+}
