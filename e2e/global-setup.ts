@@ -28,6 +28,11 @@ export default async function globalSetup(): Promise<() => Promise<void>> {
   }
   const lights = await call('POST', '/folders', { path: '/lights/gannet-head' });
   await call('PUT', `/folders/${lights.id}/rules`, { allow: ['image/*'], maxBytes: 2_000_000 });
-  Object.assign(process.env, { E2E_URL: stack.url, E2E_SITE: stack.site, E2E_KEY: stack.key });
+  Object.assign(process.env, {
+    E2E_URL: stack.url,
+    E2E_SITE: stack.site,
+    E2E_KEY: stack.key,
+    E2E_INBOX: stack.inbox,
+  });
   return stack.close;
 }

@@ -8,6 +8,8 @@ export const URL_OF_CONSOLE = process.env.E2E_URL ?? '';
 export const URL_OF_SITE = process.env.E2E_SITE ?? '';
 export const KEY = process.env.E2E_KEY ?? '';
 
+export const INBOX = process.env.E2E_INBOX ?? '';
+
 export async function signIn(page: Page): Promise<void> {
   await page.goto(URL_OF_CONSOLE);
   await page.getByLabel('Address').fill('keeper@skerry.example');

@@ -49,7 +49,11 @@ async function start() {
   const port = await choosePort();
   const url = `http://127.0.0.1:${port}`;
   const secrets = keepSecrets();
+  const providerPort = await findFreePort();
+  mkdirSync(join(DEMO, 'inbox'), { recursive: true });
   const env = {
+    UNIFERUM_INBOX_DIR: join(DEMO, 'inbox'),
+    UNIFERUM_ALLOWED_HOSTS: `127.0.0.1:${providerPort}`,
     UNIFERUM_PORT: String(port),
     UNIFERUM_PUBLIC_URL: url,
     UNIFERUM_DB_PORT: String(database.port),
@@ -60,12 +64,13 @@ async function start() {
     UNIFERUM_LOG_LEVEL: process.env.UNIFERUM_LOG_LEVEL ?? 'info',
   };
 
+  await startPart('provider', 'standins/dist/provider/main.js', { PROVIDER_PORT: String(providerPort) });
   console.log('Starting server and worker …');
   await startPart('server', 'server/dist/main.js', env);
   await startPart('worker', 'server/dist/worker-main.js', env);
   await admin(['user', '--email', EMAIL, '--name', NAME], { ...env, UNIFERUM_PASSWORD: secrets.password });
   const key = await usableKey(url, secrets, env);
-  await fill(url, key);
+  await fill(url, key, `http://127.0.0.1:${providerPort}`);
   const siteUrl = await startSite(url, env);
   writeFileSync(
     ACCESS_FILE,
@@ -78,6 +83,8 @@ async function start() {
     Console    ${url}
     Sign in    ${EMAIL}   ${secrets.password}
     Demo site  ${siteUrl}
+    Inbox      ${join(DEMO, 'inbox')}
+    Films      http://127.0.0.1:${providerPort}
     API key    ${key}
     API        ${url}/api/v1/openapi.json
 
@@ -144,12 +151,17 @@ async function usableKey(url, secrets, env) {
   return key;
 }
 
-/** @param {string} url @param {string} key */
-async function fill(url, key) {
+/** @param {string} url @param {string} key @param {string} provider */
+async function fill(url, key, provider) {
   const mark = join(DEMO, 'filled');
   if (existsSync(mark)) return;
   console.log('Making the demo data: painting pictures, then taking them in …');
-  await run('demo/dist/main.js', [join(DEMO, 'files'), url, key], {}, 'inherit');
+  await run(
+    'demo/dist/main.js',
+    [join(DEMO, 'files'), url, key, join(DEMO, 'inbox'), provider],
+    {},
+    'inherit',
+  );
   writeFileSync(mark, new Date().toISOString());
 }
 

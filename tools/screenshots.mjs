@@ -31,6 +31,14 @@ const listed = await fetch(`${url}/api/v1/assets?folder=/lights/gannet-head&sort
   headers: { Authorization: `Bearer ${key}` },
 });
 const asset = (await listed.json()).items[0].id;
+const replaced = await fetch(`${url}/api/v1/assets?folder=/lights/gannet-head&q=day`, {
+  headers: { Authorization: `Bearer ${key}` },
+});
+const edited = (await replaced.json()).items.find(
+  (/** @type {{ version: number }} */ { version }) => version > 1,
+)?.id;
+const MANIFEST =
+  'Path;Alt text;Caption;Date taken;Tags\nscans/gannet-head-1908.jpg;Gannet Head from the sea;An old view;1908-06-01;scan, sea\nscans/whin-ness-1900.jpg;Whin Ness;;1900-05-01;scan\nscans/selk-island-1912.jpg;Selk Island;;31.05.1912;scan\n;;;;\n';
 
 await page.goto(url);
 await page.getByLabel('Address').fill(email);
@@ -45,6 +53,35 @@ await take('intake', '/intake?folder=/news', () =>
     .first()
     .click(),
 );
+await take('intake-inbox', '/intake?folder=/lights&way=inbox');
+await take('intake-manifest', '/intake?folder=/lights&way=manifest', async () => {
+  await page
+    .getByLabel('Manifest file')
+    .setInputFiles({ name: 'views.csv', mimeType: 'text/csv', buffer: Buffer.from(MANIFEST) });
+  await page.getByText('rows would be taken in').waitFor();
+});
+await take('library-filter', '/library?q=kind:image%20(dusk%20or%20storm)&counts=yes', () =>
+  page.getByRole('combobox', { name: 'Filter', exact: true }).press('End'),
+);
+await take('bulk-edit', '/library/lights?q=kind:image', async () => {
+  await page
+    .getByRole('button', { name: /gannet|corbel|maiden|selk|whin/ })
+    .first()
+    .waitFor();
+  await page.keyboard.press('a');
+  await page.getByRole('button', { name: 'Edit, move' }).click();
+  await page.getByLabel('What happens with: Alternative text').selectOption('fill');
+  await page.getByLabel('Alternative text: value').fill('{words}, {year}');
+  await page.getByRole('button', { name: 'Rehearse' }).click();
+  await page.getByText(/would change/).waitFor();
+});
+await take('duplicates', '/duplicates?by=look&distance=8');
+await take('versions', `/library/lights/gannet-head?asset=${edited}`, async () => {
+  await page.getByRole('button', { name: /Compare with/ }).click();
+  await page.getByRole('button', { name: 'One over the other' }).click();
+});
+await take('bin', '/bin');
+await take('metadata', '/intake', () => page.getByRole('button', { name: 'Texts from files' }).click());
 await take('library-sheet', '/library/lights');
 await take('library-line', `/library/lights/gannet-head?asset=${asset}`);
 await take('library-table', `/library?as=table`);

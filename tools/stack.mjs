@@ -28,6 +28,8 @@ export async function startStack({
   endings.push(() => database.stop());
   const port = await findFreePort();
   const url = `http://127.0.0.1:${port}`;
+  const inbox = join(folder, 'inbox');
+  mkdirSync(inbox);
   const env = {
     UNIFERUM_PORT: String(port),
     UNIFERUM_PUBLIC_URL: url,
@@ -35,6 +37,8 @@ export async function startStack({
     UNIFERUM_DB_USER: database.user,
     UNIFERUM_DB_PASSWORD: database.password,
     UNIFERUM_DATA_DIR: join(folder, 'data'),
+    UNIFERUM_INBOX_DIR: inbox,
+    UNIFERUM_INBOX_SETTLE_MS: '0',
     UNIFERUM_WEB_DIR: join(ROOT, 'web/dist'),
     UNIFERUM_LOG_LEVEL: 'warn',
     ...extra,
@@ -83,7 +87,7 @@ export async function startStack({
   const close = async () => {
     for (const ending of endings.reverse()) await ending();
   };
-  return { url, site, key, env, database, serverPid: server.pid ?? 0, start, close };
+  return { url, site, key, inbox, env, database, serverPid: server.pid ?? 0, start, close };
 }
 
 /** @param {import('node:child_process').ChildProcess} child */

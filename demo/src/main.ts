@@ -1,9 +1,10 @@
 import { makeFiles } from './make-files.js';
 import { seed } from './seed.js';
+import { seedMore } from './seed-more.js';
 
-// Makes the demo's files and fills an installation with them: `node demo/dist/main.js FOLDER URL KEY`.
-const [files, url, key] = process.argv.slice(2);
-if (!files || !url || !key) throw new Error('Usage: main.js FOLDER URL KEY');
+// Makes the demo's files and fills an installation with them: `node demo/dist/main.js FOLDER URL KEY INBOX PROVIDER`.
+const [files, url, key, inbox, provider] = process.argv.slice(2);
+if (!files || !url || !key) throw new Error('Usage: main.js FOLDER URL KEY [INBOX PROVIDER]');
 
 let last = '';
 const say = (text: string) => {
@@ -16,4 +17,5 @@ await makeFiles(files, (done, total) => {
   if (process.stdout.isTTY || done % 20 === 0 || done === total) say(`Painting ${done} of ${total} files`);
 });
 await seed({ files, url, key, onProgress: say });
+if (inbox && provider) await seedMore({ files, url, key, inbox, provider, onProgress: say });
 if (process.stdout.isTTY) process.stdout.write('\r\u001b[K');

@@ -88,7 +88,13 @@ test.each([
   ['{words}', 'Gannet head at dusk'],
   ['{stem} in {folder}', 'gannet-head_at-dusk-03 in gannet-head'],
   ['{title}, {year}', 'Dusk, 2025'],
+  ['{title}{unknown}', 'Dusk{unknown}'],
   ['{unknown}', '{unknown}'],
 ])('the pattern %s becomes %s', (pattern, expected) => {
   expect(fillPattern(pattern, SUBJECT)).toBe(expected);
+});
+
+test('a separator goes with what is not known', () => {
+  expect(fillPattern('{words}, {year}', { ...SUBJECT, capturedAt: null })).toBe('Gannet head at dusk');
+  expect(fillPattern('{title}: {words}', { ...SUBJECT, title: null })).toBe('Gannet head at dusk');
 });

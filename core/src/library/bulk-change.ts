@@ -111,9 +111,11 @@ export function fillPattern(pattern: string, subject: BulkSubject): string {
     title: subject.title ?? '',
     year: subject.capturedAt?.slice(0, 4) ?? '',
   };
-  return pattern.replace(/\{(\w+)\}/g, (whole, key: string) =>
+  const filled = pattern.replace(/\{(\w+)\}/g, (whole, key: string) =>
     key in values ? values[key as keyof typeof values] : whole,
   );
+  // What separates from something that is not known goes with it: "Storm, " is "Storm".
+  return filled.replace(/^[\s,;:–-]+|[\s,;:–-]+$/g, '');
 }
 
 /** `gannet-head_at-dusk-03` becomes `Gannet head at dusk`. */

@@ -173,7 +173,7 @@ function InboxTable({
           role="row"
           className={`${GRID} sticky top-0 z-10 h-8 border-b border-rule bg-ground text-sm text-soft`}
         >
-          <span role="columnheader">
+          <span role="columnheader" className="flex">
             <Checkbox
               label=""
               aria-label="All that is new"
@@ -199,7 +199,7 @@ function InboxTable({
                   className={`${GRID} absolute w-full border-b border-rule text-sm`}
                   style={{ top: item.start, height: ROW }}
                 >
-                  <span role="cell">
+                  <span role="cell" className="flex">
                     <Checkbox
                       label=""
                       aria-label={`Take ${file.path}`}

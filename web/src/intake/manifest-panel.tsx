@@ -55,7 +55,7 @@ export function ManifestPanel({ folder }: { folder: string }) {
         {...getRootProps()}
         className={`flex h-16 items-center gap-4 border border-dashed px-5 ${isDragActive ? 'border-oxide bg-oxide-wash' : 'border-rule-strong bg-surface'}`}
       >
-        <input {...getInputProps()} aria-label="Manifest" accept=".csv,.tsv,.txt,.json" />
+        <input {...getInputProps()} aria-label="Manifest file" accept=".csv,.tsv,.txt,.json" />
         <p>
           {manifest
             ? manifest.label

@@ -218,7 +218,7 @@ function PlanTable({ plan: { items, totals } }: { plan: BulkPlan }) {
       <p role="status" className="font-medium">
         {said.join(', ')}.
       </p>
-      <ul className="max-h-40 overflow-y-auto text-sm">
+      <ul className="max-h-32 overflow-y-auto text-sm">
         {items.map(({ asset, name, before, after }) => (
           <li key={asset} className="grid grid-cols-[14rem_minmax(0,1fr)] gap-4 border-b border-rule py-0.5">
             <span className="truncate font-medium">{name}</span>

@@ -96,7 +96,7 @@ function SheetCell({
         id={asset.id}
         name={asset.name}
         order={order}
-        className="absolute top-1.5 left-1.5 z-10 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 checked:opacity-100"
+        className="absolute top-1.5 left-1.5 z-10 size-6 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 checked:opacity-100"
       />
       <Draggable thing={{ kind: 'asset', id: asset.id, name: asset.name }}>
         <button

@@ -3,6 +3,7 @@ import {
   type DragEndEvent,
   DragOverlay,
   PointerSensor,
+  pointerWithin,
   useDraggable,
   useDroppable,
   useSensor,
@@ -40,6 +41,8 @@ export function DragArea({ children }: { children: ReactNode }) {
   return (
     <DndContext
       sensors={sensors}
+      // The folder under the pointer is meant, not one that a large picture happens to cover.
+      collisionDetection={pointerWithin}
       onDragStart={({ active }) => setDragged((active.data.current as Dragged | undefined) ?? null)}
       onDragCancel={() => setDragged(null)}
       onDragEnd={drop}

@@ -79,7 +79,7 @@ export function DuplicatesPage() {
           </div>
         )}
         {groups.map((group) => (
-          <Group key={group[0]?.id} group={group} isExact={by === 'bytes'} />
+          <Group key={group[0]?.id} group={group} isExact={by === 'bytes'} distance={distance} />
         ))}
       </div>
     </Page>
@@ -88,7 +88,7 @@ export function DuplicatesPage() {
 
 const THUMB_PX = 96;
 
-function Group({ group, isExact }: { group: Asset[]; isExact: boolean }) {
+function Group({ group, isExact, distance }: { group: Asset[]; isExact: boolean; distance: number }) {
   const { act } = useBulkChanges();
   const mayDelete = useRight('library:delete');
   const [oldest, ...later] = group;
@@ -105,7 +105,15 @@ function Group({ group, isExact }: { group: Asset[]; isExact: boolean }) {
           {isExact && <span className="figure text-soft">{formatBytes(wasted)} more than needed</span>}
         </h2>
         <span className="ml-auto" />
-        {mayDelete && (
+        {!isExact && oldest && (
+          <Link
+            to={`/library?q=near:${oldest.id},${distance}`}
+            className="text-sm text-oxide hover:underline"
+          >
+            Choose among them in the library
+          </Link>
+        )}
+        {isExact && mayDelete && (
           <>
             <Button disabled={act.isPending} onClick={() => act.mutate(request)}>
               Keep the oldest, bin {formatCount(later.length, 'other')}

@@ -217,7 +217,7 @@ function SavedFilters({ q, onSearch }: { q: string; onSearch: (q: string) => voi
     <div className="flex items-center gap-1">
       <Select
         aria-label="Saved filters"
-        className="w-44"
+        className="w-36"
         value={current?.id ?? ''}
         onChange={(event) => onSearch(saved.find(({ id }) => id === event.target.value)?.q ?? '')}
       >

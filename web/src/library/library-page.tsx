@@ -68,7 +68,7 @@ export function LibraryPage() {
     <DragArea>
       <div className="flex h-full min-h-0 flex-col">
         <FolderBar folder={view.folder} folders={folders} onOpen={(path) => show({ folder: path })} />
-        <div className="flex h-10 items-center gap-5 border-y border-rule px-6">
+        <div className="flex h-11 items-center gap-3 border-y border-rule px-6">
           <Counts
             shown={assets.length}
             total={total}
@@ -172,7 +172,7 @@ function Counts({ shown, total, bytes }: { shown: number; total: number; bytes: 
 
 function Controls({ view, show }: { view: LibraryView; show: (change: Partial<LibraryView>) => void }) {
   return (
-    <div className="ml-auto flex items-center gap-5">
+    <div className="ml-auto flex items-center gap-3">
       <Button
         look="quiet"
         aria-pressed={view.hasFacets}
@@ -188,7 +188,7 @@ function Controls({ view, show }: { view: LibraryView; show: (change: Partial<Li
       />
       <Select
         aria-label="Order"
-        className="h-7 w-44"
+        className="h-8 w-40"
         value={view.sort}
         onChange={(event) =>
           show({ sort: SORT_WORDS.find(([sort]) => sort === event.target.value)?.[0] ?? view.sort })
