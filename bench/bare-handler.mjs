@@ -5,11 +5,12 @@ import { createWriteStream } from 'node:fs';
 import { createServer } from 'node:http';
 import { join } from 'node:path';
 
-const [folder = '.'] = process.argv.slice(2);
+const [folder = '.', many] = process.argv.slice(2);
+let count = 0;
 
 const server = createServer((req, res) => {
   const hash = createHash('sha256');
-  const file = createWriteStream(join(folder, 'bare.out'));
+  const file = createWriteStream(join(folder, many ? `bare-${count++}.out` : 'bare.out'));
   req.on('data', (chunk) => hash.update(chunk));
   req.pipe(file);
   file.on('finish', () => res.end(hash.digest('hex')));

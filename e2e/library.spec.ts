@@ -220,6 +220,7 @@ test('a file is replaced at its address, compared with the one before, and broug
 
 test('what is binned is listed, restored, and gone when the bin is emptied', async () => {
   await page.goto(`${URL_OF_CONSOLE}/library/scans?sort=name`);
+  await expect(page.getByText('3 of 3')).toBeVisible();
   await page.keyboard.press('a');
   await page.getByRole('button', { name: 'Put into the bin', exact: true }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Put them into the bin' }).click();

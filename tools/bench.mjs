@@ -1,5 +1,5 @@
 // @ts-check
-// `npm run bench [renditions|intake|listing|console …]`: figures as ratios against the general-purpose tool that each names.
+// `npm run bench [listing|intake|inbox|small|memory|finding|renditions|console …]`: figures as ratios against the general-purpose tool that each names.
 import { prepare } from './prepare.mjs';
 
 prepare({ forTests: true });
@@ -7,6 +7,10 @@ const { allGood } = await import('../bench/measure.mjs');
 const benches = {
   listing: async () => (await import('../bench/listing.mjs')).benchListing(),
   intake: async () => (await import('../bench/intake.mjs')).benchIntake(),
+  inbox: async () => (await import('../bench/inbox.mjs')).benchInbox(),
+  small: async () => (await import('../bench/small-files.mjs')).benchSmallFiles(),
+  memory: async () => (await import('../bench/memory.mjs')).benchMemory(),
+  finding: async () => (await import('../bench/finding.mjs')).benchFinding(),
   renditions: async () => (await import('../bench/renditions.mjs')).benchRenditions(),
   console: async () => (await import('../bench/console.mjs')).benchConsole(),
 };

@@ -7,15 +7,20 @@ ALTER TABLE assets
     + IF(keywords = '[]', 16, 0) + IF(captured_at IS NULL, 32, 0)) PERSISTENT AFTER captured_key;
 
 -- The order by arrival is walked most often: it carries what filters ask, so that rows are read for hits alone.
-ALTER TABLE assets DROP INDEX IF EXISTS all_assets_by_created;
+ALTER TABLE assets
+  DROP INDEX IF EXISTS all_assets_by_created,
+  DROP INDEX IF EXISTS all_assets_by_size,
+  DROP INDEX IF EXISTS all_assets_by_captured;
 ALTER TABLE assets
   ADD INDEX IF NOT EXISTS all_assets_by_created (live, created_at, id, kind, mime, bytes, width, height, ratio_key, lacks, captured_key, folder_id),
+  ADD INDEX IF NOT EXISTS all_assets_by_size (live, bytes, id, created_at),
+  ADD INDEX IF NOT EXISTS all_assets_by_captured (live, captured_key, id, created_at),
   ADD INDEX IF NOT EXISTS assets_by_kind (live, kind, created_at, id),
   ADD INDEX IF NOT EXISTS assets_by_mime (live, mime, created_at, id),
   ADD INDEX IF NOT EXISTS assets_by_lacks (live, lacks, created_at, id),
-  ADD INDEX IF NOT EXISTS assets_by_width (live, width, id),
-  ADD INDEX IF NOT EXISTS assets_by_height (live, height, id),
-  ADD INDEX IF NOT EXISTS assets_by_ratio (live, ratio_key, id),
+  ADD INDEX IF NOT EXISTS assets_by_width (live, width, created_at, id),
+  ADD INDEX IF NOT EXISTS assets_by_height (live, height, created_at, id),
+  ADD INDEX IF NOT EXISTS assets_by_ratio (live, ratio_key, created_at, id),
   ADD INDEX IF NOT EXISTS assets_in_bin (deleted_at, id);
 
 -- Every word is found, also "the" and "not".

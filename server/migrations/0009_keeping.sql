@@ -14,3 +14,6 @@ CREATE TABLE IF NOT EXISTS bulk_changes (
 
 ALTER TABLE runs
   ADD COLUMN IF NOT EXISTS undo_of BIGINT UNSIGNED NULL AFTER skipped;
+
+-- Blobs lie one level less deep; the disk store brings them up when it starts.
+UPDATE copies SET store_key = CONCAT('blobs/', LEFT(sha256, 2), '/', sha256) WHERE store = 'server';

@@ -44,7 +44,7 @@ interface NewBatch {
 
 const ENTRIES_PER_ITEM = 50;
 const REMOTE_FILES_PER_ITEM = 4;
-const INBOX_FILES_PER_ITEM = 64;
+const INBOX_FILES_PER_ITEM = 128;
 
 /** Makes the batch to which files belong that come by requests. */
 export async function openIntake(

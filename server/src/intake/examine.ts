@@ -11,12 +11,10 @@ import {
   textsFromMetadata,
 } from '@uniferum/core';
 import { filledTexts } from '../library/assets.js';
-import { readMapping } from '../library/settings-queries.js';
-import { effectiveRules } from '../rules/service.js';
 import type { StagedBytes } from '../stores/byte-store.js';
 import { askCheck } from './custom-check.js';
 import { type PictureSize, readEmbedded, readPictureSize } from './embedded.js';
-import type { IncomingFile, IntakeTools } from './incoming.js';
+import { type IncomingFile, type IntakeTools, mappingFor, rulesFor } from './incoming.js';
 
 /** What was found by looking at a file's bytes. */
 export interface Examined {
@@ -35,8 +33,8 @@ export async function examine(
   staged: StagedBytes,
   file: IncomingFile,
 ): Promise<Examined> {
-  const found = await look(staged, file, await readMapping(tools.db));
-  const { check } = await effectiveRules(tools.db, file.folder);
+  const found = await look(staged, file, await mappingFor(tools));
+  const { check } = await rulesFor(tools, file.folder);
   if (check === null || staged.path === null || found.unreadable !== null) return found;
   const checked = await askCheck(tools.config, check.value, {
     name: file.name,

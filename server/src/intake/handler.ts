@@ -6,7 +6,13 @@ import { type OpenArchive, openArchive } from './archive-reader.js';
 import { fetchFile } from './fetch-file.js';
 import { inboxPath } from './inbox.js';
 import { forgetInboxRun, rememberRegistered } from './inbox-queries.js';
-import type { IncomingFile, IntakeContext, IntakeTools, ReceivedFile } from './incoming.js';
+import {
+  forBatch,
+  type IncomingFile,
+  type IntakeContext,
+  type IntakeTools,
+  type ReceivedFile,
+} from './incoming.js';
 import { settleFiles } from './settle.js';
 import { discardAll, makeDurable, receiveStaged, refuseFileIn } from './take-in.js';
 
@@ -37,10 +43,11 @@ export function intakeHandler(tools: IntakeTools): RunHandler<Input> {
 }
 
 async function takeFilesIn(
-  tools: IntakeTools,
+  installation: IntakeTools,
   { intake, files }: Input,
   { signal }: ItemContext,
 ): Promise<ItemResult> {
+  const tools = forBatch(installation);
   const received: ReceivedFile[] = [];
   const sources = new Map<ReceivedFile, IntakeSource>();
   const unreceived: Unreceived[] = [];

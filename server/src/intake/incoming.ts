@@ -1,10 +1,49 @@
-import type { AssetTexts, IntakeWay, LinkFacts, Verdict } from '@uniferum/core';
+import type {
+  AssetTexts,
+  EffectiveRules,
+  IntakeWay,
+  LinkFacts,
+  MetadataMapping,
+  Verdict,
+} from '@uniferum/core';
 import type { App } from '../app.js';
+import { readMapping } from '../library/settings-queries.js';
+import { effectiveRules } from '../rules/service.js';
 import type { StagedBytes } from '../stores/byte-store.js';
 import type { Examined } from './examine.js';
 
 /** What taking in needs of the installation; server and workers both have it. */
-export type IntakeTools = Pick<App, 'db' | 'store' | 'config'>;
+export interface IntakeTools extends Pick<App, 'db' | 'store' | 'config'> {
+  /** What was looked up for the files of one batch; see {@link forBatch}. */
+  known?: KnownForBatch;
+}
+
+interface KnownForBatch {
+  rules: Map<string, Promise<EffectiveRules>>;
+  mapping: Promise<MetadataMapping> | null;
+}
+
+/**
+ * Lets the files of one batch share what is looked up for each of them. Rules that change meanwhile hold all the same:
+ * the definite judgement reads them afresh, with the folder held.
+ */
+export function forBatch(tools: IntakeTools): IntakeTools {
+  return { ...tools, known: { rules: new Map(), mapping: null } };
+}
+
+/** The rules of a folder, looked up once for a batch. */
+export function rulesFor({ db, known }: IntakeTools, folder: string): Promise<EffectiveRules> {
+  const found = known?.rules.get(folder) ?? effectiveRules(db, folder);
+  known?.rules.set(folder, found);
+  return found;
+}
+
+/** Which fields fill which texts, looked up once for a batch. */
+export function mappingFor({ db, known }: IntakeTools): Promise<MetadataMapping> {
+  const found = known?.mapping ?? readMapping(db);
+  if (known) known.mapping = found;
+  return found;
+}
 
 /** The batch to which files belong. */
 export interface IntakeContext {

@@ -1,10 +1,16 @@
 import type { Readable } from 'node:stream';
 import { judgeFile, type Reason, type Verdict } from '@uniferum/core';
-import { effectiveRules } from '../rules/service.js';
 import { inTransaction, type Transaction } from '../shared/database.js';
 import type { StagedBytes } from '../stores/byte-store.js';
 import { examine, factsOf } from './examine.js';
-import type { IncomingFile, IntakeContext, IntakeTools, ReceivedFile, TakenIn } from './incoming.js';
+import {
+  type IncomingFile,
+  type IntakeContext,
+  type IntakeTools,
+  type ReceivedFile,
+  rulesFor,
+  type TakenIn,
+} from './incoming.js';
 import { recordVerdicts, settleFiles } from './settle.js';
 
 /** A batch is settled whenever so many files or bytes have come together: one transaction for all of them. */
@@ -17,7 +23,7 @@ export async function receiveStream(
   file: IncomingFile,
   stream: Readable,
 ): Promise<ReceivedFile> {
-  const rules = await effectiveRules(tools.db, file.folder);
+  const rules = await rulesFor(tools, file.folder);
   const limitBytes = Math.min(rules.maxBytes?.value ?? Number.POSITIVE_INFINITY, tools.config.maxUploadBytes);
   let staged: StagedBytes;
   try {
@@ -68,7 +74,7 @@ export async function makeDurable(tools: IntakeTools, files: readonly ReceivedFi
   const rulesOf = new Map(
     await Promise.all(
       [...new Set(files.map(({ file }) => file.folder))].map(
-        async (folder) => [folder, await effectiveRules(tools.db, folder)] as const,
+        async (folder) => [folder, await rulesFor(tools, folder)] as const,
       ),
     ),
   );

@@ -15,7 +15,13 @@ import {
 } from '../shared/idempotency.js';
 import { type Answer, API_BASE } from '../shared/route.js';
 import { openIntake, refusal, unpackArchive } from './batches.js';
-import type { IntakeContext, ReceivedFile, TakenIn } from './incoming.js';
+import {
+  forBatch,
+  type IntakeContext,
+  type IntakeTools,
+  type ReceivedFile,
+  type TakenIn,
+} from './incoming.js';
 import { type FilePart, readMultipart } from './multipart.js';
 import { ownsIntake } from './queries.js';
 import { receiveStream, SETTLE_LIMITS, takeIn } from './take-in.js';
@@ -53,6 +59,7 @@ export async function answerUpload(app: App, who: Principal, req: Request): Prom
 /** One multipart request: its files are received one by one and settled together. */
 class Upload {
   readonly #app: App;
+  readonly #tools: IntakeTools;
   readonly #who: Principal;
   #intake: IntakeContext | null = null;
   #unpacked: Answer | null = null;
@@ -62,6 +69,7 @@ class Upload {
 
   constructor(app: App, who: Principal) {
     this.#app = app;
+    this.#tools = forBatch(app);
     this.#who = who;
   }
 
@@ -92,7 +100,7 @@ class Upload {
     }
     this.#intake ??= await this.#open(before, folder);
     const texts = readTexts(before);
-    const received = await receiveStream(this.#app, this.#intake, { name, folder, texts }, stream);
+    const received = await receiveStream(this.#tools, this.#intake, { name, folder, texts }, stream);
     this.#digests.push([name, received.staged.sha256]);
     this.#waiting.push(received);
     const bytes = this.#waiting.reduce((sum, { staged }) => sum + staged.bytes, 0);
@@ -110,7 +118,8 @@ class Upload {
   async #settle(): Promise<void> {
     const files = this.#waiting;
     this.#waiting = [];
-    if (this.#intake && files.length > 0) this.#taken.push(...(await takeIn(this.#app, this.#intake, files)));
+    if (this.#intake && files.length > 0)
+      this.#taken.push(...(await takeIn(this.#tools, this.#intake, files)));
   }
 
   async #open(fields: Fields, folder: string): Promise<IntakeContext> {

@@ -65,8 +65,14 @@ export async function readySearch(db: Executor, { q, folder, deep }: Search): Pr
   return { parts, lookups: { folders, near } };
 }
 
-/** Up to so many candidates are sorted by themselves; beyond, the order's own index is walked until a page is full. */
-const SORTABLE_CANDIDATES = 8000;
+/**
+ * Reading the candidates of a condition costs about as much for each as an entry of the order's index that is walked; a
+ * page is full after `PAGE × all / candidates` entries. So the candidates are the shorter way up to the root of both.
+ */
+function fewCandidates(all: number): number {
+  return Math.max(200, Math.sqrt(TYPICAL_PAGE * all));
+}
+const TYPICAL_PAGE = 60;
 
 /** Where reading begins: at a condition of which few assets are left, or in the order's index. */
 interface Access {
@@ -140,8 +146,9 @@ async function chooseAccess(
       count: part.op === 'is' ? await countCondition(db, part.condition, lookups) : null,
     })),
   );
+  const few = fewCandidates(await countAll(db));
   const rarest = counted
-    .filter(({ count }) => count !== null && count <= SORTABLE_CANDIDATES)
+    .filter(({ count }) => count !== null && count <= few)
     .sort((a, b) => Number(a.count) - Number(b.count))[0];
   const all = (some: typeof counted, words: 'index' | 'row') =>
     some.map(({ part }) => filterToSql(part, lookups, words));
@@ -155,7 +162,7 @@ async function chooseAccess(
   }
   // Words that are rare, or of which no count is kept, are found in the full-text index; common ones while walking.
   const isForIndex = ({ part, count }: (typeof counted)[number]) =>
-    isIndexedWords(part) && (count === null || count <= SORTABLE_CANDIDATES);
+    isIndexedWords(part) && (count === null || count <= few);
   if (counted.some(isForIndex)) {
     const inIndex = counted.filter(isForIndex);
     const inRow = counted.filter((one) => !isForIndex(one));

@@ -1,5 +1,16 @@
 import { createHash, randomUUID } from 'node:crypto';
-import { constants, createReadStream } from 'node:fs';
+import {
+  closeSync,
+  constants,
+  createReadStream,
+  fstatSync,
+  fsync,
+  openSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import {
   copyFile,
   type FileHandle,
@@ -16,15 +27,19 @@ import {
 } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
 import type { Readable } from 'node:stream';
+import { promisify } from 'node:util';
 import { crc32 } from 'node:zlib';
 import { SNIFF_BYTES } from '@uniferum/core';
 import type { Adoption, ByteStore, StagedBytes } from './byte-store.js';
-import { hashFile } from './hash-file.js';
+import { hashFile, hashWhole } from './hash-file.js';
 
 /** A file in staging that nobody has touched for so long belongs to a process that died. */
 const ABANDONED_MS = 24 * 3_600_000;
 
-/** Keeps blobs in a folder: `blobs/ab/cd/<sha256>`; what arrives is written to `staging/` beside it. */
+/**
+ * Keeps blobs in a folder: `blobs/ab/<sha256>`; what arrives is written to `staging/` beside it. One level of 256 folders
+ * holds millions of files well, and spares making a folder for nearly every file.
+ */
 export class DiskStore implements ByteStore {
   readonly name = 'server';
   readonly #root: string;
@@ -35,13 +50,28 @@ export class DiskStore implements ByteStore {
 
   /** Makes the folders, and clears staging of what died there. */
   async prepare(): Promise<void> {
-    await mkdir(join(this.#root, 'blobs'), { recursive: true });
+    await this.#prepareBlobs();
     await mkdir(this.#staging, { recursive: true });
     await mkdir(this.arrivals(), { recursive: true });
     for (const name of await readdir(this.#staging)) {
       const path = join(this.#staging, name);
       const info = await stat(path).catch(() => null);
       if (info && Date.now() - info.mtimeMs > ABANDONED_MS) await rm(path, { force: true });
+    }
+  }
+
+  /** Makes the folders of the blobs, and brings those up that an earlier version kept one level deeper. */
+  async #prepareBlobs(): Promise<void> {
+    for (let n = 0; n < 256; n += 1) {
+      const folder = join(this.#root, 'blobs', n.toString(16).padStart(2, '0'));
+      await mkdir(folder, { recursive: true });
+      for (const entry of await readdir(folder, { withFileTypes: true })) {
+        if (!entry.isDirectory()) continue;
+        const deeper = join(folder, entry.name);
+        for (const name of await readdir(deeper))
+          await rename(join(deeper, name), join(folder, name)).catch(ignoreMissing);
+        await rm(deeper, { recursive: true, force: true });
+      }
     }
   }
 
@@ -76,6 +106,8 @@ export class DiskStore implements ByteStore {
 
   async adopt(path: string, adoption: Adoption): Promise<StagedBytes> {
     if (adoption.mode === 'place') return this.#place(path, adoption);
+    const small = adoption.mode === 'copy' ? await this.#copySmall(path) : null;
+    if (small) return small;
     const staged = join(this.#staging, randomUUID());
     const before = await stat(path);
     if (adoption.mode === 'link') await linkOrCopy(path, staged);
@@ -92,6 +124,49 @@ export class DiskStore implements ByteStore {
     }
   }
 
+  /**
+   * Copies a small file without leaving the thread: the ways through the thread pool and back would cost several times
+   * what the copying does. Null when it is not small.
+   */
+  async #copySmall(path: string): Promise<StagedBytes | null> {
+    const data = readSmall(path);
+    if (data === null) return null;
+    const staged = join(this.#staging, randomUUID());
+    const file = openSync(staged, 'wx', 0o644);
+    let isOver = false;
+    const end = () => {
+      const wasOver = isOver;
+      isOver = true;
+      return wasOver;
+    };
+    const discard = async () => {
+      if (end()) return;
+      closeSync(file);
+      rmSync(staged, { force: true });
+    };
+    try {
+      writeFileSync(file, data);
+      const facts = await hashWhole(data);
+      return {
+        ...facts,
+        path: staged,
+        copy: this.#copyOf(facts.sha256),
+        keep: async () => {
+          if (end()) return;
+          const target = this.localPath(facts.sha256);
+          await sync(file);
+          closeSync(file);
+          renameSync(staged, target);
+          await syncFolder(dirname(target));
+        },
+        discard,
+      };
+    } catch (error) {
+      await discard();
+      throw error;
+    }
+  }
+
   open(sha256: string, range?: { start: number; end: number }): Readable {
     return createReadStream(this.localPath(sha256), range);
   }
@@ -103,7 +178,7 @@ export class DiskStore implements ByteStore {
   keyOf(sha256: string): string {
     if (!/^[0-9a-f]{64}$/.test(sha256))
       throw new TypeError(`Expected a SHA-256 in hexadecimal, got ${sha256}`);
-    return `blobs/${sha256.slice(0, 2)}/${sha256.slice(2, 4)}/${sha256}`;
+    return `blobs/${sha256.slice(0, 2)}/${sha256}`;
   }
 
   async has(sha256: string): Promise<boolean> {
@@ -127,7 +202,6 @@ export class DiskStore implements ByteStore {
 
   async bringBack(sha256: string): Promise<void> {
     const target = this.localPath(sha256);
-    await mkdir(dirname(target), { recursive: true });
     await link(join(this.#aside, sha256), target).catch((error) => {
       // The same bytes came in again in the meantime.
       if (error.code !== 'EEXIST') throw error;
@@ -170,7 +244,6 @@ export class DiskStore implements ByteStore {
         if (await this.has(facts.sha256)) return;
         const target = this.localPath(facts.sha256);
         const beside = `${target}.${randomUUID()}`;
-        await mkdir(dirname(target), { recursive: true });
         await symlink(resolve(path), beside);
         await lutimes(beside, mtimeMs / 1000, mtimeMs / 1000);
         await rename(beside, target);
@@ -188,8 +261,9 @@ export class DiskStore implements ByteStore {
     reopen: () => Promise<FileHandle>,
     path: string,
     facts: Omit<StagedBytes, 'path' | 'copy' | 'keep' | 'discard'>,
-    close: () => Promise<void> = async () => {},
+    close: (() => Promise<void>) | null = null,
   ): StagedBytes {
+    const mayBeLinked = close === null;
     let isOver = false;
     return {
       ...facts,
@@ -203,16 +277,15 @@ export class DiskStore implements ByteStore {
         // Durable before it is visible: the bytes, then the name, then the folder that holds the name.
         await file.sync();
         await file.close();
-        await mkdir(dirname(target), { recursive: true });
         await rename(path, target);
         // Renaming one link of a file to another of the same leaves both.
-        await rm(path, { force: true });
+        if (mayBeLinked) await rm(path, { force: true });
         await syncFolder(dirname(target));
       },
       discard: async () => {
         if (isOver) return;
         isOver = true;
-        await close();
+        await close?.();
         await rm(path, { force: true });
       },
     };
@@ -295,11 +368,31 @@ async function writeWhole(file: FileHandle, chunk: Buffer, position: number): Pr
 }
 
 async function syncFolder(path: string): Promise<void> {
-  const folder = await open(path, 'r');
+  const folder = openSync(path, 'r');
   try {
-    await folder.sync();
+    await sync(folder);
   } finally {
-    await folder.close();
+    closeSync(folder);
+  }
+}
+
+const sync = promisify(fsync);
+
+const SMALL_BYTES = 512 * 1024;
+
+/** Reads a small file whole; null when it is larger. @throws Error when it changes meanwhile */
+function readSmall(path: string): Buffer | null {
+  const file = openSync(path, 'r');
+  try {
+    const before = fstatSync(file);
+    if (before.size > SMALL_BYTES) return null;
+    const data = readFileSync(file);
+    const after = fstatSync(file);
+    if (after.mtimeMs !== before.mtimeMs || after.size !== data.length)
+      throw new Error('it is still being written');
+    return data;
+  } finally {
+    closeSync(file);
   }
 }
 

@@ -13,7 +13,8 @@ export async function hashFile(path: string): Promise<ByteFacts> {
   return (await stat(path)).size <= WHOLE_BYTES ? hashWhole(await readFile(path)) : hashInPieces(path);
 }
 
-async function hashWhole(data: Buffer): Promise<ByteFacts> {
+/** Takes the digests of bytes, off the main thread. */
+export async function hashWhole(data: Buffer): Promise<ByteFacts> {
   const digest = webcrypto.subtle.digest('SHA-256', data);
   const checksum = crc32(data);
   return {
