@@ -141,7 +141,8 @@ function retryDelayMs(attempt: number, retryAfter: string | null): number {
   return Number.isFinite(seconds) ? Math.min(seconds * 1000, 10_000) : 200 * 2 ** attempt;
 }
 
-function pause(ms: number, signal: AbortSignal | undefined): Promise<void> {
+/** Waits, unless the signal aborts. */
+export function pause(ms: number, signal: AbortSignal | undefined): Promise<void> {
   return new Promise((resolve, reject) => {
     const timer = setTimeout(resolve, ms);
     signal?.addEventListener('abort', () => {

@@ -1,6 +1,6 @@
 import type { Verdict } from '@uniferum/core';
 import { readProblem, UniferumConnectionError } from './errors.js';
-import type { Http } from './http.js';
+import { type Http, pause } from './http.js';
 
 export interface ResumableUpload {
   name: string;
@@ -129,14 +129,4 @@ function toBase64(text: string): string {
   let binary = '';
   for (const byte of new TextEncoder().encode(text)) binary += String.fromCharCode(byte);
   return btoa(binary);
-}
-
-function pause(ms: number, signal: AbortSignal | undefined): Promise<void> {
-  return new Promise((resolve, reject) => {
-    const timer = setTimeout(resolve, ms);
-    signal?.addEventListener('abort', () => {
-      clearTimeout(timer);
-      reject(signal.reason);
-    });
-  });
 }

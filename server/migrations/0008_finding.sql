@@ -10,11 +10,13 @@ ALTER TABLE assets
 ALTER TABLE assets
   DROP INDEX IF EXISTS all_assets_by_created,
   DROP INDEX IF EXISTS all_assets_by_size,
-  DROP INDEX IF EXISTS all_assets_by_captured;
+  DROP INDEX IF EXISTS all_assets_by_captured,
+  DROP INDEX IF EXISTS assets_blob;
 ALTER TABLE assets
   ADD INDEX IF NOT EXISTS all_assets_by_created (live, created_at, id, kind, mime, bytes, width, height, ratio_key, lacks, captured_key, folder_id),
   ADD INDEX IF NOT EXISTS all_assets_by_size (live, bytes, id, created_at),
   ADD INDEX IF NOT EXISTS all_assets_by_captured (live, captured_key, id, created_at),
+  ADD INDEX IF NOT EXISTS assets_blob (sha256, live, created_at, id),
   ADD INDEX IF NOT EXISTS assets_by_kind (live, kind, created_at, id),
   ADD INDEX IF NOT EXISTS assets_by_mime (live, mime, created_at, id),
   ADD INDEX IF NOT EXISTS assets_by_lacks (live, lacks, created_at, id),

@@ -14,7 +14,7 @@ import Papa from 'papaparse';
 import type { App } from '../app.js';
 import { recordEvent } from '../hooks/outbox.js';
 import { readMapping, writeMapping } from '../library/settings-queries.js';
-import { findRun, toRunAnswer } from '../runs/queries.js';
+import { answerRun } from '../runs/answer.js';
 import { runSchema } from '../runs/routes.js';
 import { inTransaction } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
@@ -62,13 +62,9 @@ const count = Joi.number().integer().min(0);
 
 /** Answers with the batch and the run that works on it. */
 export async function answerBatch(app: App, { intake, run }: BegunBatch): Promise<Answer> {
-  const [batch, row] = await Promise.all([findIntake(app.db, intake), findRun(app.db, run)]);
-  if (batch === null || row === null) throw notFound(`Intake ${intake}`);
-  return {
-    status: 202,
-    body: { intake: batch, run: toRunAnswer(row, Date.now()) },
-    headers: { Location: `${app.config.publicUrl}${API_BASE}/runs/${run}` },
-  };
+  const batch = await findIntake(app.db, intake);
+  if (batch === null) throw notFound(`Intake ${intake}`);
+  return answerRun(app, run, { intake: batch });
 }
 
 const inboxRoutes: Route[] = [

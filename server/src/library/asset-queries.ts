@@ -49,6 +49,14 @@ export interface AssetRow {
   deleted_at: Date | null;
 }
 
+/** The texts of an asset, as answers and rules have them. */
+export function textsOf(
+  row: Pick<AssetRow, 'title' | 'alt' | 'caption' | 'credit' | 'keywords'>,
+): AssetTexts {
+  const { title, alt, caption, credit, keywords } = row;
+  return { title, alt, caption, credit, keywords: JSON.parse(keywords) };
+}
+
 const SELECT_ASSETS = `
   SELECT assets.id, assets.folder_id, folders.path AS folder_path, assets.name, assets.address_stem, assets.live, assets.kind,
          assets.mime, assets.sha256, blobs.crc32, assets.version, assets.bytes, assets.width, assets.height, assets.orientation,

@@ -24,6 +24,7 @@ import {
   findCopies,
   lockAsset,
   replaceKeywords,
+  textsOf,
   unbinAsset,
   updateAsset,
 } from './asset-queries.js';
@@ -208,20 +209,13 @@ async function moveAsset(
 
 async function judgeMove(tx: Transaction, row: AssetRow, target: StoredFolder, name: string): Promise<void> {
   const locked = (await findFolder(tx, target.id, { lock: true })) ?? target;
-  const texts = {
-    title: row.title,
-    alt: row.alt,
-    caption: row.caption,
-    credit: row.credit,
-    keywords: JSON.parse(row.keywords),
-  };
   const facts = {
     name,
     bytes: row.bytes,
     mime: row.mime,
     width: row.width,
     height: row.height,
-    texts: filledTexts(texts),
+    texts: filledTexts(textsOf(row)),
   };
   const verdict = judgeFile(facts, await effectiveRules(tx, target.path), locked);
   if (verdict.outcome === 'refused')

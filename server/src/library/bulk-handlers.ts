@@ -6,7 +6,7 @@ import type { Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { type AssetRow, holdAssets, purgeAssets } from './asset-queries.js';
 import { type AssetChange, binHeldAsset, changeHeldAsset, restoreHeldAsset } from './assets.js';
-import { planFor } from './bulk.js';
+import { bulkSubject, planFor } from './bulk.js';
 import { insertChanges, lockChange, markUndone, type RememberedChange } from './bulk-queries.js';
 
 /** Who a run works for, as events say it. */
@@ -108,7 +108,7 @@ export const bulkUndoHandler = bulkHandler<RunInputs['bulk-undo']>(async (tx, ro
   } else {
     if (row.live === null) return { kind: 'left', why: 'in the bin' };
     const { before, after } = change;
-    const now = currentValues(row);
+    const now: Record<string, unknown> = { ...bulkSubject(row) };
     const back = Object.fromEntries(
       Object.entries(before).filter(([field]) => JSON.stringify(now[field]) === JSON.stringify(after[field])),
     );
@@ -118,15 +118,3 @@ export const bulkUndoHandler = bulkHandler<RunInputs['bulk-undo']>(async (tx, ro
   await markUndone(tx, run, row.id);
   return { kind: 'done' };
 });
-
-function currentValues(row: AssetRow): Record<string, unknown> {
-  return {
-    title: row.title,
-    alt: row.alt,
-    caption: row.caption,
-    credit: row.credit,
-    keywords: JSON.parse(row.keywords),
-    capturedAt: row.captured_at?.toISOString() ?? null,
-    folder: row.folder_path,
-  };
-}

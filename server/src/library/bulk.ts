@@ -1,10 +1,16 @@
-import { type BulkChange, type BulkDifference, type BulkOutcome, planBulkChange } from '@uniferum/core';
+import {
+  type BulkChange,
+  type BulkDifference,
+  type BulkOutcome,
+  type BulkSubject,
+  planBulkChange,
+} from '@uniferum/core';
 import type { Principal } from '../access/principal.js';
 import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
 import { findRun } from '../runs/queries.js';
 import { type Database, type Executor, inTransaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
-import { type AssetRow, findAssets } from './asset-queries.js';
+import { type AssetRow, findAssets, textsOf } from './asset-queries.js';
 import { listChanged } from './bulk-queries.js';
 import { findPage, readySearch } from './find-pages.js';
 
@@ -75,19 +81,17 @@ export const REASON_TOTALS = { 'has-one': 'hasOne', 'no-date': 'noDate', same: '
 
 /** Works out what a bulk edit comes to for one asset. */
 export function planFor(row: AssetRow, change: BulkChange): BulkOutcome {
-  return planBulkChange(
-    {
-      name: row.name,
-      folder: row.folder_path,
-      title: row.title,
-      alt: row.alt,
-      caption: row.caption,
-      credit: row.credit,
-      keywords: JSON.parse(row.keywords),
-      capturedAt: row.captured_at?.toISOString() ?? null,
-    },
-    change,
-  );
+  return planBulkChange(bulkSubject(row), change);
+}
+
+/** What of an asset a bulk edit reads and changes. */
+export function bulkSubject(row: AssetRow): BulkSubject {
+  return {
+    ...textsOf(row),
+    name: row.name,
+    folder: row.folder_path,
+    capturedAt: row.captured_at?.toISOString() ?? null,
+  };
 }
 
 /** Begins to edit a selection. @returns the run's id */

@@ -234,7 +234,7 @@ function driverOf(condition: Condition): Driver {
     case 'duplicate':
       if (condition.value)
         return {
-          from: 'blobs AS driver FORCE INDEX (blobs_holders) STRAIGHT_JOIN assets ON assets.sha256 = driver.sha256',
+          from: 'blobs AS driver FORCE INDEX (blobs_holders) STRAIGHT_JOIN assets FORCE INDEX (assets_blob) ON assets.sha256 = driver.sha256',
           where: { sql: 'driver.holders > 1', values: [] },
           isComplete: true,
         };

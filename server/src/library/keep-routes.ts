@@ -4,12 +4,12 @@ import Joi from 'joi';
 import type { App } from '../app.js';
 import { readMultipart } from '../intake/multipart.js';
 import { receiveStaged } from '../intake/take-in.js';
-import { findRun, toRunAnswer } from '../runs/queries.js';
+import { answerRun } from '../runs/answer.js';
 import { runSchema } from '../runs/routes.js';
 import { cutPage, readCursor } from '../shared/cursor.js';
 import { isoTime } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
-import { type Answer, API_BASE, type Route, route } from '../shared/route.js';
+import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, folderPathSchema, idSchema, pageOf, pagingSchemas, timeSchema } from '../shared/schemas.js';
 import type { StagedBytes } from '../stores/byte-store.js';
 import { toAssetAnswers } from './asset-answers.js';
@@ -33,17 +33,6 @@ const count = Joi.number().integer().min(0);
 const params = Joi.object({ id: idSchema.required() });
 const versionParams = Joi.object({ id: idSchema.required(), n: Joi.number().integer().min(1).required() });
 const rehearsable = Joi.object({ rehearse: Joi.boolean().default(false) });
-
-/** Answers with a run that was begun. */
-async function answerRun(app: App, id: string): Promise<Answer> {
-  const run = await findRun(app.db, id);
-  if (run === null) throw notFound(`Run ${id}`);
-  return {
-    status: 202,
-    body: { run: toRunAnswer(run, Date.now()) },
-    headers: { Location: `${app.config.publicUrl}${API_BASE}/runs/${id}` },
-  };
-}
 
 const versionRoutes: Route[] = [
   route<{ id: string }>({

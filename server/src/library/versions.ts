@@ -13,6 +13,7 @@ import {
   countHolders,
   findVersion,
   insertVersion,
+  textsOf,
   updateContent,
   type VersionRow,
 } from './asset-queries.js';
@@ -99,14 +100,7 @@ async function judgeReplacement(
     refuse(
       `${row.name} is of kind ${row.kind}, and what came is ${examined.mime}. At the same address only the same kind can stand; bring it in as a file of its own.`,
     );
-  const texts = {
-    title: row.title,
-    alt: row.alt,
-    caption: row.caption,
-    credit: row.credit,
-    keywords: JSON.parse(row.keywords),
-  };
-  const facts = factsOf({ ...file, name: row.name }, staged, { ...examined, texts });
+  const facts = factsOf({ ...file, name: row.name }, staged, { ...examined, texts: textsOf(row) });
   // It takes the place of the one that is there: the number of items stays.
   const verdict = judgeFile(facts, await effectiveRules(tx, row.folder_path), {
     path: row.folder_path,

@@ -7,9 +7,8 @@ import {
   type Recipe,
 } from '@uniferum/core';
 import Joi from 'joi';
-import { findRun, toRunAnswer } from '../runs/queries.js';
+import { answerRun } from '../runs/answer.js';
 import { runSchema } from '../runs/routes.js';
-import { notFound } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, component, folderPathSchema, idSchema, pageOf } from '../shared/schemas.js';
 import {
@@ -164,13 +163,7 @@ export const recipeRoutes: Route[] = [
     async handle({ app, who, query, body }) {
       if (query.rehearse) return { status: 200, body: { plan: await rehearseRebuild(app.db, body) } };
       const id = await rebuild(app.db, body, who.name);
-      const run = await findRun(app.db, id);
-      if (run === null) throw notFound(`Run ${id}`);
-      return {
-        status: 202,
-        body: { run: toRunAnswer(run, Date.now()) },
-        headers: { Location: `${app.config.publicUrl}${API_BASE}/runs/${id}` },
-      };
+      return answerRun(app, id);
     },
   }),
   route<{ name: string }>({

@@ -7,7 +7,7 @@ import {
   resolveRules,
   type Verdict,
 } from '@uniferum/core';
-import { readPresent } from '../library/asset-queries.js';
+import { readPresent, textsOf } from '../library/asset-queries.js';
 import { filledTexts } from '../library/assets.js';
 import { findFolder, findFoldersByPaths, listFoldersWithin } from '../library/folder-queries.js';
 import type { Executor } from '../shared/database.js';
@@ -60,7 +60,7 @@ export async function rehearseRules(db: Executor, folderId: string, rules: Folde
         mime: row.mime,
         width: row.width,
         height: row.height,
-        texts: filledTexts({ ...row, keywords: JSON.parse(row.keywords) }),
+        texts: filledTexts(textsOf(row)),
       };
       const place = { path, items: position++ };
       totals.present += 1;

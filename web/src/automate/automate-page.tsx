@@ -3,6 +3,7 @@ import { ArrowUpRight, Plus } from 'lucide-react';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { Page } from '../console/page.js';
+import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { CopyButton } from '../ui/copy-button.js';
 import { formatAgo, formatMoment } from '../ui/format.js';
@@ -86,6 +87,13 @@ function KeyRow({ apiKey }: { apiKey: ApiKey }) {
           <Button look="quiet" onClick={() => setAsking(false)}>
             Keep
           </Button>
+          <AsCode
+            code={{
+              method: 'DELETE',
+              path: `/keys/${apiKey.id}`,
+              client: `await uniferum.keys.revoke('${apiKey.id}');`,
+            }}
+          />
         </span>
       ) : (
         <Button look="quiet" aria-label={`Revoke ${apiKey.name}`} onClick={() => setAsking(true)}>

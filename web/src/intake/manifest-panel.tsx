@@ -6,18 +6,14 @@ import { Button } from '../ui/button.js';
 import { Field, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatNumber } from '../ui/format.js';
+import { TEXT_WORDS } from '../ui/text-words.js';
 import { useManifestChanges } from './hooks.js';
 
 const WORDS: Record<ManifestField, string> = {
+  ...TEXT_WORDS,
   source: 'Path or address',
   folder: 'Folder',
   name: 'Name',
-  title: 'Title',
-  alt: 'Alternative text',
-  caption: 'Caption',
-  credit: 'Credit',
-  keywords: 'Keywords',
-  capturedAt: 'Taken',
 };
 
 /** A list of files with their texts: columns are matched, rehearsed, and then taken in. */

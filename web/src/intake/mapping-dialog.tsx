@@ -13,16 +13,8 @@ import { Dialog } from '../ui/dialog.js';
 import { Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { ErrorNotice } from '../ui/notice.js';
+import { TEXT_WORDS } from '../ui/text-words.js';
 import { useMetadataMapping } from './hooks.js';
-
-const WORDS: Record<MappedText, string> = {
-  title: 'Title',
-  alt: 'Alternative text',
-  caption: 'Caption',
-  credit: 'Credit',
-  keywords: 'Keywords',
-  capturedAt: 'Taken',
-};
 
 /** Which fields of a file fill which texts when it arrives. */
 export function MappingDialog({
@@ -75,7 +67,7 @@ function MappingForm({
             key={text}
             className="grid grid-cols-[8rem_minmax(0,1fr)_11rem] items-center gap-4 border-b border-rule py-2"
           >
-            <dt className="text-sm font-medium">{WORDS[text]}</dt>
+            <dt className="text-sm font-medium">{TEXT_WORDS[text]}</dt>
             <dd className="flex flex-wrap items-center gap-1.5">
               {mapping[text].length === 0 && <span className="text-sm text-soft">filled by nothing</span>}
               {mapping[text].map((field, index) => (
@@ -95,7 +87,7 @@ function MappingForm({
             </dd>
             <dd>
               <Select
-                aria-label={`Add a field that fills ${WORDS[text]}`}
+                aria-label={`Add a field that fills ${TEXT_WORDS[text]}`}
                 value=""
                 onChange={(event) => set(text, [...mapping[text], event.target.value as EmbeddedField])}
               >

@@ -2,7 +2,9 @@ import { formatBytes, formatCount } from '@uniferum/core';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { Page } from '../console/page.js';
+import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
+import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatAgo, formatNumber } from '../ui/format.js';
@@ -28,6 +30,16 @@ export function BinPage() {
       actions={
         <>
           <LibraryViews />
+          {items[0] && (
+            <AsCode
+              code={{
+                method: 'POST',
+                path: `/assets/${items[0].id}/restore`,
+                client: `for (const { id } of (await uniferum.bin.list()).items) await uniferum.assets.restore(id);`,
+                command: commandLine('set', items[0].id, '--restore'),
+              }}
+            />
+          )}
           {mayDelete && items.length > 0 && (
             <Button look="fault" onClick={() => setEmptying(true)}>
               Empty the bin

@@ -7,15 +7,12 @@ import { Dialog } from '../ui/dialog.js';
 import { Field, Input, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatNumber } from '../ui/format.js';
+import { TEXT_WORDS } from '../ui/text-words.js';
 import { useBulkChanges, useFolders } from './hooks.js';
 
-const FIELDS = [
-  ['title', 'Title'],
-  ['alt', 'Alternative text'],
-  ['caption', 'Caption'],
-  ['credit', 'Credit'],
-  ['keywords', 'Keywords'],
-] as const;
+const FIELDS = (['title', 'alt', 'caption', 'credit', 'keywords'] as const).map(
+  (name) => [name, TEXT_WORDS[name]] as const,
+);
 
 const WAYS = [
   ['leave', 'leave as it is'],
