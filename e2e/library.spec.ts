@@ -206,7 +206,9 @@ test('a file is replaced at its address, compared with the one before, and broug
   await page.getByRole('button', { name: 'view-1.jpg', exact: true }).click();
   const [other] = await makePictures(1, 'other');
   const larger = await sharp(other).resize(640, 480).jpeg().toBuffer();
+  await page.getByRole('button', { name: 'Replace the file at the same address' }).click();
   await page.getByLabel('New file for view-1.jpg').setInputFiles(await makeFile('new.jpg', larger));
+  await page.getByRole('dialog').getByRole('button', { name: 'Replace', exact: true }).click();
   await page.getByRole('button', { name: /Compare with/ }).click();
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByRole('img')).toHaveCount(2);

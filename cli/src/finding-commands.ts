@@ -4,6 +4,7 @@ import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { Asset, AssetPatch, BulkChange, FolderRules } from '@uniferum/client';
 import type { Command } from 'commander';
+import { openFile } from './files.js';
 import { type CliContext, EXIT } from './main.js';
 import { table } from './output.js';
 import { followRun } from './run-commands.js';
@@ -29,6 +30,8 @@ interface SetOptions {
   shift?: string;
   find?: string;
   within: string;
+  file?: string;
+  version?: string;
   bin: boolean;
   restore: boolean;
   rehearse: boolean;
@@ -69,6 +72,8 @@ export function addFindingCommands(program: Command, context: () => CliContext):
     .option('--fill', 'only where it is empty; texts are patterns such as "{words}"', false)
     .option('--append', 'add at the end', false)
     .option('--shift <minutes>', 'move capture dates')
+    .option('--file <path>', 'put this file in its place: a new version at the same address (one asset)')
+    .option('--version <n>', 'make an earlier version the current one again (one asset)')
     .option('--bin', 'put into the bin', false)
     .option('--restore', 'take out of the bin (one asset)', false)
     .option('--rehearse', 'say what would change', false)
@@ -212,6 +217,14 @@ async function setOne({ client, output }: CliContext, id: string, options: SetOp
   }
   if (options.restore) {
     output.out((await client.assets.restore(id)).url);
+    return;
+  }
+  if (options.file !== undefined || options.version !== undefined) {
+    const asset =
+      options.file === undefined
+        ? await client.assets.restoreVersion(id, Number(options.version))
+        : await client.assets.replace(id, await openFile(options.file));
+    output.out(output.isJson ? JSON.stringify(asset) : `${asset.url}, version ${asset.version}`);
     return;
   }
   const { name, captured } = options;

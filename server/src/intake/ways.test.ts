@@ -258,6 +258,16 @@ describe('an archive', () => {
     expect(await assetsOf('/hostile')).toEqual([]);
   });
 
+  test('of two hundred thousand entries is refused by its directory alone', async () => {
+    const writer = new yazl.ZipFile();
+    const nothing = Buffer.alloc(0);
+    for (let n = 0; n < 200_000; n += 1) writer.addBuffer(nothing, `${n}.txt`, { compress: false });
+    writer.end();
+    const { status, body } = await sendZip('/hostile', await collect(writer.outputStream));
+    expect([status, codes(body.verdict)]).toEqual([422, 'archive-unsafe']);
+    expect(body.detail).toContain('200,000 entries');
+  });
+
   test('whose entry lies about its size or its checksum loses that entry alone, and says so', async () => {
     const { body } = await sendZip(
       '/lying',

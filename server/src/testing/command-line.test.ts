@@ -83,6 +83,9 @@ describe('uniferum', () => {
       title: 'Notes',
       keywords: ['fog', 'log'],
     });
+    await put('newer.txt', 'a newer note');
+    expect((await uniferum('set', items[0].id, '--file', 'newer.txt')).out).toContain('version 2');
+    expect((await uniferum('set', items[0].id, '--version', '1')).out).toContain('version 3');
     const rehearsed = await uniferum(
       'set',
       '--find',

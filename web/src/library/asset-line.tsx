@@ -1,6 +1,6 @@
 import { type Asset, formatBytes, TEXT_FIELDS } from '@uniferum/core';
 import { ArrowUpRight, Download, PencilLine, Replace, Trash2, X } from 'lucide-react';
-import { type ReactNode, useRef, useState } from 'react';
+import { type ReactNode, useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { IconButton } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
@@ -10,7 +10,8 @@ import { ErrorNotice } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
 import { EditAssetDialog, RemoveAssetDialog } from './asset-dialogs.js';
 import { AssetThumb, sheetRatio } from './asset-thumb.js';
-import { useAsset, useLibraryChanges, useVersions } from './hooks.js';
+import { useAsset, useVersions } from './hooks.js';
+import { ReplaceAssetDialog } from './replace-dialog.js';
 import { VersionsDialog } from './versions-dialog.js';
 
 const THUMB_HEIGHT = 132;
@@ -49,7 +50,7 @@ export function AssetLine({ id, onClose }: { id: string; onClose: () => void }) 
 }
 
 function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
-  const [open, setOpen] = useState<'edit' | 'remove' | null>(null);
+  const [open, setOpen] = useState<'edit' | 'replace' | 'remove' | null>(null);
   const mayWrite = useRight('library:write');
   const mayDelete = useRight('library:delete');
   return (
@@ -79,7 +80,11 @@ function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
             <PencilLine className="size-4" />
           </IconButton>
         )}
-        {mayWrite && asset.kind !== 'link' && <ReplaceButton asset={asset} />}
+        {mayWrite && asset.kind !== 'link' && (
+          <IconButton name="Replace the file at the same address" onClick={() => setOpen('replace')}>
+            <Replace className="size-4" />
+          </IconButton>
+        )}
         {mayDelete && (
           <IconButton name="Put into the bin" onClick={() => setOpen('remove')}>
             <Trash2 className="size-4" />
@@ -90,43 +95,11 @@ function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
         </IconButton>
       </div>
       {open === 'edit' && <EditAssetDialog asset={asset} isOpen onOpenChange={() => setOpen(null)} />}
+      {open === 'replace' && <ReplaceAssetDialog asset={asset} isOpen onOpenChange={() => setOpen(null)} />}
       {open === 'remove' && (
         <RemoveAssetDialog asset={asset} isOpen onOpenChange={() => setOpen(null)} onRemoved={onClose} />
       )}
     </div>
-  );
-}
-
-/** Puts another file in the place of this one: a new version at the same address. */
-function ReplaceButton({ asset }: { asset: Asset }) {
-  const input = useRef<HTMLInputElement>(null);
-  const { replaceAsset } = useLibraryChanges();
-  return (
-    <>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        aria-label={`New file for ${asset.name}`}
-        onChange={(event) => {
-          const [file] = event.target.files ?? [];
-          if (file) replaceAsset.mutate({ id: asset.id, file });
-          event.target.value = '';
-        }}
-      />
-      <IconButton
-        name="Replace the file at the same address"
-        disabled={replaceAsset.isPending}
-        onClick={() => input.current?.click()}
-      >
-        <Replace className="size-4" />
-      </IconButton>
-      {replaceAsset.error && (
-        <div className="absolute right-3 bottom-52 z-20 w-96 bg-raised">
-          <ErrorNotice error={replaceAsset.error} />
-        </div>
-      )}
-    </>
   );
 }
 

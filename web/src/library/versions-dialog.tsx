@@ -3,6 +3,7 @@ import { type Asset, formatBytes } from '@uniferum/core';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';
+import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
 import { Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
@@ -83,6 +84,7 @@ export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () =
               method: 'POST',
               path: `/assets/${asset.id}/versions/${earlier.n}/restore`,
               client: `await uniferum.assets.restoreVersion('${asset.id}', ${earlier.n});`,
+              command: commandLine('set', asset.id, '--version', String(earlier.n)),
             }}
           >
             <Button

@@ -1,0 +1,91 @@
+import { mkdir, mkdtemp, readdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { Readable } from 'node:stream';
+import { afterEach, beforeEach, describe, expect, test } from 'vitest';
+import { DiskStore } from './disk-store.js';
+import { hashFile } from './hash-file.js';
+
+let root: string;
+let store: DiskStore;
+beforeEach(async () => {
+  root = await mkdtemp(join(tmpdir(), 'uniferum-store-'));
+  store = new DiskStore(join(root, 'data'));
+  await store.prepare();
+});
+afterEach(() => rm(root, { recursive: true, force: true }));
+
+const put = async (name: string, data: Buffer | string) => {
+  const path = join(root, name);
+  await writeFile(path, data);
+  return path;
+};
+const staged = () => readdir(join(root, 'data/staging'));
+
+describe('a file of this machine', () => {
+  test.each([
+    ['a small one, copied', 'copy', 1000],
+    ['a large one, copied', 'copy', 700_000],
+    ['one that is moved', 'link', 1000],
+  ] as const)(
+    '%s is kept whole, and the file stays until the caller takes it away',
+    async (_what, mode, bytes) => {
+      const data = Buffer.alloc(bytes, 'fog ');
+      const path = await put('a.bin', data);
+      const taken = await store.adopt(path, { mode });
+      expect(taken).toMatchObject(await hashFile(path));
+      await taken.keep();
+      await taken.discard();
+      expect((await readFile(store.localPath(taken.sha256))).equals(data)).toBe(true);
+      expect((await stat(path)).size).toBe(bytes);
+      expect(await staged()).toEqual([]);
+    },
+  );
+
+  test.each(['copy', 'link'] as const)('that is refused leaves nothing behind: %s', async (mode) => {
+    const taken = await store.adopt(await put('a.bin', 'x'), { mode });
+    await taken.discard();
+    await taken.discard();
+    expect([await staged(), await store.has(taken.sha256)]).toEqual([[], false]);
+  });
+
+  test('kept twice, by two at once, is there once', async () => {
+    const path = await put('a.bin', 'the same');
+    const [one, two] = await Promise.all([
+      store.adopt(path, { mode: 'link' }),
+      store.adopt(path, { mode: 'copy' }),
+    ]);
+    await Promise.all([one?.keep(), two?.keep()]);
+    expect(await store.has(one?.sha256 ?? '')).toBe(true);
+    expect(await staged()).toEqual([]);
+  });
+
+  test('that is not there is an error, and leaves nothing behind', async () => {
+    await expect(store.adopt(join(root, 'missing'), { mode: 'copy' })).rejects.toThrow('ENOENT');
+    await expect(store.adopt(join(root, 'missing'), { mode: 'link' })).rejects.toThrow('ENOENT');
+    expect(await staged()).toEqual([]);
+  });
+
+  test('registered in place is read from there, and missing once it was changed; the same bytes sent later heal it', async () => {
+    const path = await put('a.bin', 'in place');
+    const placed = await store.adopt(path, { mode: 'place', store: 'inbox', key: 'a.bin' });
+    await placed.keep();
+    expect(placed.copy).toEqual({ store: 'inbox', key: 'a.bin' });
+    expect(await store.has(placed.sha256)).toBe(true);
+    await rm(path);
+    expect(await store.has(placed.sha256)).toBe(false);
+    const sent = await store.stage(Readable.from([Buffer.from('in place')]), { limitBytes: 100 });
+    await sent.keep();
+    expect((await readFile(store.localPath(placed.sha256))).toString()).toBe('in place');
+  });
+});
+
+test('blobs of an earlier version are brought up from one level deeper', async () => {
+  const sha256 = `ab${'0'.repeat(62)}`;
+  const deeper = join(root, 'data/blobs/ab/00');
+  await mkdir(deeper, { recursive: true });
+  await writeFile(join(deeper, sha256), 'old');
+  await store.prepare();
+  expect((await readFile(store.localPath(sha256))).toString()).toBe('old');
+  expect(await readdir(join(root, 'data/blobs/ab'))).toEqual([sha256]);
+});

@@ -1,0 +1,64 @@
+import { type Asset, formatBytes } from '@uniferum/core';
+import { useState } from 'react';
+import { Button } from '../ui/button.js';
+import { commandLine, option } from '../ui/command-line.js';
+import { Dialog } from '../ui/dialog.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { useLibraryChanges } from './hooks.js';
+
+/** Puts another file in the place of this one: a new version at the same address. */
+export function ReplaceAssetDialog({
+  asset,
+  isOpen,
+  onOpenChange,
+}: {
+  asset: Asset;
+  isOpen: boolean;
+  onOpenChange: (isOpen: boolean) => void;
+}) {
+  const { replaceAsset } = useLibraryChanges();
+  const [file, setFile] = useState<File | null>(null);
+  const name = file?.name ?? asset.name;
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onOpenChange={onOpenChange}
+      title={`Replace ${asset.name}`}
+      description="The new file stands at the same address, with the same texts. This one stays as the earlier version; its renditions serve until the new ones are made."
+    >
+      <div className="flex flex-col gap-4">
+        <input
+          type="file"
+          aria-label={`New file for ${asset.name}`}
+          className="text-sm file:mr-4 file:h-8 file:rounded-[3px] file:border file:border-rule-strong file:bg-raised file:px-3 file:text-sm file:font-medium file:text-ink"
+          onChange={(event) => setFile(event.target.files?.[0] ?? null)}
+        />
+        {file && (
+          <p className="figure text-soft">
+            {formatBytes(asset.bytes)} before, {formatBytes(file.size)} then
+          </p>
+        )}
+        <FormFoot
+          error={replaceAsset.error}
+          code={{
+            method: 'PUT',
+            path: `/assets/${asset.id}/content`,
+            body: `Content-Type: application/octet-stream\n\n(the bytes of ${name})`,
+            client: `import { openAsBlob } from 'node:fs';\n\nawait uniferum.assets.replace('${asset.id}', await openAsBlob('${name}'));`,
+            command: commandLine('set', asset.id, ...option('--file', name)),
+          }}
+        >
+          <Button
+            look="main"
+            disabled={file === null || replaceAsset.isPending}
+            onClick={() =>
+              file && replaceAsset.mutate({ id: asset.id, file }, { onSuccess: () => onOpenChange(false) })
+            }
+          >
+            Replace
+          </Button>
+        </FormFoot>
+      </div>
+    </Dialog>
+  );
+}
