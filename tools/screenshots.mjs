@@ -13,9 +13,12 @@ mkdirSync(folder, { recursive: true });
 const browser = await chromium.launch(CHROMIUM);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' });
 
+/** Taken only when they are named: docs/ holds the main views. */
+const ON_DEMAND = new Set(['bin', 'metadata', 'films']);
+
 /** @param {string} name @param {string} path @param {(() => Promise<unknown>) | null} [act] */
 async function take(name, path, act = null) {
-  if (only.length > 0 && !only.includes(name)) return;
+  if (only.length > 0 ? !only.includes(name) : ON_DEMAND.has(name)) return;
   await page.goto(path.startsWith('http') ? path : url + path, { waitUntil: 'load' });
   if (act) await act();
   await page.waitForFunction(() =>
@@ -81,6 +84,7 @@ await take('versions', `/library/lights/gannet-head?asset=${edited}`, async () =
   await page.getByRole('button', { name: 'One over the other' }).click();
 });
 await take('bin', '/bin');
+await take('films', '/library/films');
 await take('metadata', '/intake', () => page.getByRole('button', { name: 'Texts from files' }).click());
 await take('library-sheet', '/library/lights');
 await take('library-line', `/library/lights/gannet-head?asset=${asset}`);

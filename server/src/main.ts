@@ -3,6 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { pino } from 'pino';
 import { createApp } from './app.js';
 import { readConfig } from './config.js';
+import { dropAbandonedUploads } from './intake/resumable.js';
 import { watchInbox } from './intake/watch-inbox.js';
 import { recountFacets } from './library/facet-queries.js';
 import { openDatabase } from './shared/database.js';
@@ -34,8 +35,15 @@ server.on('error', (error) => {
 });
 
 const stopWatching = watchInbox(app);
+const HOUR_MS = 3_600_000;
+const dropping = setInterval(() => {
+  dropAbandonedUploads(app).catch((error) =>
+    log.error({ err: error }, 'abandoned uploads could not be dropped'),
+  );
+}, HOUR_MS);
 
 onShutdown(log, async () => {
+  clearInterval(dropping);
   await stopWatching();
   app.events.close();
   server.closeIdleConnections();

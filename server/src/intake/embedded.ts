@@ -26,18 +26,19 @@ type Block = Record<string, unknown>;
 export async function readEmbedded(path: string): Promise<EmbeddedMetadata> {
   const blocks: Record<string, Block | undefined> =
     (await exifr.parse(path, READ_OPTIONS).catch(() => undefined)) ?? {};
-  const { ifd0 = {}, exif = {}, iptc = {}, dc = {}, photoshop = {}, xmp = {} } = blocks;
+  const { ifd0 = {}, exif = {}, iptc = {}, dc = {}, xmp = {} } = blocks;
   const iptcCore = blocks.Iptc4xmpCore ?? {};
+  const published = otherNamespaces(blocks);
   return {
     'xmp:title': text(dc.title),
-    'xmp:headline': text(photoshop.Headline),
+    'xmp:headline': text(published.Headline),
     'xmp:description': text(dc.description),
     'xmp:altText': text(iptcCore.AltTextAccessibility),
     'xmp:creator': text(dc.creator),
-    'xmp:credit': text(photoshop.Credit),
+    'xmp:credit': text(published.Credit),
     'xmp:rights': text(dc.rights),
     'xmp:subject': list(dc.subject),
-    'xmp:dateCreated': text(photoshop.DateCreated) ?? text(xmp.CreateDate),
+    'xmp:dateCreated': text(published.DateCreated) ?? text(xmp.CreateDate),
     'iptc:objectName': text(iptc.ObjectName),
     'iptc:headline': text(iptc.Headline),
     'iptc:caption': text(iptc.Caption),
@@ -55,6 +56,14 @@ export async function readEmbedded(path: string): Promise<EmbeddedMetadata> {
     'exif:offset': text(exif.OffsetTimeOriginal),
     'exif:subSecond': text(exif.SubSecTimeOriginal),
   };
+}
+
+const NAMED_BLOCKS = new Set(['ifd0', 'exif', 'iptc', 'dc', 'xmp', 'Iptc4xmpCore']);
+
+/** IPTC keeps headline, credit line and date of creation in a namespace of XMP that is not its own. */
+function otherNamespaces(blocks: Record<string, Block | undefined>): Block {
+  const others = Object.entries(blocks).filter(([name]) => !NAMED_BLOCKS.has(name));
+  return Object.assign({}, ...others.map(([, block]) => block));
 }
 
 /** Reads a picture's size from its header, without decoding it. @throws Error when there is none to be read */

@@ -349,6 +349,9 @@ describe('what a picture says of itself', () => {
       '-XMP-dc:Subject=dusk',
       '-XMP-iptcCore:AltTextAccessibility=A tower',
       '-IPTC:Credit=Skerry',
+      '-XMP:Headline=A headline',
+      '-XMP:Credit=The credit line',
+      '-XMP:DateCreated=2025:06:02 08:00:00',
       '-IPTC:Caption-Abstract=Über dem Meer',
       file,
     ]);
@@ -361,6 +364,9 @@ describe('what a picture says of itself', () => {
       'xmp:subject': ['sea', 'dusk'],
       'xmp:altText': 'A tower',
       'iptc:credit': 'Skerry',
+      'xmp:headline': 'A headline',
+      'xmp:credit': 'The credit line',
+      'xmp:dateCreated': '2025-06-02T08:00:00',
       'iptc:caption': 'Über dem Meer',
       'exif:copyright': 'The Trust',
     });

@@ -59,6 +59,11 @@ function tusServer(app: App): Server {
   return server;
 }
 
+/** Drops uploads that nobody has continued for a week. @returns how many */
+export function dropAbandonedUploads(app: App): Promise<number> {
+  return tusServer(app).cleanUpExpiredUploads();
+}
+
 function current(): { app: App; who: Principal } {
   const store = asker.getStore();
   if (!store) throw new Error('Expected a principal of the upload, got none');
