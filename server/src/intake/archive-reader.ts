@@ -49,7 +49,15 @@ export async function openArchive(path: string, maxEntries: number): Promise<Ope
       entries: await readDirectory(zip, maxEntries),
       read: (entry) =>
         new Promise((resolve, reject) => {
-          zip.openReadStream(entry.source, (error, stream) => (error ? reject(error) : resolve(stream)));
+          zip.openReadStream(entry.source, (error, stream) => {
+            if (error) {
+              reject(error);
+              return;
+            }
+            // A size that lies is found while it is read, or before anybody reads: whoever does meets the error.
+            stream.on('error', () => {});
+            resolve(stream);
+          });
         }),
       close: () => zip.close(),
     };

@@ -89,3 +89,10 @@ test('blobs of an earlier version are brought up from one level deeper', async (
   expect((await readFile(store.localPath(sha256))).toString()).toBe('old');
   expect(await readdir(join(root, 'data/blobs/ab'))).toEqual([sha256]);
 });
+
+test('a stream that breaks off before it is read is an error of the staging, and leaves nothing behind', async () => {
+  const broken = new Readable({ read() {} });
+  broken.destroy(new Error('it broke off'));
+  await expect(store.stage(broken, { limitBytes: 100 })).rejects.toThrow('it broke off');
+  expect(await staged()).toEqual([]);
+});

@@ -76,6 +76,8 @@ export class DiskStore implements ByteStore {
   }
 
   async stage(stream: Readable, { limitBytes }: { limitBytes: number }): Promise<StagedBytes> {
+    // It may break off before it is read; the reading below meets the error all the same.
+    stream.on('error', () => {});
     const path = join(this.#staging, randomUUID());
     const file = await open(path, 'wx', 0o644);
     try {
