@@ -1,5 +1,5 @@
 export { ALL_RIGHTS, type ApiKey, hasRight, type Me, RIGHTS, type Right } from './access/rights.js';
-export type { Amount, Flow } from './flow/flow.js';
+export { type Amount, FLOW_SOURCES, type Flow, type FlowSource, flowSource } from './flow/flow.js';
 export {
   type ArchiveEntry,
   type ArchiveLimits,

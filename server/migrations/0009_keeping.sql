@@ -17,3 +17,6 @@ ALTER TABLE runs
 
 -- Blobs lie one level less deep; the disk store brings them up when it starts.
 UPDATE copies SET store_key = CONCAT('blobs/', LEFT(sha256, 2), '/', sha256) WHERE store = 'server';
+
+-- The map counts where files came from: until now that was the console or a script.
+UPDATE tallies SET scope = 'from', name = IF(name = 'console', 'console', 'script') WHERE scope = 'via';

@@ -1,6 +1,17 @@
+import type { IntakeWay } from '../intake/batch.js';
 import type { Outcome } from '../intake/verdict.js';
 import type { Kind } from '../library/kinds.js';
 import type { RenditionState } from '../recipes/recipe.js';
+
+/** Where files come from, as the map shows it. */
+export const FLOW_SOURCES = ['console', 'script', 'archive', 'inbox', 'address', 'manifest', 'link'] as const;
+export type FlowSource = (typeof FLOW_SOURCES)[number];
+
+/** The source under which a batch is counted: uploads by who sends them, everything else by its way. */
+export function flowSource(way: IntakeWay, via: 'console' | 'api'): FlowSource {
+  if (way === 'upload' || way === 'resumable') return via === 'console' ? 'console' : 'script';
+  return way;
+}
 
 export interface Amount {
   items: number;
@@ -10,7 +21,7 @@ export interface Amount {
 /** What the map of the whole shows: true counts at each joint, from sources to stores. */
 export interface Flow {
   /** Accepted files by the way they came. */
-  sources: { via: 'console' | 'api'; amount: Amount }[];
+  sources: { from: FlowSource; amount: Amount }[];
   verdicts: Record<Outcome, number>;
   library: Amount;
   kinds: { kind: Kind; amount: Amount }[];

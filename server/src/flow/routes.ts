@@ -1,4 +1,11 @@
-import { type Amount, type Flow, KINDS, RENDITION_STATES, type RenditionState } from '@uniferum/core';
+import {
+  type Amount,
+  FLOW_SOURCES,
+  type Flow,
+  KINDS,
+  RENDITION_STATES,
+  type RenditionState,
+} from '@uniferum/core';
 import Joi from 'joi';
 import type { App } from '../app.js';
 import { listFoldersWithin } from '../library/folder-queries.js';
@@ -13,7 +20,7 @@ const amountSchema = answer({ items: Joi.number().integer(), bytes: Joi.number()
 const flowSchema = component(
   'Flow',
   answer({
-    sources: Joi.array().items(answer({ via: Joi.string().valid('console', 'api'), amount: amountSchema })),
+    sources: Joi.array().items(answer({ from: Joi.string().valid(...FLOW_SOURCES), amount: amountSchema })),
     verdicts: answer({ accepted: Joi.number(), remarked: Joi.number(), refused: Joi.number() }),
     library: amountSchema,
     kinds: Joi.array().items(answer({ kind: Joi.string(), amount: amountSchema })),
@@ -56,7 +63,10 @@ async function readFlow({ db, store }: App): Promise<Flow> {
     return { items: tally?.items ?? 0, bytes: tally?.bytes ?? 0 };
   };
   return {
-    sources: (['console', 'api'] as const).map((via) => ({ via, amount: amountOf('via', via) })),
+    // Uploads are always shown; the other ways once something came by them.
+    sources: FLOW_SOURCES.map((from) => ({ from, amount: amountOf('from', from) })).filter(
+      ({ from, amount }) => from === 'console' || from === 'script' || amount.items > 0,
+    ),
     verdicts: {
       accepted: amountOf('verdict', 'accepted').items,
       remarked: amountOf('verdict', 'remarked').items,
@@ -74,7 +84,9 @@ async function readFlow({ db, store }: App): Promise<Flow> {
       states: statesOf(tallies, name),
       bytes: sum(tallies.filter(({ scope }) => scope === `recipe:${name}`).map(({ bytes }) => bytes)),
     })),
-    stores: [{ store: store.name, amount: amountOf('store', store.name) }],
+    stores: [store.name, 'inbox']
+      .map((name) => ({ store: name, amount: amountOf('store', name) }))
+      .filter(({ store: name, amount }) => name === store.name || amount.items > 0),
     runs: { active, faulty },
   };
 }

@@ -2,6 +2,7 @@ import {
   cleanName,
   type EffectiveRules,
   type FileFacts,
+  flowSource,
   formatBytes,
   joinPath,
   judgeFile,
@@ -191,7 +192,7 @@ async function keepFiles(
     tx,
     assets.flatMap(({ kind, bytes: size }): TallyChange[] => [
       { scope: 'kind', name: kind, items: 1, bytes: size },
-      { scope: 'via', name: intake.via, items: 1, bytes: size },
+      { scope: 'from', name: flowSource(intake.way, intake.via), items: 1, bytes: size },
     ]),
   );
   await countFacets(

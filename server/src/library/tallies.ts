@@ -1,7 +1,7 @@
 import { change, changeExpanded, type Executor, select } from '../shared/database.js';
 
-/** What is counted: assets by kind, verdicts by outcome, accepted files by way in, copies by store, renditions by recipe and state. */
-export type TallyScope = 'kind' | 'verdict' | 'via' | 'store' | `recipe:${string}`;
+/** What is counted: assets by kind, verdicts by outcome, accepted files by where they came from, copies by store, renditions by recipe and state. */
+export type TallyScope = 'kind' | 'verdict' | 'from' | 'store' | `recipe:${string}`;
 
 export interface Tally {
   scope: string;

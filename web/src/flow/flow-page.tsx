@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { type Flow, formatBytes, formatCount, type RenditionState } from '@uniferum/core';
+import { type Flow, type FlowSource, formatBytes, formatCount, type RenditionState } from '@uniferum/core';
 import { type ReactNode, useRef } from 'react';
 import { Link } from 'react-router';
 import { uniferum } from '../client.js';
@@ -111,17 +111,22 @@ function Streams({ streams, size }: { streams: readonly Stream[]; size: { width:
   );
 }
 
+const SOURCES: Record<FlowSource, { title: string; to: string }> = {
+  console: { title: 'The console', to: '/intake' },
+  script: { title: 'Scripts', to: '/automate' },
+  archive: { title: 'Archives', to: '/intake' },
+  inbox: { title: 'Inbox', to: '/intake?way=inbox' },
+  address: { title: 'Addresses', to: '/intake?way=addresses' },
+  manifest: { title: 'Manifests', to: '/intake?way=manifest' },
+  link: { title: 'Links', to: '/intake?way=addresses' },
+};
+
 function Joints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }) {
   const taken = flow.verdicts.accepted + flow.verdicts.remarked;
   return (
     <>
-      {flow.sources.map(({ via, amount }) => (
-        <Joint
-          key={via}
-          box={boxes.get(`source:${via}`)}
-          to={via === 'console' ? '/intake' : '/automate'}
-          title={via === 'console' ? 'The console' : 'Scripts'}
-        >
+      {flow.sources.map(({ from, amount }) => (
+        <Joint key={from} box={boxes.get(`source:${from}`)} to={SOURCES[from].to} title={SOURCES[from].title}>
           <Amount items={amount.items} bytes={amount.bytes} one="file" />
         </Joint>
       ))}
@@ -152,7 +157,9 @@ function Joints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }
           ))}
         </ul>
         {flow.library.items < taken && (
-          <p className="mt-auto text-xs text-soft">{formatNumber(taken - flow.library.items)} in the bin</p>
+          <p className="mt-auto text-xs text-soft">
+            {formatNumber(taken - flow.library.items)} in the bin or gone
+          </p>
         )}
       </Joint>
       <RecipeJoints flow={flow} boxes={boxes} />

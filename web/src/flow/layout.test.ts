@@ -8,8 +8,8 @@ const states = { fresh: 5, due: 0, outdated: 0, failed: 0, surplus: 0 };
 function flowWith(items: number, recipes: number, refused = 1): Flow {
   return {
     sources: [
-      { via: 'console', amount: { items: 0, bytes: 0 } },
-      { via: 'api', amount: { items, bytes: 1 } },
+      { from: 'console', amount: { items: 0, bytes: 0 } },
+      { from: 'script', amount: { items, bytes: 1 } },
     ],
     verdicts: { accepted: items, remarked: 0, refused },
     library: { items, bytes: 1 },
@@ -48,7 +48,7 @@ test('a stream is as broad as what flows in it, and one that is empty is a threa
   const { streams } = layOutFlow(flowWith(100, 1), { width: 1200, height: 700 });
   const breadth = (id: string) => streams.find((stream) => stream.id === id)?.breadth ?? 0;
   expect(breadth('source:console intake')).toBe(1);
-  expect(breadth('source:api intake')).toBeGreaterThan(breadth('recipe:r0 store:server'));
+  expect(breadth('source:script intake')).toBeGreaterThan(breadth('recipe:r0 store:server'));
   expect(breadth('refused')).toBeGreaterThan(1);
 });
 

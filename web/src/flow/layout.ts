@@ -31,7 +31,16 @@ export const MAX_DRAWN_RECIPES = 6;
 const COLUMNS = 6;
 const GAP_SHARE = 0.34;
 const ROW_GAP = 18;
-const HEIGHTS = { source: 92, intake: 184, refused: 80, library: 270, recipe: 84, store: 110, pages: 110 };
+const HEIGHTS = {
+  source: 92,
+  narrowSource: 54,
+  intake: 184,
+  refused: 80,
+  library: 270,
+  recipe: 84,
+  store: 110,
+  pages: 110,
+};
 
 /** The height for which the boxes are made; in a higher window they grow with it, up to a point. */
 const USUAL_HEIGHT = 520;
@@ -63,7 +72,10 @@ function placeBoxes(flow: Flow, { width, height }: { width: number; height: numb
     .map(({ name }): [string, number] => [`recipe:${name}`, HEIGHTS.recipe]);
   stack(
     0,
-    flow.sources.map(({ via }): [string, number] => [`source:${via}`, HEIGHTS.source]),
+    flow.sources.map(({ from }): [string, number] => [
+      `source:${from}`,
+      flow.sources.length > 4 ? HEIGHTS.narrowSource : HEIGHTS.source,
+    ]),
   );
   stack(1, [['intake', HEIGHTS.intake]]);
   stack(2, [['library', HEIGHTS.library]]);
@@ -106,8 +118,8 @@ function drawStreams(flow: Flow, boxes: ReadonlyMap<string, Box>): Stream[] {
     if (path)
       streams.push({ id: `${from} ${to}`, path, breadth: items > 0 ? breadthOf(items) : 1, tone, isFlowing });
   };
-  flow.sources.forEach(({ via, amount }, index) => {
-    join(`source:${via}`, 'intake', amount.items, { toAt: spread(index, flow.sources.length, 0.3, 0.7) });
+  flow.sources.forEach(({ from, amount }, index) => {
+    join(`source:${from}`, 'intake', amount.items, { toAt: spread(index, flow.sources.length, 0.3, 0.7) });
   });
   join('intake', 'library', taken);
   const drawn = flow.recipes.slice(0, MAX_DRAWN_RECIPES);
