@@ -41,7 +41,7 @@ const edited = (await replaced.json()).items.find(
   (/** @type {{ version: number }} */ { version }) => version > 1,
 )?.id;
 const MANIFEST =
-  'Path;Alt text;Caption;Date taken;Tags\nscans/gannet-head-1908.jpg;Gannet Head from the sea;An old view;1908-06-01;scan, sea\nscans/whin-ness-1900.jpg;Whin Ness;;1900-05-01;scan\nscans/selk-island-1912.jpg;Selk Island;;31.05.1912;scan\n;;;;\n';
+  'Path;Alt text;Caption;Date taken;Tags\nscans/gannet-head-1900.jpg;Gannet Head from the sea;An old view;1908-06-01;scan, sea\nscans/whin-ness-1928.jpg;Whin Ness;;1900-05-01;scan\nscans/selk-island-1936.jpg;Selk Island;;31.05.1912;scan\n;;;;\n';
 
 await page.goto(url);
 await page.getByLabel('Address').fill(email);

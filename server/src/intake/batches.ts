@@ -1,3 +1,4 @@
+import { stat } from 'node:fs/promises';
 import {
   archiveFolder,
   type IntakeWay,
@@ -287,11 +288,40 @@ export interface RehearsedManifest {
   plan: ManifestPlan;
 }
 
-/** Works out what a manifest would take in. Paths are paths in the inbox. */
-export function rehearseManifest({ content, folder, mapping }: ManifestRequest): RehearsedManifest {
+/** Works out what a manifest would take in. Paths are paths in the inbox; what isn't there is a fault. */
+export async function rehearseManifest(
+  { config }: Pick<App, 'config'>,
+  { content, folder, mapping }: ManifestRequest,
+): Promise<RehearsedManifest> {
   const table = readManifest(content);
   const used = mapping ?? proposeMapping(table.columns);
-  return { table, mapping: used, plan: planManifest(table, used, folder) };
+  const plan = planManifest(table, used, folder);
+  const there = await Promise.all(
+    plan.rows.map(async ({ source }) => source.kind === 'address' || (await isInInbox(config, source.value))),
+  );
+  const missing = plan.rows.filter((_, index) => !there[index]);
+  return {
+    table,
+    mapping: used,
+    plan: {
+      rows: plan.rows.filter((_, index) => there[index]),
+      faults: [
+        ...plan.faults,
+        ...missing.map(({ row, source }) => ({
+          row,
+          column: used.source ?? null,
+          message: `there is no ${source.value} in the inbox`,
+        })),
+      ].sort((a, b) => (a.row ?? 0) - (b.row ?? 0)),
+    },
+  };
+}
+
+async function isInInbox(config: App['config'], path: string): Promise<boolean> {
+  return stat(inboxPath(config, path)).then(
+    (info) => info.isFile(),
+    () => false,
+  );
 }
 
 /** Begins to take in what a manifest lists. Rows with a fault are refused, each with what is wrong with it. */
@@ -300,7 +330,7 @@ export async function takeManifestIn(
   who: Principal,
   request: ManifestRequest,
 ): Promise<BegunBatch> {
-  const { plan } = rehearseManifest(request);
+  const { plan } = await rehearseManifest(app, request);
   if (plan.rows.length === 0)
     throw new UniferumError(
       'refused',
@@ -313,7 +343,6 @@ export async function takeManifestIn(
         })),
       },
     );
-  for (const { source } of plan.rows) if (source.kind === 'path') inboxPath(app.config, source.value);
   const batch = await inTransaction(app.db, (tx) =>
     beginBatch(tx, who, {
       way: 'manifest',

@@ -201,7 +201,7 @@ const listRoutes: Route[] = [
     async handle({ app, who, query, body }) {
       const request = { ...body, label: body.label ?? null, mapping: body.mapping ?? null };
       if (!query.rehearse) return answerBatch(app, await takeManifestIn(app, who, request));
-      const { table, mapping, plan } = rehearseManifest(request);
+      const { table, mapping, plan } = await rehearseManifest(app, request);
       return {
         status: 200,
         body: {

@@ -601,7 +601,7 @@ describe('a manifest', () => {
         keywords: 'Tags',
         capturedAt: 'Date taken',
       },
-      totals: { rows: 3, taken: 2, faults: 1 },
+      totals: { rows: 3, taken: 1, faults: 2 },
     });
     expect(await assetsOf('/manifest')).toEqual([]);
     const { body } = await server.call('POST', `${api}/intake/manifest`, {
@@ -610,7 +610,7 @@ describe('a manifest', () => {
     await server.workUntilIdle();
     expect((await filesOf(body.intake.id)).map(({ name, outcome }) => `${name} ${outcome}`).sort()).toEqual([
       'a.txt accepted',
-      'missing.txt refused',
+      'row 2 refused',
       'row 3 refused',
     ]);
     expect((await assetsOf('/manifest'))[0]).toMatchObject({

@@ -21,12 +21,12 @@ import { SelectionBar } from './selection-bar.js';
 import { type LibraryView, useLibraryView } from './use-library-view.js';
 
 const SORT_WORDS = [
-  ['-created', 'Newest arrivals first'],
-  ['created', 'Oldest arrivals first'],
-  ['-captured', 'Latest taken first'],
-  ['captured', 'Earliest taken first'],
+  ['-created', 'Newest first'],
+  ['created', 'Oldest first'],
+  ['-captured', 'Latest taken'],
+  ['captured', 'Earliest taken'],
   ['name', 'By name'],
-  ['-name', 'By name, backwards'],
+  ['-name', 'Name, backwards'],
   ['-size', 'Largest first'],
   ['size', 'Smallest first'],
 ] as const;
