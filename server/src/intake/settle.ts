@@ -13,7 +13,8 @@ import {
   withRemark,
 } from '@uniferum/core';
 import { recordEvents } from '../hooks/outbox.js';
-import { findAssetsByBytes, findCopies, insertAssets, type NewAsset } from '../library/asset-queries.js';
+import { findAssetsByBytes, insertAssets, type NewAsset } from '../library/asset-queries.js';
+import { findCopies } from '../library/blob-queries.js';
 import { recordBlobs } from '../library/blobs.js';
 import { countFacets } from '../library/facet-queries.js';
 import { addToFolder, findFolderByPath, type StoredFolder } from '../library/folder-queries.js';

@@ -3,7 +3,8 @@ import { findRenditions, type RenditionRow } from '../recipes/queries.js';
 import { type Executor, isoTime, isoTimeOrNull } from '../shared/database.js';
 import { groupBy } from '../shared/group.js';
 import { API_BASE } from '../shared/route.js';
-import { type AssetRow, type CopyRow, findCopies } from './asset-queries.js';
+import type { AssetRow } from './asset-queries.js';
+import { type CopyRow, findCopies } from './blob-queries.js';
 
 /** Turns rows into complete answers, with renditions and copies read for all of them at once. */
 export async function toAssetAnswers(

@@ -18,20 +18,18 @@ import { toAssetAnswers } from './asset-answers.js';
 import {
   type AssetEdit,
   type AssetRow,
-  binAsset,
-  countHolders,
   findAsset,
-  findCopies,
   lockAsset,
-  replaceKeywords,
   textsOf,
-  unbinAsset,
   updateAsset,
 } from './asset-queries.js';
+import { binAsset, unbinAsset } from './bin-queries.js';
+import { countHolders, findCopies } from './blob-queries.js';
 import { countFacets, facetSubject } from './facet-queries.js';
 import { addToFolder, deleteForward, findFolder, putForward, type StoredFolder } from './folder-queries.js';
 import { ensureFolder } from './folders.js';
 import { addressKeys, findFreeAddress, type PlacedName } from './free-address.js';
+import { replaceKeywords } from './keyword-queries.js';
 import { addToTally } from './tallies.js';
 
 export interface AssetChange extends Partial<AssetTexts> {

@@ -1,5 +1,5 @@
 import type { Transaction } from '../shared/database.js';
-import { findCopies, insertBlobs, type NewBlob } from './asset-queries.js';
+import { findCopies, insertBlobs, type NewBlob } from './blob-queries.js';
 import { addToTallies } from './tallies.js';
 
 /** Names kept blobs in the database and counts those copies that are new into their store. */

@@ -4,8 +4,9 @@ import type { EndCounts } from '../runs/lease-queries.js';
 import { findRun } from '../runs/queries.js';
 import type { Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
-import { type AssetRow, holdAssets, purgeAssets } from './asset-queries.js';
+import { type AssetRow, holdAssets } from './asset-queries.js';
 import { type AssetChange, binHeldAsset, changeHeldAsset, restoreHeldAsset } from './assets.js';
+import { purgeAssets } from './bin-queries.js';
 import { bulkSubject, planFor } from './bulk.js';
 import { insertChanges, lockChange, markUndone, type RememberedChange } from './bulk-queries.js';
 

@@ -1,7 +1,7 @@
 import { joinPath, nameCandidates, splitName } from '@uniferum/core';
 import type { Transaction } from '../shared/database.js';
-import { findHolders, findNameHolder, findStemHolder } from './asset-queries.js';
 import { findForward, findForwardedPaths } from './folder-queries.js';
+import { findHolders, findNameHolder, findStemHolder } from './place-queries.js';
 
 /** The name of an asset, and the stem that its renditions' addresses have. */
 export interface PlacedName {

@@ -13,9 +13,10 @@ import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, folderPathSchema, idSchema, pageOf, pagingSchemas, timeSchema } from '../shared/schemas.js';
 import type { StagedBytes } from '../stores/byte-store.js';
 import { toAssetAnswers } from './asset-answers.js';
-import { countBinned, findAsset, findVersion, listBinned, listBinnedIds } from './asset-queries.js';
+import { findAsset } from './asset-queries.js';
 import { assetSchema, filterSchema } from './asset-schemas.js';
 import { readAsset } from './assets.js';
+import { countBinned, listBinned, listBinnedIds } from './bin-queries.js';
 import {
   BULK_ACTIONS,
   type BulkAction,
@@ -27,6 +28,7 @@ import {
   type Selection,
 } from './bulk.js';
 import { sendContent } from './content.js';
+import { findVersion } from './version-queries.js';
 import { replaceContent, restoreVersion } from './versions.js';
 
 const count = Joi.number().integer().min(0);

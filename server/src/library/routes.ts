@@ -9,7 +9,7 @@ import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, component, folderPathSchema, idSchema, pageOf, pagingSchemas } from '../shared/schemas.js';
 import { toAssetAnswers } from './asset-answers.js';
 import { findPageIds } from './asset-pages.js';
-import { findAsset, findAssets, listVersions } from './asset-queries.js';
+import { findAsset, findAssets } from './asset-queries.js';
 import {
   assetChangeSchema,
   assetListQuery,
@@ -25,6 +25,7 @@ import { findRoutes } from './find-routes.js';
 import { findFolderByPath, listFoldersWithin, toFolderAnswers } from './folder-queries.js';
 import { changeFolder, type FolderChange, makeFolder, readFolder, removeFolder } from './folders.js';
 import { keepRoutes } from './keep-routes.js';
+import { listVersions } from './version-queries.js';
 
 const folderSchema = component(
   'Folder',

@@ -1,6 +1,6 @@
 import { type Database, inTransaction } from '../shared/database.js';
 import type { ByteStore } from '../stores/byte-store.js';
-import { deleteBlob, isBlobNamed, listUnnamedBlobs, lockBlob } from './asset-queries.js';
+import { deleteBlob, isBlobNamed, listUnnamedBlobs, lockBlob } from './blob-queries.js';
 
 /** What a sweep did. */
 export interface Swept {

@@ -8,20 +8,14 @@ import { refreshRenditions } from '../recipes/bookkeeping.js';
 import { effectiveRules } from '../rules/service.js';
 import { inTransaction, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
-import {
-  type AssetRow,
-  countHolders,
-  findVersion,
-  insertVersion,
-  textsOf,
-  updateContent,
-  type VersionRow,
-} from './asset-queries.js';
+import { type AssetRow, textsOf } from './asset-queries.js';
 import { holdAsset, storeOf } from './assets.js';
+import { countHolders } from './blob-queries.js';
 import { recordBlobs } from './blobs.js';
 import { countFacets, facetSubject } from './facet-queries.js';
 import { addToFolder } from './folder-queries.js';
 import { addToTally } from './tallies.js';
+import { findVersion, insertVersion, updateContent, type VersionRow } from './version-queries.js';
 
 /** The bytes that an asset is to have. */
 type Content = Omit<VersionRow, 'n' | 'made_by' | 'created_at' | 'restored_from'>;

@@ -7,9 +7,10 @@ import {
   resolveRules,
   type Verdict,
 } from '@uniferum/core';
-import { readPresent, textsOf } from '../library/asset-queries.js';
+import { textsOf } from '../library/asset-queries.js';
 import { filledTexts } from '../library/assets.js';
 import { findFolder, findFoldersByPaths, listFoldersWithin } from '../library/folder-queries.js';
+import { readPresent } from '../library/present-queries.js';
 import type { Executor } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 

@@ -1,0 +1,37 @@
+import { type Executor, select } from '../shared/database.js';
+
+/** A live asset as far as rules judge it. */
+export interface PresentRow {
+  id: number;
+  name: string;
+  bytes: number;
+  mime: string;
+  width: number | null;
+  height: number | null;
+  title: string | null;
+  alt: string | null;
+  caption: string | null;
+  credit: string | null;
+  keywords: string;
+}
+
+const PRESENT_ROWS = 5000;
+
+/** Reads the live assets of a folder in the order in which they came. */
+export async function* readPresent(db: Executor, folderId: string): AsyncGenerator<PresentRow> {
+  for (let after = 0; ; ) {
+    const rows = await select<PresentRow>(
+      db,
+      `SELECT id, name, bytes, mime, width, height, title, alt, caption, credit, keywords
+       FROM assets
+       WHERE folder_id = ? AND live = 1 AND id > ?
+       ORDER BY id
+       LIMIT ?`,
+      [folderId, after, PRESENT_ROWS],
+    );
+    yield* rows;
+    const last = rows.at(-1);
+    if (!last || rows.length < PRESENT_ROWS) return;
+    after = last.id;
+  }
+}

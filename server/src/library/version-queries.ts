@@ -1,0 +1,84 @@
+import { change, type Executor, select, selectOne } from '../shared/database.js';
+
+export interface VersionRow {
+  n: number;
+  sha256: string;
+  bytes: number;
+  mime: string;
+  width: number | null;
+  height: number | null;
+  orientation: number | null;
+  /** The version that it brought back. */
+  restored_from: number | null;
+  made_by: string;
+  created_at: Date;
+}
+
+const VERSION_COLUMNS =
+  'n, sha256, bytes, mime, width, height, orientation, restored_from, made_by, created_at';
+
+/** Lists the versions of an asset, newest first. */
+export async function listVersions(db: Executor, id: string): Promise<VersionRow[]> {
+  return select<VersionRow>(
+    db,
+    `SELECT ${VERSION_COLUMNS} FROM asset_versions WHERE asset_id = ? ORDER BY n DESC LIMIT 1000`,
+    [id],
+  );
+}
+
+export async function findVersion(db: Executor, id: string, n: number): Promise<VersionRow | null> {
+  return selectOne<VersionRow>(
+    db,
+    `SELECT ${VERSION_COLUMNS} FROM asset_versions WHERE asset_id = ? AND n = ?`,
+    [id, n],
+  );
+}
+
+export async function insertVersion(
+  tx: Executor,
+  id: string,
+  version: Omit<VersionRow, 'created_at'>,
+): Promise<void> {
+  await change(
+    tx,
+    `INSERT INTO asset_versions (asset_id, n, sha256, bytes, mime, width, height, orientation, restored_from, made_by)
+     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+    [
+      id,
+      version.n,
+      version.sha256,
+      version.bytes,
+      version.mime,
+      version.width,
+      version.height,
+      version.orientation,
+      version.restored_from,
+      version.made_by,
+    ],
+  );
+}
+
+/** Gives an asset the bytes of a version; what was seen in the old ones is forgotten. */
+export async function updateContent(
+  tx: Executor,
+  id: string,
+  version: Pick<VersionRow, 'n' | 'sha256' | 'bytes' | 'mime' | 'width' | 'height' | 'orientation'>,
+): Promise<void> {
+  await change(
+    tx,
+    `UPDATE assets
+     SET version = ?, sha256 = ?, bytes = ?, mime = ?, width = ?, height = ?, orientation = ?, phash = NULL,
+         revision = revision + 1, updated_at = NOW(3)
+     WHERE id = ?`,
+    [
+      version.n,
+      version.sha256,
+      version.bytes,
+      version.mime,
+      version.width,
+      version.height,
+      version.orientation,
+      id,
+    ],
+  );
+}
