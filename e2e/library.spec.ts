@@ -199,6 +199,27 @@ test('pictures are dragged onto a folder, and the old address leads there', asyn
   expect(old.status()).toBe(308);
 });
 
+test('a folder is dragged onto a folder beside it', async () => {
+  for (const path of ['/heads', '/heads/east', '/heads/west'])
+    await api('/folders', { method: 'POST', body: JSON.stringify({ path }) });
+  await page.goto(`${URL_OF_CONSOLE}/library/heads`);
+  const below = page.getByRole('list', { name: 'Folders below' });
+  const [from, to] = [
+    await below.getByRole('button', { name: /^east/ }).boundingBox(),
+    await below.getByRole('button', { name: /^west/ }).boundingBox(),
+  ];
+  if (!from || !to) throw new Error('Expected two folders');
+  await page.mouse.move(from.x + 10, from.y + 10);
+  await page.mouse.down();
+  await page.mouse.move(from.x + 20, from.y + 14, { steps: 3 });
+  await page.mouse.move(to.x + 10, to.y + 10, { steps: 8 });
+  await page.mouse.up();
+  await expect(below.getByRole('button', { name: /^east/ })).toHaveCount(0);
+  await expect(below.getByRole('button', { name: /^west/ })).toBeVisible();
+  await below.getByRole('button', { name: /^west/ }).click();
+  await expect(below.getByRole('button', { name: /^east/ })).toBeVisible();
+});
+
 test('a file is replaced at its address, compared with the one before, and brought back', async () => {
   await page.goto(`${URL_OF_CONSOLE}/library/views/near?sort=name`);
   await page.getByRole('button', { name: 'view-1.jpg', exact: true }).click();

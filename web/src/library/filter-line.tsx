@@ -9,6 +9,7 @@ import {
 import { BookmarkPlus, CircleHelp, Search, X } from 'lucide-react';
 import { Popover } from 'radix-ui';
 import { type KeyboardEvent, useEffect, useId, useMemo, useRef, useState } from 'react';
+import { flushSync } from 'react-dom';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { useRight } from '../access/hooks.js';
 import { Button, IconButton } from '../ui/button.js';
@@ -44,10 +45,13 @@ export function FilterLine({
     [isOpen, text, caret, vocabulary],
   );
   const take = (completion: Completion) => {
-    setText(completion.text);
-    setCaret(completion.caret);
-    setActive(-1);
-    requestAnimationFrame(() => input.current?.setSelectionRange(completion.caret, completion.caret));
+    // At once, not in the next frame: what is typed until then would have the caret pulled back before it.
+    flushSync(() => {
+      setText(completion.text);
+      setCaret(completion.caret);
+      setActive(-1);
+    });
+    input.current?.setSelectionRange(completion.caret, completion.caret);
   };
   const search = (wanted: string) => {
     setOpen(false);
