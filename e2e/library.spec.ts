@@ -1,11 +1,19 @@
 import { execFileSync } from 'node:child_process';
 import { mkdir, readFile, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import AxeBuilder from '@axe-core/playwright';
 import { expect, type Page, test } from '@playwright/test';
 import sharp from 'sharp';
 import { FORMS, readCode, runCode } from './as-code.js';
-import { INBOX, KEY, makeFile, makePictures, signIn, URL_OF_CONSOLE } from './person.js';
+import {
+  drag,
+  expectAccessible,
+  INBOX,
+  KEY,
+  makeFile,
+  makePictures,
+  signIn,
+  URL_OF_CONSOLE,
+} from './person.js';
 
 let page: Page;
 test.beforeAll(async ({ browser }) => {
@@ -187,13 +195,7 @@ test('pictures are dragged onto a folder, and the old address leads there', asyn
   await page.goto(`${URL_OF_CONSOLE}/library/views?deep=no`);
   const picture = page.getByRole('button', { name: 'view-0.jpg', exact: true });
   const target = page.getByRole('list', { name: 'Folders below' }).getByRole('button', { name: /^near/ });
-  const [from, to] = [await picture.boundingBox(), await target.boundingBox()];
-  if (!from || !to) throw new Error('Expected a picture and a folder');
-  await page.mouse.move(from.x + 50, from.y + 50);
-  await page.mouse.down();
-  await page.mouse.move(from.x + 60, from.y + 30, { steps: 3 });
-  await page.mouse.move(to.x + 10, to.y + 10, { steps: 8 });
-  await page.mouse.up();
+  await drag(page, picture, target);
   await expect.poll(() => count('', '/views/near')).toBe(3);
   const old = await page.request.get(`${URL_OF_CONSOLE}/media/views/view-0.jpg`, { maxRedirects: 0 });
   expect(old.status()).toBe(308);
@@ -204,16 +206,11 @@ test('a folder is dragged onto a folder beside it', async () => {
     await api('/folders', { method: 'POST', body: JSON.stringify({ path }) });
   await page.goto(`${URL_OF_CONSOLE}/library/heads`);
   const below = page.getByRole('list', { name: 'Folders below' });
-  const [from, to] = [
-    await below.getByRole('button', { name: /^east/ }).boundingBox(),
-    await below.getByRole('button', { name: /^west/ }).boundingBox(),
-  ];
-  if (!from || !to) throw new Error('Expected two folders');
-  await page.mouse.move(from.x + 10, from.y + 10);
-  await page.mouse.down();
-  await page.mouse.move(from.x + 20, from.y + 14, { steps: 3 });
-  await page.mouse.move(to.x + 10, to.y + 10, { steps: 8 });
-  await page.mouse.up();
+  await drag(
+    page,
+    below.getByRole('button', { name: /^east/ }),
+    below.getByRole('button', { name: /^west/ }),
+  );
   await expect(below.getByRole('button', { name: /^east/ })).toHaveCount(0);
   await expect(below.getByRole('button', { name: /^west/ })).toBeVisible();
   await below.getByRole('button', { name: /^west/ }).click();
@@ -364,15 +361,6 @@ test('axe finds nothing serious in what was added', async () => {
       await page.keyboard.press('a');
       await page.getByRole('button', { name: 'Edit, move' }).click();
     }
-    await page.waitForLoadState('networkidle').catch(() => {});
-    const { violations } = await new AxeBuilder({ page })
-      .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
-      .analyze();
-    const serious = violations.filter(({ impact }) => impact === 'serious' || impact === 'critical');
-    expect(
-      serious.map(
-        ({ id, nodes }) => `${path} ${id}: ${nodes.map(({ html }) => html.slice(0, 160)).join(' | ')}`,
-      ),
-    ).toEqual([]);
+    await expectAccessible(page, path);
   }
 });

@@ -1,7 +1,8 @@
 import { mkdtemp, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { expect, type Page } from '@playwright/test';
+import AxeBuilder from '@axe-core/playwright';
+import { expect, type Locator, type Page } from '@playwright/test';
 import sharp from 'sharp';
 
 export const URL_OF_CONSOLE = process.env.E2E_URL ?? '';
@@ -45,4 +46,30 @@ export async function makeFile(name: string, content: Buffer | string): Promise<
   const file = join(await mkdtemp(join(tmpdir(), 'uniferum-e2e-')), name);
   await writeFile(file, content);
   return file;
+}
+
+/** Holds the page as it stands to the rules of WCAG 2.2 A and AA, by axe. */
+export async function expectAccessible(page: Page, path: string): Promise<void> {
+  await page.waitForLoadState('networkidle').catch(() => {});
+  const { violations } = await new AxeBuilder({ page })
+    .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
+    .analyze();
+  const serious = violations.filter(({ impact }) => impact === 'serious' || impact === 'critical');
+  expect(
+    serious.map(
+      ({ id, nodes }) => `${path} ${id}: ${nodes.map(({ html }) => html.slice(0, 160)).join(' | ')}`,
+    ),
+  ).toEqual([]);
+}
+
+/** Drags one thing onto another with the mouse, in steps as a hand does. */
+export async function drag(page: Page, what: Locator, onto: Locator): Promise<void> {
+  const [from, to] = [await what.boundingBox(), await onto.boundingBox()];
+  if (!from || !to) throw new Error('Expected both ends of the drag to be on the page');
+  const [x, y] = [from.x + from.width / 2, from.y + from.height / 2];
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(x + 10, y + 10, { steps: 3 });
+  await page.mouse.move(to.x + to.width / 2, to.y + to.height / 2, { steps: 8 });
+  await page.mouse.up();
 }

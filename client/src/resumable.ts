@@ -1,19 +1,11 @@
 import type { Verdict } from '@uniferum/core';
 import { readProblem, UniferumConnectionError } from './errors.js';
 import { type Http, pause } from './http.js';
+import { targetFields, type UploadTarget } from './upload.js';
 
-export interface ResumableUpload {
+export interface ResumableUpload extends UploadTarget {
   name: string;
   data: Blob;
-  /** The path of the folder; made when it is missing. */
-  folder: string;
-  /** The intake to which the file belongs. */
-  intake?: string;
-  title?: string;
-  alt?: string;
-  caption?: string;
-  credit?: string;
-  keywords?: readonly string[];
   /** Unpacks a zip archive on arrival. */
   unpack?: boolean;
   /** Unpacks it into a folder named like the archive. */
@@ -67,26 +59,19 @@ export async function uploadResumably(http: Http, upload: ResumableUpload): Prom
 }
 
 async function begin(http: Http, upload: ResumableUpload): Promise<string> {
-  const { name, folder, intake, title, alt, caption, credit, keywords, unpack, ownFolder } = upload;
-  const metadata = {
-    filename: name,
-    folder,
-    intake,
-    title,
-    alt,
-    caption,
-    credit,
-    keywords: keywords?.join(','),
-    unpack: unpack ? 'true' : undefined,
-    ownFolder: ownFolder ? 'true' : undefined,
-  };
+  const metadata = [
+    ['filename', upload.name],
+    ...targetFields(upload),
+    ['unpack', upload.unpack ? 'true' : ''],
+    ['ownFolder', upload.ownFolder ? 'true' : ''],
+  ];
   const response = await http.send('/uploads', {
     method: 'POST',
     headers: {
       ...TUS,
       'Upload-Length': String(upload.data.size),
-      'Upload-Metadata': Object.entries(metadata)
-        .filter(([, value]) => value !== undefined && value !== '')
+      'Upload-Metadata': metadata
+        .filter(([, value]) => value !== '')
         .map(([key, value]) => `${key} ${toBase64(String(value))}`)
         .join(','),
     },

@@ -10,10 +10,10 @@ export interface UploadFile {
   folder?: string;
 }
 
-export interface UploadRequest {
+/** Where files go, and the texts that they bring along. */
+export interface UploadTarget {
   /** The path of the folder; made when it is missing. */
   folder: string;
-  files: readonly UploadFile[];
   /** The intake to which the files belong. */
   intake?: string;
   title?: string;
@@ -21,6 +21,17 @@ export interface UploadRequest {
   caption?: string;
   credit?: string;
   keywords?: readonly string[];
+}
+
+/** An {@link UploadTarget} as the fields of a form or of tus metadata, without what is not given. */
+export function targetFields(target: UploadTarget): [name: string, value: string][] {
+  const { folder, intake, title, alt, caption, credit, keywords } = target;
+  const fields = { folder, intake, title, alt, caption, credit, keywords: keywords?.join(',') };
+  return Object.entries(fields).filter((field): field is [string, string] => field[1] !== undefined);
+}
+
+export interface UploadRequest extends UploadTarget {
+  files: readonly UploadFile[];
   /** Makes a repeat harmless. @defaultValue a new one */
   idempotencyKey?: string;
   signal?: AbortSignal;
@@ -56,23 +67,13 @@ interface RawAnswer {
   text: string;
 }
 
-function toForm({ folder, intake, files, title, alt, caption, credit, keywords }: UploadRequest): FormData {
+function toForm(request: UploadRequest): FormData {
   const form = new FormData();
   // The server judges files as they come, so what they depend on goes first.
-  for (const [name, value] of Object.entries({
-    folder,
-    intake,
-    title,
-    alt,
-    caption,
-    credit,
-    keywords: keywords?.join(','),
-  })) {
-    if (value !== undefined) form.append(name, value);
-  }
-  let current = folder;
-  for (const file of files) {
-    const own = file.folder ?? folder;
+  for (const [name, value] of targetFields(request)) form.append(name, value);
+  let current = request.folder;
+  for (const file of request.files) {
+    const own = file.folder ?? request.folder;
     // A field holds for the files after it, until it comes again.
     if (own !== current) form.append('folder', own);
     current = own;

@@ -1,3 +1,4 @@
+import type { AssetTexts } from './asset.js';
 import type { Kind } from './kinds.js';
 
 /** What counts of live assets are kept by. `lacks` counts empty texts, `copy` the stores, `word` the words of all texts. */
@@ -24,18 +25,13 @@ export interface Facet {
 }
 
 /** What of an asset is counted. */
-export interface FacetSubject {
+export interface FacetSubject extends Readonly<AssetTexts> {
   name: string;
   kind: Kind;
   mime: string;
   bytes: number;
   width: number | null;
   height: number | null;
-  title: string | null;
-  alt: string | null;
-  caption: string | null;
-  credit: string | null;
-  keywords: readonly string[];
   capturedAt: string | null;
   createdAt: string;
   store: string | null;

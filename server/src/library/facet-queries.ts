@@ -7,6 +7,7 @@ import {
   select,
   selectExpanded,
 } from '../shared/database.js';
+import { type AssetRow, textsOf } from './asset-queries.js';
 import { filterToSql, joinConditions } from './filter-sql.js';
 import { readySearch, type Search } from './find-pages.js';
 
@@ -40,23 +41,15 @@ export async function countFacets(tx: Executor, assets: readonly CountedAsset[])
   );
 }
 
-interface CountedRow {
-  id: number;
-  name: string;
-  kind: FacetSubject['kind'];
-  mime: string;
-  bytes: number;
-  width: number | null;
-  height: number | null;
-  title: string | null;
-  alt: string | null;
-  caption: string | null;
-  credit: string | null;
-  keywords: string;
-  captured_at: Date | null;
-  created_at: Date;
+interface CountedRow
+  extends Pick<
+    AssetRow,
+    'id' | 'name' | 'kind' | 'mime' | 'bytes' | 'width' | 'height' | 'captured_at' | 'created_at' | TextColumn
+  > {
   store?: string | null;
 }
+
+type TextColumn = 'title' | 'alt' | 'caption' | 'credit' | 'keywords';
 
 /** Turns a row of an asset into what is counted of it. */
 export function facetSubject(row: CountedRow, store: string | null): FacetSubject {
@@ -67,11 +60,7 @@ export function facetSubject(row: CountedRow, store: string | null): FacetSubjec
     bytes: row.bytes,
     width: row.width,
     height: row.height,
-    title: row.title,
-    alt: row.alt,
-    caption: row.caption,
-    credit: row.credit,
-    keywords: JSON.parse(row.keywords),
+    ...textsOf(row),
     capturedAt: row.captured_at?.toISOString() ?? null,
     createdAt: row.created_at.toISOString(),
     store,

@@ -1,19 +1,11 @@
 import { type Executor, select } from '../shared/database.js';
+import type { AssetRow } from './asset-queries.js';
 
 /** A live asset as far as rules judge it. */
-export interface PresentRow {
-  id: number;
-  name: string;
-  bytes: number;
-  mime: string;
-  width: number | null;
-  height: number | null;
-  title: string | null;
-  alt: string | null;
-  caption: string | null;
-  credit: string | null;
-  keywords: string;
-}
+export type PresentRow = Pick<
+  AssetRow,
+  'id' | 'name' | 'bytes' | 'mime' | 'width' | 'height' | 'title' | 'alt' | 'caption' | 'credit' | 'keywords'
+>;
 
 const PRESENT_ROWS = 5000;
 

@@ -1,22 +1,15 @@
 import { isUniferumApiError } from '@uniferum/client';
-import {
-  type Completion,
-  completeFilter,
-  FILTER_FIELDS,
-  type FilterVocabulary,
-  parseFilter,
-} from '@uniferum/core';
-import { BookmarkPlus, CircleHelp, Search, X } from 'lucide-react';
-import { Popover } from 'radix-ui';
+import { type Completion, completeFilter } from '@uniferum/core';
+import { Search, X } from 'lucide-react';
 import { type KeyboardEvent, useEffect, useId, useMemo, useRef, useState } from 'react';
 import { flushSync } from 'react-dom';
 import { useHotkeys } from 'react-hotkeys-hook';
-import { useRight } from '../access/hooks.js';
-import { Button, IconButton } from '../ui/button.js';
+import { IconButton } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
-import { Field, Input, Select } from '../ui/field.js';
-import { FormFoot } from '../ui/form-foot.js';
-import { useSavedFilterChanges, useSavedFilters, useVocabulary } from './hooks.js';
+import { Input } from '../ui/field.js';
+import { FilterHelp } from './filter-help.js';
+import { useVocabulary } from './hooks.js';
+import { SavedFilters } from './saved-filters.js';
 
 /** The one line in which the library is searched, with completion and what is wrong with it. */
 export function FilterLine({
@@ -143,7 +136,7 @@ export function FilterLine({
         )}
         {Boolean(error) && !isOpen && <FilterFault error={error} onTake={search} />}
       </div>
-      <Help />
+      <FilterHelp />
       <SavedFilters q={q} onSearch={search} />
     </search>
   );
@@ -175,123 +168,3 @@ function FilterFault({ error, onTake }: { error: unknown; onTake: (q: string) =>
     </p>
   );
 }
-
-function Help() {
-  return (
-    <Popover.Root>
-      <Popover.Trigger asChild>
-        <IconButton name="How a filter is written">
-          <CircleHelp className="size-4" />
-        </IconButton>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          sideOffset={6}
-          className="z-[60] max-h-[70vh] w-[32rem] overflow-y-auto border border-rule-strong bg-raised p-4 text-sm"
-        >
-          <p className="mb-2">
-            Conditions that stand side by side must all hold. <code>or</code>, <code>not</code> and
-            parentheses join them; quotes keep words together; <code>..</code> is a range.
-          </p>
-          <table className="w-full">
-            <tbody>
-              {FILTER_FIELDS.map(({ name, hint, example }) => (
-                <tr key={name} className="border-t border-rule">
-                  <td className="py-0.5 pr-4 font-mono text-xs">{example}</td>
-                  <td className="text-soft">{hint}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
-  );
-}
-
-function SavedFilters({ q, onSearch }: { q: string; onSearch: (q: string) => void }) {
-  const { data: saved = [] } = useSavedFilters();
-  const { save, remove } = useSavedFilterChanges();
-  const [name, setName] = useState('');
-  const mayWrite = useRight('library:write');
-  const current = saved.find((one) => one.q === q);
-  const isSound = q !== '' && parseFilter(q, Date.now()).ok;
-  return (
-    <div className="flex items-center gap-1">
-      <Select
-        aria-label="Saved filters"
-        className="w-36"
-        value={current?.id ?? ''}
-        onChange={(event) => onSearch(saved.find(({ id }) => id === event.target.value)?.q ?? '')}
-      >
-        <option value="">{saved.length === 0 ? 'No saved filters' : 'Saved filters'}</option>
-        {saved.map((one) => (
-          <option key={one.id} value={one.id}>
-            {one.name}
-          </option>
-        ))}
-      </Select>
-      {mayWrite && current && (
-        <IconButton
-          name={`Forget the saved filter ${current.name}`}
-          onClick={() => remove.mutate(current.id)}
-        >
-          <X className="size-4" />
-        </IconButton>
-      )}
-      {mayWrite && !current && (
-        <Popover.Root>
-          <Popover.Trigger asChild>
-            <IconButton name="Save this filter" disabled={!isSound}>
-              <BookmarkPlus className="size-4" />
-            </IconButton>
-          </Popover.Trigger>
-          <Popover.Portal>
-            <Popover.Content
-              align="end"
-              sideOffset={6}
-              className="z-[60] w-80 border border-rule-strong bg-raised p-4"
-            >
-              <form
-                className="flex flex-col gap-3"
-                onSubmit={(event) => {
-                  event.preventDefault();
-                  save.mutate({ name, q }, { onSuccess: () => setName('') });
-                }}
-              >
-                <Field label="Save as">
-                  {(props) => (
-                    <Input
-                      {...props}
-                      value={name}
-                      onChange={(event) => setName(event.target.value)}
-                      required
-                      maxLength={100}
-                    />
-                  )}
-                </Field>
-                <p className="font-mono text-xs text-soft">{q}</p>
-                <FormFoot
-                  error={save.error}
-                  code={{
-                    method: 'POST',
-                    path: '/filters',
-                    body: { name, q },
-                    client: `await uniferum.filters.save(${JSON.stringify({ name, q }, null, 2)});`,
-                  }}
-                >
-                  <Button look="main" type="submit" disabled={save.isPending}>
-                    Save
-                  </Button>
-                </FormFoot>
-              </form>
-            </Popover.Content>
-          </Popover.Portal>
-        </Popover.Root>
-      )}
-    </div>
-  );
-}
-
-export type { FilterVocabulary };

@@ -1,8 +1,9 @@
 import { Code } from 'lucide-react';
-import { Popover, Tabs } from 'radix-ui';
+import { Tabs } from 'radix-ui';
 import { Button } from './button.js';
 import { commandLine } from './command-line.js';
 import { CopyButton } from './copy-button.js';
+import { Popup } from './popup.js';
 
 /** One action, as a request, as a call of the JavaScript client, and as a command line. */
 export interface ActionCode {
@@ -17,32 +18,25 @@ export interface ActionCode {
 /** Shows the action that stands beside it as code. */
 export function AsCode({ code }: { code: ActionCode }) {
   return (
-    <Popover.Root>
-      <Popover.Trigger asChild>
+    <Popup
+      className="w-[34rem] max-w-[calc(100vw-2rem)]"
+      button={
         <Button look="quiet" className="text-soft">
           <Code className="size-3.5" /> as code
         </Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          sideOffset={6}
-          collisionPadding={12}
-          className="z-[60] w-[34rem] max-w-[calc(100vw-2rem)] border border-rule-strong bg-raised"
-        >
-          <Tabs.Root defaultValue="client">
-            <Tabs.List aria-label="Forms of this action" className="flex border-b border-rule px-2">
-              <Tab value="client">JavaScript client</Tab>
-              <Tab value="request">HTTP request</Tab>
-              <Tab value="command">Command line</Tab>
-            </Tabs.List>
-            <Listing value="client" text={asClient(code)} />
-            <Listing value="request" text={asRequest(code)} />
-            <Listing value="command" text={asCommand(code)} />
-          </Tabs.Root>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+      }
+    >
+      <Tabs.Root defaultValue="client">
+        <Tabs.List aria-label="Forms of this action" className="flex border-b border-rule px-2">
+          <Tab value="client">JavaScript client</Tab>
+          <Tab value="request">HTTP request</Tab>
+          <Tab value="command">Command line</Tab>
+        </Tabs.List>
+        <Listing value="client" text={asClient(code)} />
+        <Listing value="request" text={asRequest(code)} />
+        <Listing value="command" text={asCommand(code)} />
+      </Tabs.Root>
+    </Popup>
   );
 }
 

@@ -1,0 +1,33 @@
+import { FILTER_FIELDS } from '@uniferum/core';
+import { CircleHelp } from 'lucide-react';
+import { IconButton } from '../ui/button.js';
+import { Popup } from '../ui/popup.js';
+
+/** How a filter is written, field by field. */
+export function FilterHelp() {
+  return (
+    <Popup
+      className="max-h-[70vh] w-[32rem] overflow-y-auto p-4 text-sm"
+      button={
+        <IconButton name="How a filter is written">
+          <CircleHelp className="size-4" />
+        </IconButton>
+      }
+    >
+      <p className="mb-2">
+        Conditions that stand side by side must all hold. <code>or</code>, <code>not</code> and parentheses
+        join them; quotes keep words together; <code>..</code> is a range.
+      </p>
+      <table className="w-full">
+        <tbody>
+          {FILTER_FIELDS.map(({ name, hint, example }) => (
+            <tr key={name} className="border-t border-rule">
+              <td className="py-0.5 pr-4 font-mono text-xs">{example}</td>
+              <td className="text-soft">{hint}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Popup>
+  );
+}

@@ -1,0 +1,30 @@
+import { Popover } from 'radix-ui';
+import type { ReactNode } from 'react';
+import { classNames } from './class-names.js';
+
+/** A box that opens below its button. */
+export function Popup({
+  button,
+  className,
+  children,
+}: {
+  button: ReactNode;
+  className: string;
+  children: ReactNode;
+}) {
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>{button}</Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={6}
+          collisionPadding={12}
+          className={classNames('z-[60] border border-rule-strong bg-raised', className)}
+        >
+          {children}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
