@@ -17,7 +17,7 @@ import type { App } from '../app.js';
 import { recordBlobs } from '../library/blobs.js';
 import type { IntakeSource } from '../runs/handler.js';
 import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
-import { inTransaction, type Transaction } from '../shared/database.js';
+import { type Executor, inTransaction, type Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import type { StagedBytes } from '../stores/byte-store.js';
 import { type OpenArchive, openArchive } from './archive-reader.js';
@@ -25,7 +25,8 @@ import { type InboxFile, inboxPath, scanInbox } from './inbox.js';
 import { findInboxRows, holdInbox, markComing } from './inbox-queries.js';
 import type { IntakeContext } from './incoming.js';
 import { insertIntake, updateIntakeArchive, updateIntakeRun } from './queries.js';
-import { refuseFile } from './take-in.js';
+import { recordVerdicts } from './settle.js';
+import { refusedVerdict, refuseFile } from './take-in.js';
 
 /** A batch on which a run works. */
 export interface BegunBatch {
@@ -39,6 +40,8 @@ interface NewBatch {
   label: string | null;
   title: string;
   files: readonly IntakeSource[];
+  /** What belongs to the batch and is refused before it comes to the run. */
+  refused?: readonly Verdict[];
   /** How many files one item of the run takes in. */
   filesPerItem: number;
 }
@@ -53,17 +56,22 @@ export async function openIntake(
   who: Principal,
   { way, folder, label = null }: { way: IntakeWay; folder: string; label?: string | null },
 ): Promise<IntakeContext> {
+  return recordIntake(app.db, who, { way, folder, label });
+}
+
+async function recordIntake(
+  db: Executor,
+  who: Principal,
+  { way, folder, label }: Pick<NewBatch, 'way' | 'folder' | 'label'>,
+): Promise<IntakeContext> {
   const via = who.kind === 'user' ? 'console' : 'api';
-  const id = await insertIntake(app.db, { folder, by: who.name, principal: who.ref, via, way, label });
+  const id = await insertIntake(db, { folder, by: who.name, principal: who.ref, via, way, label });
   return { id, folder, by: who.name, via, way };
 }
 
 /** Begins a batch with the run that takes its files in. */
 async function beginBatch(tx: Transaction, who: Principal, batch: NewBatch): Promise<BegunBatch> {
-  const via = who.kind === 'user' ? 'console' : 'api';
-  const { way, folder, label } = batch;
-  const id = await insertIntake(tx, { folder, by: who.name, principal: who.ref, via, way, label });
-  const intake: IntakeContext = { id, folder, by: who.name, via, way };
+  const intake = await recordIntake(tx, who, batch);
   const run = await beginRun(tx, { kind: 'intake', title: batch.title, by: who.name });
   const items = [];
   for (const files of cutIntoItems(batch.files, batch.filesPerItem))
@@ -75,8 +83,13 @@ async function beginBatch(tx: Transaction, who: Principal, batch: NewBatch): Pro
     });
   await addItems<'intake'>(tx, run, items);
   await endIfEmpty(tx, run);
-  await updateIntakeRun(tx, id, run);
-  return { intake: id, run };
+  await updateIntakeRun(tx, intake.id, run);
+  await recordVerdicts(
+    tx,
+    intake,
+    (batch.refused ?? []).map((verdict) => ({ verdict, assetId: null, bytes: 0 })),
+  );
+  return { intake: intake.id, run };
 }
 
 /** Cuts a batch into items; what comes over a network takes the place of several files that are here. */
@@ -343,13 +356,14 @@ export async function takeManifestIn(
         })),
       },
     );
-  const batch = await inTransaction(app.db, (tx) =>
+  return inTransaction(app.db, (tx) =>
     beginBatch(tx, who, {
       way: 'manifest',
       folder: request.folder,
       label: request.label,
       title: `Taking in ${plan.rows.length.toLocaleString('en-GB')} rows of ${request.label ?? 'a manifest'}`,
       filesPerItem: ENTRIES_PER_ITEM,
+      refused: plan.faults.map((fault) => refusedRow(fault, request.label)),
       files: plan.rows.map(({ source, folder, name, texts, capturedAt }) => ({
         name: name ?? (source.kind === 'path' ? (source.value.split('/').at(-1) ?? source.value) : null),
         folder,
@@ -362,20 +376,12 @@ export async function takeManifestIn(
       })),
     }),
   );
-  const via = who.kind === 'user' ? 'console' : 'api';
-  const intake: IntakeContext = {
-    id: batch.intake,
-    folder: request.folder,
-    by: who.name,
-    via,
-    way: 'manifest',
-  };
-  for (const { row, message } of plan.faults.slice(0, MAX_RECORDED_FAULTS))
-    await refuseFile(app, intake, row === null ? (request.label ?? 'the manifest') : `row ${row}`, {
-      code: 'incomplete',
-      message: `${row === null ? 'The manifest' : `Row ${row}`} is left out: ${message}.`,
-    });
-  return batch;
 }
 
-const MAX_RECORDED_FAULTS = 1000;
+function refusedRow({ row, message }: ManifestPlan['faults'][number], label: string | null): Verdict {
+  const name = row === null ? (label ?? 'the manifest') : `row ${row}`;
+  return refusedVerdict(name, {
+    code: 'incomplete',
+    message: `${row === null ? 'The manifest' : `Row ${row}`} is left out: ${message}.`,
+  });
+}

@@ -15,6 +15,7 @@ import { receiveStaged, refuseFile, takeIn } from './take-in.js';
 const MAX_PAGE_BYTES = 1_000_000;
 const MAX_PREVIEW_BYTES = 10_000_000;
 const PREVIEW_PX = 1200;
+const MAX_FETCH_MS = 20_000;
 
 const pixels = Joi.number().integer().min(1).max(20_000).allow(null);
 
@@ -122,6 +123,8 @@ async function follow(app: App, page: { url: string; text: string }) {
   const href = findDiscovery(page.text);
   if (href === null)
     throw new FetchFailure('its page names no description (oEmbed), so nothing is known of what it shows');
+  if (!URL.canParse(href, page.url))
+    throw new FetchFailure(`the description that its page names, "${href}", is at no address`);
   return fetchText(app, new URL(href, page.url).href);
 }
 
@@ -143,22 +146,29 @@ async function fetchText(
   app: App,
   address: string,
 ): Promise<{ url: string; mime: string | null; text: string }> {
-  const { url, mime, body } = await fetchAddress(app.config, address, {
-    signal: AbortSignal.timeout(20_000),
-  });
-  const parts: Buffer[] = [];
-  let bytes = 0;
+  // The head of a page comes first: what lies beyond isn't needed.
+  const { url, mime, bytes } = await fetchStart(app, address, MAX_PAGE_BYTES);
+  return { url, mime, text: bytes.toString('utf8') };
+}
+
+/** Fetches an address up to a number of bytes; `isWhole` is false when there is more. @throws FetchFailure */
+async function fetchStart(app: App, address: string, maxBytes: number) {
   try {
+    const { url, mime, body } = await fetchAddress(app.config, address, {
+      signal: AbortSignal.timeout(MAX_FETCH_MS),
+    });
+    const parts: Buffer[] = [];
+    let total = 0;
     for await (const part of body) {
-      bytes += (part as Buffer).length;
-      // The head of a page comes first: what lies beyond isn't needed.
-      if (bytes > MAX_PAGE_BYTES) break;
+      total += (part as Buffer).length;
+      if (total > maxBytes) break;
       parts.push(part as Buffer);
     }
+    return { url, mime, bytes: Buffer.concat(parts), isWhole: total <= maxBytes };
   } catch (error) {
-    throw new FetchFailure('its answer broke off', { cause: error });
+    if (error instanceof FetchFailure) throw error;
+    throw new FetchFailure('its answer broke off or took too long', { cause: error });
   }
-  return { url, mime, text: Buffer.concat(parts).toString('utf8') };
 }
 
 interface Preview {
@@ -171,15 +181,12 @@ interface Preview {
 async function fetchPreview(app: App, address: string | null | undefined): Promise<Preview | null> {
   if (!address) return null;
   try {
-    const { body, bytes } = await fetchAddress(app.config, address, { signal: AbortSignal.timeout(20_000) });
-    if ((bytes ?? 0) > MAX_PREVIEW_BYTES) {
-      body.destroy();
-      return null;
-    }
-    const picture = sharp({ limitInputPixels: 50_000_000 })
+    const { bytes, isWhole } = await fetchStart(app, address, MAX_PREVIEW_BYTES);
+    if (!isWhole) throw new FetchFailure('it is too large for a preview');
+    const { data, info } = await sharp(bytes, { limitInputPixels: 50_000_000 })
       .resize(PREVIEW_PX, PREVIEW_PX, { fit: 'inside', withoutEnlargement: true })
-      .webp({ quality: 80 });
-    const { data, info } = await body.pipe(picture).toBuffer({ resolveWithObject: true });
+      .webp({ quality: 80 })
+      .toBuffer({ resolveWithObject: true });
     const staged = await app.store.stage(Readable.from([data]), { limitBytes: MAX_PREVIEW_BYTES });
     return { staged, width: info.width, height: info.height };
   } catch (error) {

@@ -38,7 +38,7 @@ interface Judged {
 
 /**
  * Judges files with their folders held, so that of two uploads at once only one gets the last place, and writes what came
- * of them: assets, counts, verdicts, events and the work that follows. What was accepted must be durable already.
+ * of them: assets, counts, verdicts, events and the work that follows.
  *
  * @returns what came of each, in their order
  */
@@ -148,6 +148,8 @@ async function keepFiles(
     if (place.name !== wanted)
       one.verdict = withRemark(one.verdict, nameTaken(wanted, place.name, folder.path));
   }
+  // Nearly all are durable already; a rule that was loosened meanwhile lets in what was not.
+  await Promise.all(kept.map(({ received }) => received.staged.keep()));
   await recordBlobs(
     tx,
     kept.map(({ received: { staged } }) => ({

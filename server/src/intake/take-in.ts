@@ -109,11 +109,12 @@ export async function refuseFileIn(
   name: string,
   reason: Pick<Reason, 'code' | 'message'>,
 ): Promise<Verdict> {
-  const verdict: Verdict = {
-    name,
-    outcome: 'refused',
-    reasons: [{ limit: null, actual: null, folder: null, ...reason }],
-  };
+  const verdict = refusedVerdict(name, reason);
   await recordVerdicts(tx, intake, [{ verdict, assetId: null, bytes: 0 }]);
   return verdict;
+}
+
+/** The verdict of a file that is refused for one reason. */
+export function refusedVerdict(name: string, reason: Pick<Reason, 'code' | 'message'>): Verdict {
+  return { name, outcome: 'refused', reasons: [{ limit: null, actual: null, folder: null, ...reason }] };
 }

@@ -1,6 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import { mkdir, readFile, rm, stat, utimes, writeFile } from 'node:fs/promises';
-import { createServer, type Server } from 'node:http';
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { crc32, deflateRawSync } from 'node:zlib';
@@ -15,10 +15,7 @@ let server: TestServer;
 let outside: Server;
 let site: string;
 /** What the outside site answers, by path. */
-const pages = new Map<
-  string,
-  (req: import('node:http').IncomingMessage, res: import('node:http').ServerResponse) => void
->();
+const pages = new Map<string, (req: IncomingMessage, res: ServerResponse) => void>();
 
 beforeAll(async () => {
   outside = createServer((req, res) => {
@@ -577,10 +574,32 @@ describe('a link', () => {
     const wrong = await server.call('POST', `${api}/assets`, {
       json: { source: `${site}/film`, as: 'link' },
     });
-    expect([plain.body.detail, wrong.body.detail]).toEqual([
+    pages.set('/astray', (_req, res) =>
+      res
+        .writeHead(200, { 'content-type': 'text/html' })
+        .end('<link rel="alternate" type="application/json+oembed" href="http://[">'),
+    );
+    const astray = await server.call('POST', `${api}/assets`, {
+      json: { source: `${site}/astray`, as: 'link' },
+    });
+    expect([plain.body.detail, wrong.body.detail, astray.body.detail]).toEqual([
       expect.stringContaining('names no description'),
       expect.stringContaining('is not oEmbed'),
+      expect.stringContaining('is at no address'),
     ]);
+  });
+
+  test.each([
+    ['breaks off', (res: ServerResponse) => res.writeHead(200).write('half', () => res.destroy())],
+    ['is larger than a preview may be', (res: ServerResponse) => res.end(Buffer.alloc(10_000_001))],
+    ['is no picture', (res: ServerResponse) => res.end('not a picture')],
+  ])('whose preview %s is kept without one', async (name, answer) => {
+    pages.set('/torn.jpg', (_req, res) => void answer(res));
+    describeAs({ version: '1.0', type: 'video', title: `It ${name}`, thumbnail_url: `${site}/torn.jpg` });
+    const { status, body } = await server.call('POST', `${api}/assets`, {
+      json: { source: `${site}/film`, folder: '/links', as: 'link' },
+    });
+    expect([status, body.title, body.renditions]).toEqual([201, `It ${name}`, []]);
   });
 });
 
