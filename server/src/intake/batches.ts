@@ -21,7 +21,7 @@ import { type Executor, inTransaction, type Transaction } from '../shared/databa
 import { UniferumError } from '../shared/errors.js';
 import type { StagedBytes } from '../stores/byte-store.js';
 import { type OpenArchive, openArchive } from './archive-reader.js';
-import { type InboxFile, inboxPath, scanInbox } from './inbox.js';
+import { findInInbox, type InboxFile, inboxPath, scanInbox } from './inbox.js';
 import { findInboxRows, holdInbox, markComing } from './inbox-queries.js';
 import type { IntakeContext } from './incoming.js';
 import { insertIntake, updateIntakeArchive, updateIntakeRun } from './queries.js';
@@ -331,10 +331,12 @@ export async function rehearseManifest(
 }
 
 async function isInInbox(config: App['config'], path: string): Promise<boolean> {
-  return stat(inboxPath(config, path)).then(
-    (info) => info.isFile(),
-    () => false,
-  );
+  return findInInbox(config, path)
+    .then(stat)
+    .then(
+      (info) => info.isFile(),
+      () => false,
+    );
 }
 
 /** Begins to take in what a manifest lists. Rows with a fault are refused, each with what is wrong with it. */

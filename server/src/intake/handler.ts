@@ -4,7 +4,7 @@ import type { IntakeSource, ItemContext, ItemResult, RunHandler, RunInputs } fro
 import { FetchFailure } from '../shared/outgoing.js';
 import { type OpenArchive, openArchive } from './archive-reader.js';
 import { fetchFile } from './fetch-file.js';
-import { inboxPath } from './inbox.js';
+import { findInInbox, inboxPath } from './inbox.js';
 import { forgetInboxRun, rememberRegistered } from './inbox-queries.js';
 import {
   forBatch,
@@ -176,7 +176,7 @@ async function receiveFromInbox(
     mode === 'place'
       ? ({ mode, store: 'inbox', key: path } as const)
       : ({ mode: mode === 'move' ? 'link' : 'copy' } as const);
-  const staged = await tools.store.adopt(inboxPath(tools.config, path), adoption);
+  const staged = await tools.store.adopt(await findInInbox(tools.config, path), adoption);
   return receiveStaged(tools, incoming(source, nameOf(source)), staged);
 }
 

@@ -49,6 +49,23 @@ export function inboxPath({ inboxDir }: Pick<Config, 'inboxDir'>, path: string):
   return full;
 }
 
+/**
+ * Finds a file of the inbox for reading. Links are not followed: whoever may put files there may not read all others.
+ *
+ * @throws UniferumError when it is a link, or lies behind one; Error when it isn't there
+ */
+export async function findInInbox(config: Pick<Config, 'inboxDir'>, path: string): Promise<string> {
+  const full = inboxPath(config, path);
+  const root = resolve(requireInbox(config.inboxDir));
+  const [realRoot, real] = await Promise.all([realpath(root), realpath(full)]);
+  if (real !== join(realRoot, relative(root, full)))
+    throw new UniferumError(
+      'malformed-request',
+      `${path} is a link, and links in the inbox are not followed.`,
+    );
+  return real;
+}
+
 /** Lists what lies in the inbox, in the order of the paths, and what taking it into a folder would come to. */
 export async function scanInbox(
   tools: IntakeTools,

@@ -1,5 +1,4 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
-import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { FileStore } from '@tus/file-store';
 import { Server, type Upload } from '@tus/server';
@@ -7,13 +6,14 @@ import { type AssetTexts, parseFolderPath, type Verdict } from '@uniferum/core';
 import Joi from 'joi';
 import type { Principal } from '../access/principal.js';
 import type { App } from '../app.js';
+import { inTransaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { type Answer, API_BASE, type Route, type RouteContext, route } from '../shared/route.js';
 import { answer, idSchema, verdictSchema } from '../shared/schemas.js';
 import { openIntake, unpackArchive } from './batches.js';
 import { ownsIntake } from './queries.js';
 import { receiveStaged, takeIn } from './take-in.js';
-import { findUpload, insertUpload, updateUploadResult } from './upload-queries.js';
+import { findUpload, insertUpload, lockUpload, updateUploadResult } from './upload-queries.js';
 
 const PATH = `${API_BASE}/uploads`;
 /** An upload that nobody has continued for so long is given up. */
@@ -50,8 +50,7 @@ function tusServer(app: App): Server {
       return {};
     },
     onUploadFinish: async (_req, upload) => {
-      const outcome = await finishUpload(app, current().who, upload);
-      await updateUploadResult(app.db, upload.id, outcome);
+      await finishOnce(app, current().who, upload);
       return {};
     },
   });
@@ -68,6 +67,35 @@ function current(): { app: App; who: Principal } {
   const store = asker.getStore();
   if (!store) throw new Error('Expected a principal of the upload, got none');
   return store;
+}
+
+/**
+ * Takes in what has arrived whole, once. When that fails its bytes stay, and asking for the result tries again.
+ *
+ * @returns what came of it
+ */
+async function finishOnce(app: App, who: Principal, upload: Upload): Promise<UploadOutcome> {
+  const outcome = await inTransaction(app.db, async (tx) => {
+    const earlier = await lockUpload(tx, upload.id);
+    if (earlier?.result) return earlier.result;
+    const came = await finishUpload(app, who, upload);
+    await updateUploadResult(tx, upload.id, came);
+    return came;
+  });
+  await tusServer(app)
+    .datastore.remove(upload.id)
+    .catch((error) =>
+      app.log.warn({ err: error, upload: upload.id }, 'an arrival could not be cleared away'),
+    );
+  return outcome;
+}
+
+/** Takes in what arrived whole and could not be taken in then. @returns null when pieces are missing */
+async function finishLate(app: App, who: Principal, id: string): Promise<UploadOutcome | null> {
+  const upload = await tusServer(app)
+    .datastore.getUpload(id)
+    .catch(() => null);
+  return upload && upload.offset === upload.size ? finishOnce(app, who, upload) : null;
 }
 
 async function finishUpload(app: App, who: Principal, upload: Upload): Promise<UploadOutcome> {
@@ -96,8 +124,6 @@ async function finishUpload(app: App, who: Principal, upload: Upload): Promise<U
     if (error instanceof UniferumError && error.options.verdict)
       return { verdict: error.options.verdict, asset: null, intake: null, run: null };
     throw error;
-  } finally {
-    await rm(path, { force: true });
   }
 }
 
@@ -209,9 +235,10 @@ export const resumableRoutes: Route[] = [
     async handle({ app, who, params: { id } }) {
       const row = await findUpload(app.db, id, who.ref);
       if (row === null) throw notFound(`The upload ${id}`);
-      if (row.result === null)
+      const result = row.result ?? (await finishLate(app, who, id));
+      if (result === null)
         throw new UniferumError('conflict', 'It has not arrived whole yet. Go on with it.');
-      return { status: 200, body: row.result };
+      return { status: 200, body: result };
     },
   }),
 ];

@@ -1,4 +1,4 @@
-import { change, type Executor, selectOne } from '../shared/database.js';
+import { change, type Executor, selectOne, type Transaction } from '../shared/database.js';
 import type { UploadOutcome } from './resumable.js';
 
 /** Writes down that somebody began a resumable upload. */
@@ -22,5 +22,22 @@ export async function findUpload(
     'SELECT result FROM uploads WHERE id = ? AND principal = ?',
     [id, principal],
   );
-  return row && { result: row.result === null ? null : JSON.parse(row.result) };
+  return row && readResult(row);
+}
+
+/** Holds an upload until the transaction ends, so that it is finished once. */
+export async function lockUpload(
+  tx: Transaction,
+  id: string,
+): Promise<{ result: UploadOutcome | null } | null> {
+  const row = await selectOne<{ result: string | null }>(
+    tx,
+    'SELECT result FROM uploads WHERE id = ? FOR UPDATE',
+    [id],
+  );
+  return row && readResult(row);
+}
+
+function readResult({ result }: { result: string | null }): { result: UploadOutcome | null } {
+  return { result: result === null ? null : JSON.parse(result) };
 }

@@ -1,12 +1,13 @@
 import { execFileSync } from 'node:child_process';
-import { mkdir, readFile, rm, stat, utimes, writeFile } from 'node:fs/promises';
+import { mkdir, mkdtemp, readdir, readFile, rm, stat, symlink, utimes, writeFile } from 'node:fs/promises';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { crc32, deflateRawSync } from 'node:zlib';
 import { Webhook } from 'standardwebhooks';
 import * as tus from 'tus-js-client';
-import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest';
 import yazl from 'yazl';
 import { form, photo, startTestServer, type TestServer } from '../testing/harness.js';
 import { checkSecret } from './custom-check.js';
@@ -408,6 +409,29 @@ describe('the inbox', () => {
     const { status } = await register({ folder: '/box', paths: ['../../etc/passwd'] });
     expect(status).toBe(400);
   });
+
+  test('follows no link, neither by itself nor for a manifest', async () => {
+    await clear();
+    const outside = await mkdtemp(join(tmpdir(), 'uniferum-outside-'));
+    await writeFile(join(outside, 'secret.txt'), 'of somebody else');
+    await symlink(outside, join(server.inbox, 'shelf'));
+    await symlink(join(outside, 'secret.txt'), join(server.inbox, 'secret.txt'));
+    expect(await scan('/box')).toEqual([]);
+    const manifest = await server.call('POST', `${api}/intake/manifest`, {
+      json: { content: 'path\nshelf/secret.txt\nsecret.txt\n', folder: '/box' },
+    });
+    expect(manifest.status).toBe(422);
+    // A file that was there when it was ticked, and is a link when its turn comes.
+    await put('turned.txt', 'my own');
+    const { body } = await register({ folder: '/turned' });
+    await rm(join(server.inbox, 'turned.txt'));
+    await symlink(join(outside, 'secret.txt'), join(server.inbox, 'turned.txt'));
+    await server.workUntilIdle();
+    expect(await assetsOf('/turned')).toEqual([]);
+    const report = await server.call('GET', `${api}/intakes/${body.intake.id}/files`);
+    expect(report.body.items[0].verdict.reasons[0].message).toContain('is a link');
+    await clear();
+  });
 });
 
 describe('an address', () => {
@@ -703,6 +727,32 @@ describe('a resumable upload', () => {
     expect([asset.bytes, asset.alt, asset.folder.path]).toEqual([data.length, 'Fog', '/tus']);
     const foreign = await server.call('HEAD', `${api}/uploads/${id}`);
     expect(foreign.status).toBe(404);
+  });
+
+  test('that arrived whole and could not be taken in is kept, and taken in when its result is asked for', async () => {
+    vi.spyOn(server.app.store, 'adopt').mockRejectedValueOnce(new Error('the disk is full'));
+    const key = await server.key();
+    const url = await new Promise<string>((resolve, reject) => {
+      const upload = new tus.Upload(bytes('late, and not lost'), {
+        endpoint: `${server.url}${api}/uploads`,
+        headers: { Authorization: `Bearer ${key}` },
+        metadata: { filename: 'late.txt', folder: '/tus-late' },
+        retryDelays: [0],
+        onError: reject,
+        onSuccess: () => resolve(upload.url ?? ''),
+      });
+      upload.start();
+    });
+    const id = url.split('/').at(-1) as string;
+    expect(await assetsOf('/tus-late')).toEqual([]);
+    const results = await Promise.all(
+      [1, 2].map(() => server.call('GET', `${api}/uploads/${id}/result`, { key })),
+    );
+    expect(new Set(results.map(({ body }) => body.asset)).size).toBe(1);
+    const content = await server.call('GET', `${api}/assets/${results[0]?.body.asset}/content`);
+    expect(content.bytes.toString()).toBe('late, and not lost');
+    expect(await assetsOf('/tus-late')).toHaveLength(1);
+    expect((await readdir(server.app.store.arrivals())).filter((name) => name.startsWith(id))).toEqual([]);
   });
 
   test('that the rules refuse has its verdict, and leaves nothing', async () => {

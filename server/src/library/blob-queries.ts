@@ -71,6 +71,15 @@ export async function isBlobNamed(db: Executor, sha256: string): Promise<boolean
   return row !== null;
 }
 
+/** Tells which of some bytes have a record. */
+export async function findRecorded(db: Executor, digests: readonly string[]): Promise<Set<string>> {
+  if (digests.length === 0) return new Set();
+  const rows = await selectExpanded<{ sha256: string }>(db, 'SELECT sha256 FROM blobs WHERE sha256 IN (?)', [
+    digests,
+  ]);
+  return new Set(rows.map(({ sha256 }) => sha256));
+}
+
 /** Forgets bytes and where they are kept. */
 export async function deleteBlob(tx: Executor, sha256: string): Promise<void> {
   const copies = await findCopies(tx, [sha256]);

@@ -1,3 +1,4 @@
+import { Readable } from 'node:stream';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { form, photo, startTestServer, type TestServer } from '../testing/harness.js';
 import { sweepBlobs } from './sweep.js';
@@ -219,6 +220,18 @@ describe('the bin', () => {
     });
     expect(status).toBe(403);
   });
+});
+
+test('bytes that were kept and never recorded are swept once they are old', async () => {
+  const { db, app } = server;
+  const staged = await app.store.stage(Readable.from([bytes('kept by a process that died')]), {
+    limitBytes: 1000,
+  });
+  await staged.keep();
+  await sweepBlobs(db, app.store);
+  expect(await app.store.has(staged.sha256)).toBe(true);
+  await sweepBlobs(db, app.store, { minAgeHours: -1 });
+  expect(await app.store.has(staged.sha256)).toBe(false);
 });
 
 test('bytes that nothing names are put aside and removed; what is named again is brought back', async () => {

@@ -1,6 +1,6 @@
 import { type Database, inTransaction } from '../shared/database.js';
 import type { ByteStore } from '../stores/byte-store.js';
-import { deleteBlob, isBlobNamed, listUnnamedBlobs, lockBlob } from './blob-queries.js';
+import { deleteBlob, findRecorded, isBlobNamed, listUnnamedBlobs, lockBlob } from './blob-queries.js';
 
 /** What a sweep did. */
 export interface Swept {
@@ -10,9 +10,11 @@ export interface Swept {
 }
 
 const BATCH = 500;
+const LOOKED_UP = 1000;
 
 /**
- * Removes bytes that nothing names any more: of purged assets, of archives that were unpacked. They are put aside first
+ * Removes bytes that nothing names any more: of purged assets, of archives that were unpacked, of files that were kept and
+ * then refused, or whose process died in between. They are put aside first
  * and removed a day later; should something have named them meanwhile, they are brought back. So a file that comes in
  * at the same moment with the same bytes is not lost.
  */
@@ -43,5 +45,22 @@ export async function sweepBlobs(
     await store.putAside(sha256);
     swept.discarded += 1;
   }
+  for await (const kept of store.listKept())
+    for (const sha256 of await findUnrecorded(db, kept)) {
+      const sinceMs = await store.keptSince(sha256);
+      if (sinceMs === null || Date.now() - sinceMs <= minAgeHours * 3_600_000) continue;
+      await store.putAside(sha256);
+      swept.discarded += 1;
+    }
   return swept;
+}
+
+async function findUnrecorded(db: Database, digests: readonly string[]): Promise<string[]> {
+  const unrecorded: string[] = [];
+  for (let at = 0; at < digests.length; at += LOOKED_UP) {
+    const some = digests.slice(at, at + LOOKED_UP);
+    const recorded = await findRecorded(db, some);
+    unrecorded.push(...some.filter((sha256) => !recorded.has(sha256)));
+  }
+  return unrecorded;
 }

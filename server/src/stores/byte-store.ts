@@ -52,6 +52,10 @@ export interface ByteStore {
   keyOf(sha256: string): string;
   /** Tells whether the bytes are kept whole, and unchanged where they were registered in place. */
   has(sha256: string): Promise<boolean>;
+  /** Lists the digests of everything that is kept, some at a time. */
+  listKept(): AsyncIterable<string[]>;
+  /** Since when bytes are kept, in milliseconds; null when they aren't. */
+  keptSince(sha256: string): Promise<number | null>;
   /** Puts kept bytes aside, from where they can be brought back until they are removed. */
   putAside(sha256: string): Promise<void>;
   bringBack(sha256: string): Promise<void>;

@@ -33,6 +33,8 @@ import { SNIFF_BYTES } from '@uniferum/core';
 import type { Adoption, ByteStore, StagedBytes } from './byte-store.js';
 import { hashFile, hashWhole } from './hash-file.js';
 
+const DIGEST = /^[0-9a-f]{64}$/;
+
 /** A file in staging that nobody has touched for so long belongs to a process that died. */
 const ABANDONED_MS = 24 * 3_600_000;
 
@@ -193,6 +195,16 @@ export class DiskStore implements ByteStore {
     } catch {
       return false;
     }
+  }
+
+  async *listKept(): AsyncGenerator<string[]> {
+    for (const folder of await readdir(join(this.#root, 'blobs')))
+      yield (await readdir(join(this.#root, 'blobs', folder))).filter((name) => DIGEST.test(name));
+  }
+
+  async keptSince(sha256: string): Promise<number | null> {
+    // The time of the name, not of the content: a file that is taken over keeps the time at which it was written.
+    return (await lstat(this.localPath(sha256)).catch(() => null))?.ctimeMs ?? null;
   }
 
   async putAside(sha256: string): Promise<void> {
