@@ -12,7 +12,7 @@ import { type Database, type Executor, inTransaction } from '../shared/database.
 import { notFound, UniferumError } from '../shared/errors.js';
 import { type AssetRow, findAssets, textsOf } from './asset-queries.js';
 import { listChanged } from './bulk-queries.js';
-import { findPage, readySearch } from './find-pages.js';
+import { findIds, readySearch } from './find-pages.js';
 
 /** Which assets a bulk job is about. */
 export type Selection = { ids: string[] } | { q: string; folder: string; deep: boolean };
@@ -27,12 +27,8 @@ export async function listSelected(db: Executor, selection: Selection): Promise<
   if ('ids' in selection) return [...new Set(selection.ids)];
   const search = await readySearch(db, selection);
   const ids: string[] = [];
-  for (let cursor: string | undefined; ; ) {
-    const page = await findPage(db, search, { sort: 'created', limit: PAGE, cursor });
-    ids.push(...page.ids.map(String));
-    if (page.next === null) return ids;
-    cursor = page.next;
-  }
+  for await (const some of findIds(db, search)) ids.push(...some.map(String));
+  return ids;
 }
 
 /** One line of a rehearsal. */

@@ -80,6 +80,12 @@ interface Access {
   conditions: SqlCondition;
 }
 
+interface PageWanted {
+  sort: AssetSort;
+  limit: number;
+  cursor: string | undefined;
+}
+
 export interface FoundPage {
   ids: number[];
   next: string | null;
@@ -94,17 +100,41 @@ export interface FoundPage {
 export async function findPage(
   db: Executor,
   { parts, lookups }: ReadySearch,
-  { sort, limit, cursor }: { sort: AssetSort; limit: number; cursor: string | undefined },
+  { sort, limit, cursor }: PageWanted,
 ): Promise<FoundPage> {
-  const spec = SORTS[sort.replace('-', '') as keyof typeof SORTS];
+  const access = await chooseAccess(db, parts, lookups, sort);
+  const [page, total] = await Promise.all([
+    readPage(db, access, { sort, limit, cursor }),
+    countSearch(db, { parts, lookups }, access),
+  ]);
+  return { ...page, total };
+}
+
+/** Finds all of a search in the order of arrival, some at a time, without counting them. */
+export async function* findIds(db: Executor, { parts, lookups }: ReadySearch): AsyncGenerator<number[]> {
+  const access = await chooseAccess(db, parts, lookups, 'created');
+  for (let cursor: string | undefined; ; ) {
+    const { ids, next } = await readPage(db, access, { sort: 'created', limit: IDS_AT_A_TIME, cursor });
+    yield ids;
+    if (next === null) return;
+    cursor = next;
+  }
+}
+const IDS_AT_A_TIME = 2000;
+
+async function readPage(
+  db: Executor,
+  access: Access,
+  { sort, limit, cursor }: PageWanted,
+): Promise<Omit<FoundPage, 'total'>> {
+  const spec = specOf(sort);
   const isDescending = sort.startsWith('-');
-  const access = await chooseAccess(db, parts, lookups, spec);
   const after = cursor === undefined ? null : readPosition(readCursor(cursor, 2), spec);
   const compare = isDescending ? '<' : '>';
   const direction = isDescending ? 'DESC' : 'ASC';
   const column = `assets.${spec.column}`;
   const position = after ? `AND (${column} ${compare} ? OR (${column} = ? AND assets.id ${compare} ?))` : '';
-  const page = selectExpanded<{ id: number; sort_key: Date | string | number }>(
+  const rows = await selectExpanded<{ id: number; sort_key: Date | string | number }>(
     db,
     `SELECT assets.id, ${column} AS sort_key FROM ${access.from}
      WHERE assets.live = 1 AND ${access.conditions.sql} ${position}
@@ -112,12 +142,15 @@ export async function findPage(
      LIMIT ?`,
     [...access.conditions.values, ...(after ? [after.key, after.key, after.id] : []), limit + 1],
   );
-  const [rows, total] = await Promise.all([page, countSearch(db, { parts, lookups }, access)]);
   const cut = cutPage(rows, limit, ({ id, sort_key }) => [
     sort_key instanceof Date ? sort_key.toISOString() : sort_key,
     id,
   ]);
-  return { ids: cut.rows.map(({ id }) => id), next: cut.next, total };
+  return { ids: cut.rows.map(({ id }) => id), next: cut.next };
+}
+
+function specOf(sort: AssetSort): SortSpec {
+  return SORTS[sort.replace('-', '') as keyof typeof SORTS];
 }
 
 /** Counts what a search finds. */
@@ -138,8 +171,9 @@ async function chooseAccess(
   db: Executor,
   parts: readonly Filter[],
   lookups: Lookups,
-  spec: SortSpec,
+  sort: AssetSort,
 ): Promise<Access> {
+  const spec = specOf(sort);
   const counted = await Promise.all(
     parts.map(async (part) => ({
       part,

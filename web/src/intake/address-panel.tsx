@@ -45,7 +45,8 @@ export function AddressPanel({ folder }: { folder: string }) {
       />
       <FormFoot error={work.error} code={addressCode(folder, addresses, isLink)}>
         <Button look="main" type="submit" disabled={addresses.length === 0 || work.isPending}>
-          {isLink ? 'Keep' : 'Fetch'} {formatCount(addresses.length, 'address', 'addresses')}
+          {isLink ? 'Keep' : 'Fetch'}{' '}
+          {addresses.length === 0 ? 'addresses' : formatCount(addresses.length, 'address', 'addresses')}
         </Button>
       </FormFoot>
       {keepLinks.data && (

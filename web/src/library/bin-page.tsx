@@ -25,7 +25,9 @@ export function BinPage() {
     <Page
       title="Bin"
       note={
-        first && `${formatNumber(items.length)} of ${formatNumber(first.total)}, ${formatBytes(first.bytes)}`
+        first &&
+        first.total > 0 &&
+        `${formatNumber(items.length)} of ${formatNumber(first.total)}, ${formatBytes(first.bytes)}`
       }
       actions={
         <>

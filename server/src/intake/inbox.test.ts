@@ -1,0 +1,133 @@
+import { mkdir, mkdtemp, rm, stat, symlink, utimes, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { api, bytes, callsOf } from '../testing/calls.js';
+import { form, startTestServer, type TestServer } from '../testing/harness.js';
+
+let server: TestServer;
+beforeAll(async () => {
+  server = await startTestServer();
+});
+afterAll(async () => {
+  await server.close();
+});
+const { assetsOf, setRules } = callsOf(() => server);
+
+describe('the inbox', () => {
+  const put = async (path: string, data: string | Buffer) => {
+    const full = join(server.inbox, path);
+    await mkdir(join(full, '..'), { recursive: true });
+    await writeFile(full, data);
+    return full;
+  };
+  const scan = async (folder: string) =>
+    (await server.call('GET', `${api}/inbox?folder=${folder}`)).body.items as {
+      path: string;
+      state: string;
+      folder: string;
+      registeredAs: { url: string } | null;
+      verdict: { reasons: { code: string }[] } | null;
+    }[];
+  const register = (json: object) => server.call('POST', `${api}/inbox/register`, { json });
+  const clear = async () => {
+    await rm(server.inbox, { recursive: true, force: true });
+    await mkdir(server.inbox);
+  };
+
+  test('shows what is new, refused, registered and still being written', async () => {
+    await clear();
+    await setRules('/inbox-states', { deny: ['exe'] });
+    await server.call('POST', `${api}/assets`, {
+      body: form('/inbox-states', [{ name: 'here.txt', data: bytes('here already') }]),
+    });
+    await put('gannet/new.txt', 'something new');
+    await put('same.txt', 'here already');
+    await put('bad.exe', 'MZ');
+    await put('coming.jpg.part', 'half');
+    await put('.hidden', 'x');
+    expect((await scan('/inbox-states')).map(({ path, state, folder }) => [path, state, folder])).toEqual([
+      ['bad.exe', 'refused', '/inbox-states'],
+      ['coming.jpg.part', 'writing', '/inbox-states'],
+      ['gannet/new.txt', 'new', '/inbox-states/gannet'],
+      ['same.txt', 'registered', '/inbox-states'],
+    ]);
+  });
+
+  test('gives what is ticked: copied, moved or registered in place; a second press does nothing twice', async () => {
+    await clear();
+    const copied = await put('a.txt', 'copied');
+    const moved = await put('b.txt', 'moved');
+    const placed = await put('c.txt', 'placed');
+    const plan = await server.call('POST', `${api}/inbox/register?rehearse=true`, {
+      json: { folder: '/box', paths: ['a.txt'] },
+    });
+    expect(plan.body.plan.totals).toEqual({ taken: 1, bytes: 6, left: 2 });
+    const first = await register({ folder: '/box', paths: ['a.txt'], mode: 'copy' });
+    const second = await register({ folder: '/box', paths: ['a.txt'], mode: 'copy' });
+    expect([first.status, second.status, second.body]).toEqual([202, 200, { intake: null, run: null }]);
+    await register({ folder: '/box', paths: ['b.txt'], mode: 'move' });
+    await register({ folder: '/box', paths: ['c.txt'], mode: 'place' });
+    await server.workUntilIdle();
+    expect((await register({ folder: '/box' })).body.run).toBeNull();
+    const assets = await assetsOf('/box');
+    expect(assets.map(({ name }) => name)).toEqual(['a.txt', 'b.txt', 'c.txt']);
+    expect(
+      assets.map(({ copies }) => (copies as { store: string }[]).map(({ store }) => store).join()),
+    ).toEqual(['server', 'server', 'inbox']);
+    await expect(stat(copied)).resolves.toBeDefined();
+    await expect(stat(moved)).rejects.toThrow();
+    const content = async () => server.call('GET', `/media/box/c.txt`, { key: null });
+    expect((await content()).bytes.toString()).toBe('placed');
+    // What lies in place and is changed there is not the same file any more: it is missing, and never shown as another.
+    await writeFile(placed, 'changed behind its back');
+    await utimes(placed, new Date(0), new Date(0));
+    expect((await content()).status).toBe(500);
+  });
+
+  test('takes five thousand files in, each once, also when it is pressed twice at the same moment', async () => {
+    await clear();
+    await Promise.all(
+      Array.from({ length: 5000 }, (_, n) => put(`many/${n % 10}/${n}.txt`, `file number ${n}`)),
+    );
+    const presses = await Promise.all([register({ folder: '/many' }), register({ folder: '/many' })]);
+    expect(presses.map(({ status }) => status).sort()).toEqual([200, 202]);
+    await server.workUntilIdle();
+    const began = presses.find(({ status }) => status === 202)?.body;
+    const intake = (await server.call('GET', `${api}/intakes/${began.intake.id}`)).body;
+    expect(intake).toMatchObject({ accepted: 5000, remarked: 0, refused: 0, way: 'inbox' });
+    const run = (await server.call('GET', `${api}/runs/${began.run.id}`)).body;
+    expect(run).toMatchObject({ state: 'done', total: 5000, done: 5000 });
+    const { total } = (await server.call('GET', `${api}/assets?folder=/many&deep=true&limit=1`)).body;
+    expect(total).toBe(5000);
+    expect(new Set((await scan('/many')).map(({ state }) => state))).toEqual(new Set(['registered']));
+  });
+
+  test('lets no path lead out of it', async () => {
+    const { status } = await register({ folder: '/box', paths: ['../../etc/passwd'] });
+    expect(status).toBe(400);
+  });
+
+  test('follows no link, neither by itself nor for a manifest', async () => {
+    await clear();
+    const outside = await mkdtemp(join(tmpdir(), 'uniferum-outside-'));
+    await writeFile(join(outside, 'secret.txt'), 'of somebody else');
+    await symlink(outside, join(server.inbox, 'shelf'));
+    await symlink(join(outside, 'secret.txt'), join(server.inbox, 'secret.txt'));
+    expect(await scan('/box')).toEqual([]);
+    const manifest = await server.call('POST', `${api}/intake/manifest`, {
+      json: { content: 'path\nshelf/secret.txt\nsecret.txt\n', folder: '/box' },
+    });
+    expect(manifest.status).toBe(422);
+    // A file that was there when it was ticked, and is a link when its turn comes.
+    await put('turned.txt', 'my own');
+    const { body } = await register({ folder: '/turned' });
+    await rm(join(server.inbox, 'turned.txt'));
+    await symlink(join(outside, 'secret.txt'), join(server.inbox, 'turned.txt'));
+    await server.workUntilIdle();
+    expect(await assetsOf('/turned')).toEqual([]);
+    const report = await server.call('GET', `${api}/intakes/${body.intake.id}/files`);
+    expect(report.body.items[0].verdict.reasons[0].message).toContain('is a link');
+    await clear();
+  });
+});

@@ -1,0 +1,103 @@
+import { readdir } from 'node:fs/promises';
+import * as tus from 'tus-js-client';
+import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest';
+import { api, bytes, callsOf, codes } from '../testing/calls.js';
+import { startTestServer, type TestServer } from '../testing/harness.js';
+
+let server: TestServer;
+beforeAll(async () => {
+  server = await startTestServer();
+});
+afterAll(async () => {
+  await server.close();
+});
+const { assetsOf, setRules } = callsOf(() => server);
+
+describe('a resumable upload', () => {
+  test('goes on where it broke off, says an independent client', async () => {
+    const data = Buffer.alloc(3_000_000, 'fog over the sound ');
+    const key = await server.key();
+    const options = {
+      endpoint: `${server.url}${api}/uploads`,
+      headers: { Authorization: `Bearer ${key}` },
+      metadata: { filename: 'long.txt', folder: '/tus', alt: 'Fog' },
+      chunkSize: 1_000_000,
+      retryDelays: null,
+    };
+    const url = await new Promise<string>((resolve, reject) => {
+      const upload = new tus.Upload(data, {
+        ...options,
+        onError: reject,
+        onChunkComplete: () => {
+          void upload.abort().then(() => resolve(upload.url ?? ''));
+        },
+      });
+      upload.start();
+    });
+    const sent: number[] = [];
+    await new Promise<void>((resolve, reject) => {
+      new tus.Upload(data, {
+        ...options,
+        uploadUrl: url,
+        onError: reject,
+        onProgress: (bytesSent) => sent.push(bytesSent),
+        onSuccess: () => resolve(),
+      }).start();
+    });
+    expect(Math.min(...sent)).toBeGreaterThanOrEqual(1_000_000);
+    const id = url.split('/').at(-1);
+    const result = (await server.call('GET', `${api}/uploads/${id}/result`, { key })).body;
+    expect(result.verdict.outcome).toBe('accepted');
+    const asset = (await server.call('GET', `${api}/assets/${result.asset}`)).body;
+    expect([asset.bytes, asset.alt, asset.folder.path]).toEqual([data.length, 'Fog', '/tus']);
+    const foreign = await server.call('HEAD', `${api}/uploads/${id}`);
+    expect(foreign.status).toBe(404);
+  });
+
+  test('that arrived whole and could not be taken in is kept, and taken in when its result is asked for', async () => {
+    vi.spyOn(server.app.store, 'adopt').mockRejectedValueOnce(new Error('the disk is full'));
+    const key = await server.key();
+    const url = await new Promise<string>((resolve, reject) => {
+      const upload = new tus.Upload(bytes('late, and not lost'), {
+        endpoint: `${server.url}${api}/uploads`,
+        headers: { Authorization: `Bearer ${key}` },
+        metadata: { filename: 'late.txt', folder: '/tus-late' },
+        retryDelays: [0],
+        onError: reject,
+        onSuccess: () => resolve(upload.url ?? ''),
+      });
+      upload.start();
+    });
+    const id = url.split('/').at(-1) as string;
+    expect(await assetsOf('/tus-late')).toEqual([]);
+    const results = await Promise.all(
+      [1, 2].map(() => server.call('GET', `${api}/uploads/${id}/result`, { key })),
+    );
+    expect(new Set(results.map(({ body }) => body.asset)).size).toBe(1);
+    const content = await server.call('GET', `${api}/assets/${results[0]?.body.asset}/content`);
+    expect(content.bytes.toString()).toBe('late, and not lost');
+    expect(await assetsOf('/tus-late')).toHaveLength(1);
+    expect((await readdir(server.app.store.arrivals())).filter((name) => name.startsWith(id))).toEqual([]);
+  });
+
+  test('that the rules refuse has its verdict, and leaves nothing', async () => {
+    await setRules('/tus-strict', { maxBytes: 10 });
+    const key = await server.key();
+    const upload = await new Promise<tus.Upload>((resolve, reject) => {
+      const one = new tus.Upload(Buffer.alloc(100), {
+        endpoint: `${server.url}${api}/uploads`,
+        headers: { Authorization: `Bearer ${key}` },
+        metadata: { filename: 'a.txt', folder: '/tus-strict' },
+        retryDelays: null,
+        onError: reject,
+        onSuccess: () => resolve(one),
+      });
+      one.start();
+    });
+    const id = upload.url?.split('/').at(-1);
+    expect(codes((await server.call('GET', `${api}/uploads/${id}/result`, { key })).body.verdict)).toBe(
+      'too-large',
+    );
+    expect(await assetsOf('/tus-strict')).toEqual([]);
+  });
+});
