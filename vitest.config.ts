@@ -18,6 +18,7 @@ export default defineConfig({
           include: [
             'core/src/**/*.test.ts',
             'client/src/**/*.test.ts',
+            'cli/src/**/*.test.ts',
             'web/src/**/*.test.ts',
             'standins/src/**/*.test.ts',
             'demo/src/**/*.test.ts',

@@ -57,6 +57,14 @@ describe('an address', () => {
     ['leads to link-local metadata', 'http://169.254.169.254/latest', /private network/],
     ['leads to loopback over IPv6', 'http://[::1]:9/', /private network/],
     ['leads to loopback, mapped', 'http://[::ffff:127.0.0.1]:9/', /private network/],
+    ['leads to the unspecified address', 'http://0.0.0.0:9/', /private network/],
+    ['leads to a provider’s own network', 'http://100.64.0.1/', /private network/],
+    ['leads to a local IPv6 network', 'http://[fd00::1]/', /private network/],
+    ['leads to a link-local IPv6 address', 'http://[fe80::1]/', /private network/],
+    ['leads to loopback, translated to IPv6', 'http://[64:ff9b::7f00:1]/', /private network/],
+    ['is written in octal', 'http://0177.0.0.1:9/', /private network/],
+    ['is written in hexadecimal', 'http://0x7f.1:9/', /private network/],
+    ['redirects to a local file', () => `${site}/to-file`, /no protocol/],
     ['is written as one number', 'http://2130706433:9/', /private network/],
     ['redirects to loopback', () => `${site}/to-loopback`, /private network/],
     ['redirects without end', () => `${site}/round`, /redirected more than/],
@@ -68,6 +76,7 @@ describe('an address', () => {
     ['is a broken data URI', 'data:text/plain;base64,%%%', /data URI/],
   ])('that %s is refused with the reason', async (_what, address, reason) => {
     pages.set('/to-loopback', (_req, res) => res.writeHead(302, { location: 'http://127.0.0.2:9/' }).end());
+    pages.set('/to-file', (_req, res) => res.writeHead(302, { location: 'file:///etc/passwd' }).end());
     pages.set('/round', (_req, res) => res.writeHead(302, { location: '/round' }).end());
     pages.set('/page', (_req, res) =>
       res.writeHead(200, { 'content-type': 'text/html' }).end('<h1>Sorry</h1>'),

@@ -1,3 +1,4 @@
+import { isUniferumApiError } from '@uniferum/client';
 import { chunkBatch, joinPath, parseFolderPath, type Verdict } from '@uniferum/core';
 import { create } from 'zustand';
 import { uniferum } from '../client.js';
@@ -227,8 +228,9 @@ async function sendResumably(upload: Upload, intake: string | null, signal: Abor
       run,
     });
   } catch (error) {
-    // An upload that the server no longer knows begins afresh the next time.
-    if (url !== null && !signal.aborted) localStorage.removeItem(memory);
+    // Begins afresh the next time when the server no longer has it; a broken connection goes on where it was.
+    if (isUniferumApiError(error) && (error.status === 404 || error.status === 409))
+      localStorage.removeItem(memory);
     breakOff(key, error);
   }
   measure();
