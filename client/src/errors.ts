@@ -1,25 +1,4 @@
-import type { Verdict } from '@uniferum/core';
-
-/** A problem as the API answers it (RFC 9457). */
-export interface Problem {
-  type: string;
-  title: string;
-  status: number;
-  detail: string;
-  code: string;
-  requestId?: string;
-  errors?: {
-    field: string;
-    code: string;
-    message: string;
-    /** Where in a text the fault is. */
-    position?: number;
-    length?: number;
-    /** The text with the fault mended. */
-    suggestion?: string | null;
-  }[];
-  verdict?: Verdict;
-}
+import type { Problem } from '@uniferum/core';
 
 /** The server answered with a problem. `message` is its detail. */
 export class UniferumApiError extends Error {

@@ -1,4 +1,4 @@
-export type { Asset, BulkChange, FolderRules, Run, Verdict } from '@uniferum/core';
+export type { Asset, BulkChange, FieldError, FolderRules, Problem, Run, Verdict } from '@uniferum/core';
 export {
   type AssetPatch,
   type AssetQuery,
@@ -10,7 +10,7 @@ export {
   type Version,
   type WaitOptions,
 } from './client.js';
-export { isUniferumApiError, type Problem, UniferumApiError, UniferumConnectionError } from './errors.js';
+export { isUniferumApiError, UniferumApiError, UniferumConnectionError } from './errors.js';
 export type { CallOptions, ClientOptions } from './http.js';
 export { PagedList } from './paging.js';
 export type { ResumableResult, ResumableUpload } from './resumable.js';

@@ -196,3 +196,4 @@ export {
   type RunItem,
   type RunState,
 } from './runs/run.js';
+export type { FieldError, Problem } from './shared/problem.js';

@@ -10,9 +10,10 @@ import { inTransaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { type Answer, API_BASE, type Route, type RouteContext, route } from '../shared/route.js';
 import { answer, idSchema, verdictSchema } from '../shared/schemas.js';
-import { openIntake, unpackArchive } from './batches.js';
+import { openIntake } from './batches.js';
 import { ownsIntake } from './queries.js';
 import { receiveStaged, takeIn } from './take-in.js';
+import { unpackArchive } from './unpack-archive.js';
 import { findUpload, insertUpload, lockUpload, updateUploadResult } from './upload-queries.js';
 
 const PATH = `${API_BASE}/uploads`;

@@ -14,7 +14,7 @@ import {
   replay,
 } from '../shared/idempotency.js';
 import { type Answer, API_BASE } from '../shared/route.js';
-import { openIntake, refusal, unpackArchive } from './batches.js';
+import { openIntake, refusal } from './batches.js';
 import {
   forBatch,
   type IntakeContext,
@@ -25,6 +25,7 @@ import {
 import { type FilePart, readMultipart } from './multipart.js';
 import { ownsIntake } from './queries.js';
 import { receiveStream, SETTLE_LIMITS, takeIn } from './take-in.js';
+import { unpackArchive } from './unpack-archive.js';
 
 /** One file's line in the answer to an upload of several. */
 interface UploadResult {

@@ -20,18 +20,12 @@ import { inTransaction } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 import { type Answer, API_BASE, type Route, route } from '../shared/route.js';
 import { answer, folderPathSchema, idSchema, pageOf, verdictSchema } from '../shared/schemas.js';
-import {
-  type BegunBatch,
-  fetchAddresses,
-  type InboxRequest,
-  planInbox,
-  registerInbox,
-  rehearseManifest,
-  takeManifestIn,
-} from './batches.js';
+import { type BegunBatch, fetchAddresses } from './batches.js';
 import { INBOX_STATES, type InboxFile, scanInbox } from './inbox.js';
 import { findIntake, listIntakeFiles, type StoredIntakeFile } from './queries.js';
+import { type InboxRequest, planInbox, registerInbox } from './register-inbox.js';
 import { intakeSchema } from './schemas.js';
+import { rehearseManifest, takeManifestIn } from './take-manifest-in.js';
 
 const rehearsable = Joi.object({ rehearse: Joi.boolean().default(false) });
 

@@ -1,4 +1,4 @@
-import type { Verdict } from '@uniferum/core';
+import type { FieldError, Problem, Verdict } from '@uniferum/core';
 
 /** Every problem that the API answers with: its status and its title. Codes are public and never reused. */
 export const PROBLEMS = {
@@ -22,18 +22,6 @@ export const PROBLEMS = {
 
 export type ProblemCode = keyof typeof PROBLEMS;
 
-/** One thing that is wrong with an input. */
-export interface FieldError {
-  field: string;
-  code: string;
-  message: string;
-  /** Where in a text the fault is, in UTF-16 code units. */
-  position?: number;
-  length?: number;
-  /** The text with the fault mended; null when nothing is near. */
-  suggestion?: string | null;
-}
-
 export interface ProblemOptions {
   errors?: FieldError[];
   verdict?: Verdict;
@@ -54,19 +42,6 @@ export class UniferumError extends Error {
     this.status = PROBLEMS[code].status;
     this.options = options;
   }
-}
-
-/** The body of a problem answer. */
-export interface Problem {
-  type: string;
-  title: string;
-  status: number;
-  detail: string;
-  instance: string;
-  code: ProblemCode;
-  requestId: string;
-  errors?: FieldError[];
-  verdict?: Verdict;
 }
 
 /** Builds the body of a problem answer. */

@@ -1,0 +1,77 @@
+import type { Principal } from '../access/principal.js';
+import type { App } from '../app.js';
+import { inTransaction } from '../shared/database.js';
+import { type BegunBatch, beginBatch } from './batches.js';
+import { type InboxFile, inboxPath, scanInbox } from './inbox.js';
+import { findInboxRows, holdInbox, markComing } from './inbox-queries.js';
+
+const FILES_PER_ITEM = 128;
+
+/** What is wanted of the inbox. */
+export interface InboxRequest {
+  /** The files that are ticked; null takes everything that is new. */
+  paths: readonly string[] | null;
+  mode: 'copy' | 'move' | 'place';
+  folder: string;
+  /** Whether folders in the inbox become folders in the library. */
+  keepFolders: boolean;
+}
+
+/** What registering would come to: the files that would be taken in, and those that are left, each with its state. */
+export interface InboxPlan {
+  items: InboxFile[];
+  totals: { taken: number; bytes: number; left: number };
+}
+
+/** Works out what registering would do. Both the rehearsal and the real thing ask here. */
+export async function planInbox(app: App, request: InboxRequest, nowMs = Date.now()): Promise<InboxPlan> {
+  const wanted = request.paths === null ? null : new Set(request.paths);
+  for (const path of wanted ?? []) inboxPath(app.config, path);
+  const files = await scanInbox(app, { ...request, nowMs });
+  // What is ticked and would be refused comes into the batch, with its verdict; what is there or not whole stays.
+  const items = files.filter(({ path, state }) =>
+    wanted === null ? state === 'new' : wanted.has(path) && (state === 'new' || state === 'refused'),
+  );
+  return {
+    items,
+    totals: {
+      taken: items.length,
+      bytes: items.reduce((sum, { bytes }) => sum + bytes, 0),
+      left: files.length - items.length,
+    },
+  };
+}
+
+/** Begins to register files of the inbox. @returns null when there is nothing to register: a second press does nothing */
+export async function registerInbox(
+  app: App,
+  who: Principal,
+  request: InboxRequest,
+): Promise<BegunBatch | null> {
+  const { items } = await planInbox(app, request);
+  return inTransaction(app.db, async (tx) => {
+    await holdInbox(tx);
+    const rows = await findInboxRows(
+      tx,
+      items.map(({ path }) => path),
+    );
+    const free = items.filter(({ path }) => rows.get(path)?.is_coming !== 1);
+    if (free.length === 0) return null;
+    const batch = await beginBatch(tx, who, {
+      way: 'inbox',
+      folder: request.folder,
+      label: null,
+      title: `Registering ${free.length.toLocaleString('en-GB')} files of the inbox`,
+      filesPerItem: FILES_PER_ITEM,
+      files: free.map((file) => ({
+        name: file.name,
+        folder: file.folder,
+        texts: {},
+        capturedAt: null,
+        from: { kind: 'inbox', path: file.path, mode: request.mode },
+      })),
+    });
+    await markComing(tx, batch.run, free);
+    return batch;
+  });
+}
