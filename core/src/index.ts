@@ -145,21 +145,134 @@ export {
 } from './library/perceptual-hash.js';
 export { ASSET_SORTS, type AssetSort, DEFAULT_SORT } from './library/sorts.js';
 export { type ImageSources, imageSources, sheetRendition } from './pages/srcset.js';
-export { changesOutput, DECODABLE_MIMES, outputMime, recipeApplies } from './recipes/applies.js';
-export { followSteps, type Geometry, type Region, type Size, toWholePixels } from './recipes/geometry.js';
-export { type PlannedRendition, planRenditions, type RenditionPlan } from './recipes/plan.js';
 export {
-  type FitStep,
+  canBeRendered,
+  changesOutput,
+  DECODABLE_MIMES,
+  DRAWABLE_DOCUMENTS,
+  holdsAnimation,
+  outputMime,
+  recipeApplies,
+} from './recipes/applies.js';
+export { parseAspect } from './recipes/aspect.js';
+export {
+  type Canvas,
+  type ChainFault,
+  type ChainSize,
+  type ChainStart,
+  chainSize,
+  type Operation,
+  placeWatermark,
+  type Resolved,
+  resolveStep,
+  startChain,
+  type WatermarkBox,
+  watermarkBox,
+} from './recipes/chain.js';
+export { checkContent, checkSteps } from './recipes/check-recipe.js';
+export { type Colour, parseColour } from './recipes/colour.js';
+export {
+  allWatermarks,
+  canonicalJson,
+  contentText,
+  describeChanges,
+  explainDifference,
+  explainState,
+  focalText,
+  type RenditionOrigin,
+  type RenditionSource,
+  type StateReason,
+  usesFocal,
+} from './recipes/digest.js';
+export {
+  exportRecipes,
+  type ImportStep,
+  type PortableRecipe,
+  planImport,
+  RECIPES_FORMAT,
+  type RecipesDocument,
+  recipesSchema,
+  stepSchema,
+} from './recipes/document.js';
+export { estimateRebuild, type RebuildEstimate, type RenditionSample } from './recipes/estimate.js';
+export {
+  cutOf,
+  followSteps,
+  type Geometry,
+  type Region,
+  type Size,
+  toWholePixels,
+} from './recipes/geometry.js';
+export {
+  IIIF_FORMATS,
+  IIIF_MAX_WIDTH,
+  IIIF_QUALITIES,
+  type IiifImage,
+  type IiifRequest,
+  type IiifResult,
+  iiifInfo,
+  iiifSteps,
+  readIiifRequest,
+} from './recipes/iiif.js';
+export {
+  type ComputedLadder,
+  computeRungs,
+  DEFAULT_MOST_RUNGS,
+  DEFAULT_STEP_BYTES,
+  type GivenLadder,
+  givenRungs,
+  type Ladder,
+  MAX_RUNGS,
+  rungOf,
+  variantName,
+} from './recipes/ladder.js';
+export { type GreyPicture, structuralSimilarity, toGrey } from './recipes/likeness.js';
+export { nearestRendition, type Substitute } from './recipes/nearest-rendition.js';
+export { pixelate } from './recipes/pixelate.js';
+export { type PlanFault, type PlannedRendition, planRenditions, type RenditionPlan } from './recipes/plan.js';
+export { type Encoded, qualityOfLikeness, qualityWithin } from './recipes/quality.js';
+export {
+  ALTERNATIVE_FORMATS,
+  type AlternativeFormat,
+  MAX_STEPS,
   OUTPUT_FORMATS,
   type OutputFormat,
   RECIPE_NAME,
+  RECIPE_TIMES,
   RENDITION_STATES,
   type Recipe,
   type RecipeAnswer,
+  type RecipeContent,
   type RecipeOutput,
+  type RecipeTime,
   type RenditionState,
-  type Step,
 } from './recipes/recipe.js';
+export { pictureSnippet, type Snippet } from './recipes/snippet.js';
+export {
+  COLOUR,
+  MAX_SIDE_PX,
+  STEP_KINDS,
+  STEP_OPS,
+  type StepField,
+  type StepKind,
+} from './recipes/step-fields.js';
+export {
+  CENTRES,
+  type FitStep,
+  isSourceStep,
+  isToneStep,
+  type PictureStep,
+  PLACES,
+  type SourceStep,
+  type Step,
+  type StepOp,
+  splitSource,
+  type ToneStep,
+  type WatermarkStep,
+  watermarkPictures,
+} from './recipes/steps.js';
+export { applyTone, type ToneMatrix, toneMatrix } from './recipes/tones.js';
+export { drawWave, PeakGatherer, type WavePeaks } from './recipes/wave-form.js';
 export {
   type CheckAnswer,
   type Destination,
@@ -183,6 +296,7 @@ export {
 } from './rules/rules.js';
 export { isTypePattern } from './rules/types.js';
 export { type BackoffOptions, backoffMs } from './runs/backoff.js';
+export { type FailureGroup, failureReason } from './runs/failures.js';
 export { currentRate, nextRate, type RateSample, secondsLeft } from './runs/rate.js';
 export {
   endedItems,
@@ -195,5 +309,8 @@ export {
   type RunCounts,
   type RunItem,
   type RunState,
+  type ThroughputMinute,
+  type WorkerAnswer,
+  type WorkersAnswer,
 } from './runs/run.js';
 export type { FieldError, Problem } from './shared/problem.js';

@@ -12,9 +12,14 @@ import { EventStream } from './hooks/stream.js';
 import { intakeRoutes } from './intake/routes.js';
 import { mediaRoutes } from './library/media-routes.js';
 import { libraryRoutes } from './library/routes.js';
+import { RenderPool } from './recipes/engine/pool.js';
+import { iiifRoutes } from './recipes/iiif-routes.js';
+import { renditionRoutes } from './recipes/rendition-routes.js';
+import { RequestCounter } from './recipes/request-counter.js';
 import { recipeRoutes } from './recipes/routes.js';
 import { rulesRoutes } from './rules/routes.js';
 import { runRoutes } from './runs/routes.js';
+import { workerRoutes } from './runs/worker-routes.js';
 import type { Database } from './shared/database.js';
 import { toProblem, UniferumError } from './shared/errors.js';
 import { systemRoutes } from './shared/health-routes.js';
@@ -31,16 +36,23 @@ export interface App {
   log: Logger;
   events: EventStream;
   metrics: Metrics;
+  /** Renders what somebody waits for; what can wait is made by workers. */
+  pool: RenderPool;
+  requests: RequestCounter;
 }
 
 /** Every route of the server. */
 export const ALL_ROUTES: readonly Route[] = [
   ...systemRoutes(() => ALL_ROUTES),
   ...accessRoutes,
+  // Before the routes in which an id or a name stands in the same place.
+  ...renditionRoutes,
   ...libraryRoutes,
   ...rulesRoutes,
   ...intakeRoutes,
   ...recipeRoutes,
+  ...iiifRoutes,
+  ...workerRoutes,
   ...runRoutes,
   ...flowRoutes,
   ...hookRoutes,
@@ -56,7 +68,14 @@ export function createApp(parts: Pick<App, 'config' | 'db' | 'store' | 'log'>): 
   app: App;
   express: Express;
 } {
-  const app: App = { ...parts, events: new EventStream(parts.db, parts.log), metrics: startMetrics() };
+  const { serverProcesses: processes, ...limits } = parts.config.render;
+  const app: App = {
+    ...parts,
+    events: new EventStream(parts.db, parts.log),
+    metrics: startMetrics(),
+    pool: new RenderPool({ processes, ...limits, isBackground: false }),
+    requests: new RequestCounter(parts.db, parts.log),
+  };
   const server = express();
   server.disable('x-powered-by');
   server.set('etag', false);
@@ -84,6 +103,13 @@ export function createApp(parts: Pick<App, 'config' | 'db' | 'store' | 'log'>): 
   });
   server.use(answerProblem(app.log));
   return { app, express: server };
+}
+
+/** Ends what an app holds beside what it was given. */
+export async function closeApp(app: App): Promise<void> {
+  app.events.close();
+  await app.pool.close();
+  await app.requests.flush();
 }
 
 function securityHeaders(config: Config) {
@@ -115,7 +141,7 @@ function serveConsole(server: Express, webDir: string): void {
     express.static(join(webDir, 'assets'), { immutable: true, maxAge: '1y', index: false }),
   );
   server.use(express.static(webDir, { index: false }));
-  server.get(/^\/(?!api\/|media\/|assets\/)/, (req, res, next) => {
+  server.get(/^\/(?!api\/|media\/|made\/|iiif\/|assets\/)/, (req, res, next) => {
     if (!req.accepts('html')) next();
     else res.sendFile('index.html', { root: webDir, headers: { 'Cache-Control': 'no-cache' } });
   });

@@ -15,6 +15,15 @@ export interface Config {
   /** The folder of the built console; null serves the API alone. */
   webDir: string | null;
   worker: { slots: number; leaseMs: number };
+  /** The processes in which pictures are decoded and made. */
+  render: {
+    /** How many the server has, for what somebody waits for. */
+    serverProcesses: number;
+    maxMemoryBytes: number;
+    timeoutMs: number;
+  };
+  /** The most bytes of pictures that were made on request and are kept. */
+  maxOnRequestBytes: number;
   /** The most pixels that the image engine decodes. */
   maxPixels: number;
   /** The largest file that any folder takes, whatever its rules say. */
@@ -47,6 +56,10 @@ const schema = Joi.object({
   UNIFERUM_WEB_DIR: Joi.string(),
   UNIFERUM_WORKER_SLOTS: Joi.number().integer().min(1).max(64).default(2),
   UNIFERUM_LEASE_MS: Joi.number().integer().min(500).max(3_600_000).default(30_000),
+  UNIFERUM_RENDER_PROCESSES: Joi.number().integer().min(1).max(32).default(2),
+  UNIFERUM_RENDER_MEMORY_MB: Joi.number().integer().min(64).default(2000),
+  UNIFERUM_RENDER_TIMEOUT_MS: Joi.number().integer().min(1000).max(3_600_000).default(300_000),
+  UNIFERUM_ON_REQUEST_BYTES: Joi.number().integer().min(0).default(5_000_000_000),
   UNIFERUM_MAX_PIXELS: Joi.number().integer().min(1).default(150_000_000),
   UNIFERUM_MAX_UPLOAD_BYTES: Joi.number().integer().min(1).default(20_000_000_000),
   UNIFERUM_INBOX_DIR: Joi.string(),
@@ -86,6 +99,12 @@ export function readConfig(env: Record<string, string | undefined>): Config {
     dataDir: value.UNIFERUM_DATA_DIR,
     webDir: value.UNIFERUM_WEB_DIR ?? null,
     worker: { slots: value.UNIFERUM_WORKER_SLOTS, leaseMs: value.UNIFERUM_LEASE_MS },
+    render: {
+      serverProcesses: value.UNIFERUM_RENDER_PROCESSES,
+      maxMemoryBytes: value.UNIFERUM_RENDER_MEMORY_MB * 1_000_000,
+      timeoutMs: value.UNIFERUM_RENDER_TIMEOUT_MS,
+    },
+    maxOnRequestBytes: value.UNIFERUM_ON_REQUEST_BYTES,
     maxPixels: value.UNIFERUM_MAX_PIXELS,
     maxUploadBytes: value.UNIFERUM_MAX_UPLOAD_BYTES,
     inboxDir: value.UNIFERUM_INBOX_DIR ?? null,

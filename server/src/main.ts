@@ -1,7 +1,7 @@
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { pino } from 'pino';
-import { createApp } from './app.js';
+import { closeApp, createApp } from './app.js';
 import { readConfig } from './config.js';
 import { dropAbandonedUploads } from './intake/resumable.js';
 import { watchInbox } from './intake/watch-inbox.js';
@@ -48,5 +48,6 @@ onShutdown(log, async () => {
   app.events.close();
   server.closeIdleConnections();
   await new Promise((resolve) => server.close(resolve));
+  await closeApp(app);
   await db.end();
 });

@@ -1,5 +1,4 @@
 import type { Logger } from 'pino';
-import sharp from 'sharp';
 import type { Config } from './config.js';
 import { intakeHandler } from './intake/handler.js';
 import {
@@ -9,7 +8,11 @@ import {
   bulkRestoreHandler,
   bulkUndoHandler,
 } from './library/bulk-handlers.js';
+import type { RenderPool } from './recipes/engine/pool.js';
 import { renditionsHandler } from './recipes/handler.js';
+import type { Workbench } from './recipes/make.js';
+import { optimiseHandler } from './recipes/optimise-handler.js';
+import { surplusRemoveHandler, surplusRestoreHandler } from './recipes/surplus.js';
 import { RunEngine } from './runs/engine.js';
 import type { RunHandlers } from './runs/handler.js';
 import type { Database } from './shared/database.js';
@@ -21,17 +24,22 @@ export function createEngine({
   db,
   store,
   log,
+  pool,
 }: {
   config: Config;
   db: Database;
   store: ByteStore;
   log: Logger;
+  /** Where pictures are made; the caller closes it. */
+  pool: RenderPool;
 }): RunEngine {
-  // Pictures are worked on side by side, one thread each: together that is faster than one after the other with several.
-  sharp.concurrency(1);
-  sharp.cache(false);
+  const bench: Workbench = { db, store, pool, maxPixels: config.maxPixels };
   const handlers: RunHandlers = {
-    renditions: renditionsHandler({ db, store, maxPixels: config.maxPixels }),
+    renditions: renditionsHandler(bench),
+    'renditions-soon': renditionsHandler(bench),
+    optimise: optimiseHandler(bench),
+    'surplus-remove': surplusRemoveHandler,
+    'surplus-restore': surplusRestoreHandler,
     intake: intakeHandler({ db, store, config }),
     'bulk-edit': bulkEditHandler,
     'bulk-undo': bulkUndoHandler,

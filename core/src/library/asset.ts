@@ -23,6 +23,8 @@ export const TEXT_FIELDS = ['title', 'alt', 'caption', 'credit', 'keywords'] as 
 /** One rendition in an asset's answer. `url` is null until it was made once. */
 export interface AssetRendition {
   recipe: string;
+  /** Which of its recipe's further sizes and formats it is: `500w.webp`; null for the main file. */
+  variant: string | null;
   state: RenditionState;
   url: string | null;
   mime: string | null;

@@ -61,15 +61,31 @@ export function originalAddress(folder: string, name: string): string {
   return `/media${encodePath(joinPath(folder, name))}`;
 }
 
-/** The address path of a rendition, percent-encoded: `/media/lights/gannet/dusk~wide.jpg`. */
-export function renditionAddress(folder: string, stem: string, recipe: string, extension: string): string {
-  return `/media${encodePath(joinPath(folder, `${stem}~${recipe}.${extension}`))}`;
+/**
+ * The address path of a rendition, percent-encoded: `/media/lights/gannet/dusk~wide.jpg`, or of one of its further sizes
+ * and formats: `/media/lights/gannet/dusk~wide.500w.webp`.
+ *
+ * @param end the extension, or the name of the variant, which ends in one
+ */
+export function renditionAddress(folder: string, stem: string, recipe: string, end: string): string {
+  return `/media${encodePath(joinPath(folder, `${stem}~${recipe}.${end}`))}`;
 }
 
 /** What an address below `/media` asks for, before anything is looked up. */
 export type MediaAddress =
   | { kind: 'original'; folder: string; name: string }
-  | { kind: 'rendition'; folder: string; stem: string; recipe: string; extension: string };
+  | {
+      kind: 'rendition';
+      folder: string;
+      stem: string;
+      recipe: string;
+      extension: string;
+      /** `500w.webp`; null for the recipe's main file. */
+      variant: string | null;
+    };
+
+/** What stands between a recipe's name and the extension when it is not the main file. */
+const RUNG = /\.(\d{1,5}w)$/;
 
 /** Reads a decoded path below `/media` (with its leading slash). A name with a tilde is always a rendition's. */
 export function parseMediaAddress(path: string): MediaAddress | null {
@@ -78,8 +94,16 @@ export function parseMediaAddress(path: string): MediaAddress | null {
   if (!parsed.ok || name === '') return null;
   const tilde = name.lastIndexOf('~');
   if (tilde < 0) return { kind: 'original', folder: parsed.path, name };
-  const { stem: recipe, extension } = splitName(name.slice(tilde + 1));
-  return { kind: 'rendition', folder: parsed.path, stem: name.slice(0, tilde), recipe, extension };
+  const { stem: mark, extension } = splitName(name.slice(tilde + 1));
+  const rung = RUNG.exec(mark);
+  return {
+    kind: 'rendition',
+    folder: parsed.path,
+    stem: name.slice(0, tilde),
+    recipe: rung ? mark.slice(0, rung.index) : mark,
+    extension,
+    variant: rung ? `${rung[1]}.${extension}` : null,
+  };
 }
 
 function encodePath(path: string): string {

@@ -6,7 +6,17 @@ const rendition = (
   width: number,
   height: number,
   url: string | null = `http://u.example/${recipe}.jpg`,
-) => ({ recipe, state: 'fresh' as const, url, mime: 'image/jpeg', width, height, bytes: 1, error: null });
+) => ({
+  recipe,
+  variant: null,
+  state: 'fresh' as const,
+  url,
+  mime: 'image/jpeg',
+  width,
+  height,
+  bytes: 1,
+  error: null,
+});
 
 const asset = {
   url: 'http://u.example/original.jpg',

@@ -19,7 +19,11 @@ const ROUNDING_PX = 1;
 export function imageSources(asset: Pick<Asset, 'url' | 'width' | 'height' | 'renditions'>): ImageSources {
   const candidates = asset.renditions
     .filter(
-      (rendition) => rendition.url !== null && rendition.width !== null && isWholePicture(asset, rendition),
+      (rendition) =>
+        rendition.variant === null &&
+        rendition.url !== null &&
+        rendition.width !== null &&
+        isWholePicture(asset, rendition),
     )
     .sort((a, b) => (a.width ?? 0) - (b.width ?? 0));
   const widest = candidates.at(-1);

@@ -1,6 +1,7 @@
 import type { Kind } from '../library/kinds.js';
 import { isWithin } from '../library/paths.js';
-import type { Recipe } from './recipe.js';
+import { contentText } from './digest.js';
+import type { Recipe, RecipeContent } from './recipe.js';
 
 /** The types that the image engine decodes. HEIC needs a decoder that can't be shipped freely. */
 export const DECODABLE_MIMES: readonly string[] = [
@@ -13,22 +14,44 @@ export const DECODABLE_MIMES: readonly string[] = [
   'image/svg+xml',
 ];
 
+/** The documents of which pages can be drawn. */
+export const DRAWABLE_DOCUMENTS: readonly string[] = ['application/pdf'];
+
+/** Tells whether a picture can be made of a file: decoded, drawn from a page, taken from a film, or drawn from a sound. */
+export function canBeRendered({ kind, mime }: { kind: Kind; mime: string }): boolean {
+  return (
+    DECODABLE_MIMES.includes(mime) ||
+    DRAWABLE_DOCUMENTS.includes(mime) ||
+    kind === 'video' ||
+    kind === 'audio'
+  );
+}
+
 /** Tells whether a recipe makes a rendition of an asset. */
-export function recipeApplies(recipe: Recipe, asset: { kind: Kind; mime: string; folder: string }): boolean {
-  if (!DECODABLE_MIMES.includes(asset.mime) || !recipe.kinds.includes(asset.kind)) return false;
+export function recipeApplies(
+  recipe: Pick<Recipe, 'kinds' | 'folders'>,
+  asset: { kind: Kind; mime: string; folder: string },
+): boolean {
+  if (!canBeRendered(asset) || !recipe.kinds.includes(asset.kind)) return false;
   return recipe.folders.length === 0 || recipe.folders.some((folder) => isWithin(asset.folder, folder));
 }
 
 /** What a change of a recipe means for what was made by the old one. */
-export function changesOutput(before: Recipe, after: Recipe): boolean {
-  return JSON.stringify([before.steps, before.output]) !== JSON.stringify([after.steps, after.output]);
+export function changesOutput(before: RecipeContent, after: RecipeContent): boolean {
+  return contentText(before) !== contentText(after);
 }
 
-/** The media type that a recipe makes from a picture of type `mime`. `keep` falls back to what every browser shows. */
-export function outputMime(recipe: Recipe, mime: string): string {
-  const { format } = recipe.output;
-  if (format !== 'keep') return `image/${format}`;
-  if (mime === 'image/jpeg' || mime === 'image/png' || mime === 'image/webp' || mime === 'image/avif')
-    return mime;
-  return mime === 'image/tiff' ? 'image/jpeg' : 'image/png';
+/** What `keep` keeps: types that every browser shows. */
+const KEPT_MIMES = new Set(['image/jpeg', 'image/png', 'image/webp', 'image/avif', 'image/gif']);
+
+/** The media type that a recipe makes from a file of type `mime`. `keep` falls back to what every browser shows. */
+export function outputMime({ output }: Pick<Recipe, 'output'>, mime: string): string {
+  if (output.format !== 'keep') return `image/${output.format}`;
+  if (KEPT_MIMES.has(mime)) return mime;
+  return mime === 'image/tiff' || mime.startsWith('video/') ? 'image/jpeg' : 'image/png';
+}
+
+/** Tells whether a type can hold an animation here. */
+export function holdsAnimation(mime: string): boolean {
+  return mime === 'image/gif' || mime === 'image/webp';
 }

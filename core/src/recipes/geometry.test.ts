@@ -1,8 +1,16 @@
 import { execFileSync } from 'node:child_process';
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { followSteps, toWholePixels } from './geometry.js';
-import type { FitStep } from './recipe.js';
+import { followSteps as followOrFail, type GeometricStep, type Size, toWholePixels } from './geometry.js';
+import type { FitStep } from './steps.js';
+
+function followSteps(
+  ...args: [source: Size, steps: readonly GeometricStep[], focal?: { x: number; y: number }]
+) {
+  const geometry = followOrFail(...args);
+  if (geometry === null) throw new Error('Expected a cut inside the picture, got none');
+  return geometry;
+}
 
 const inside = (width: number, height: number): FitStep => ({ op: 'fit', mode: 'inside', width, height });
 const cover = (width: number, height: number): FitStep => ({ op: 'fit', mode: 'cover', width, height });

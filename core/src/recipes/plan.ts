@@ -1,15 +1,27 @@
 import type { FocalPoint } from '../library/asset.js';
 import { outputMime } from './applies.js';
-import { followSteps, type Region, type Size, toWholePixels } from './geometry.js';
+import { type ChainFault, type ChainStart, chainSize, startChain } from './chain.js';
+import { type Region, type Size, toWholePixels } from './geometry.js';
 import type { Recipe } from './recipe.js';
+import { type PictureStep, splitSource } from './steps.js';
 
 /** One rendition to be made. `region` is in pixels of what it is made from; null takes the whole. */
 export interface PlannedRendition {
   recipe: Recipe;
   from: 'base' | 'source';
   region: Region | null;
+  /** After the cut and the resampling with which it begins. */
   size: Size;
+  /** The steps after that, and where the focal point lies then. */
+  rest: PictureStep[];
+  focal: FocalPoint;
   mime: string;
+}
+
+/** A chain that this picture can't go through. */
+export interface PlanFault {
+  recipe: Recipe;
+  fault: ChainFault;
 }
 
 /** How all renditions of one picture are made: decoded once to `base`, and the rest from there. */
@@ -17,6 +29,7 @@ export interface RenditionPlan {
   /** The size to which the source is decoded once; null when every rendition is made from the source. */
   base: Size | null;
   renditions: PlannedRendition[];
+  faults: PlanFault[];
 }
 
 /**
@@ -36,37 +49,51 @@ export function planRenditions(
   recipes: readonly Recipe[],
   focal?: FocalPoint,
 ): RenditionPlan {
-  const wanted = recipes.map((recipe) => ({
-    recipe,
-    mime: outputMime(recipe, source.mime),
-    ...followSteps(source, recipe.steps, focal),
-  }));
-  const derivable = wanted.filter(({ recipe }) => recipe.output.metadata !== 'all');
-  const scales = derivable.map(scaleOf);
-  const baseScale = Math.min(1, Math.max(0, ...scales));
+  const wanted: { recipe: Recipe; start: ChainStart }[] = [];
+  const faults: PlanFault[] = [];
+  for (const recipe of recipes) {
+    const { chain } = splitSource(recipe.steps);
+    const begun = startChain(source, chain, focal);
+    // What can't be is known before a pixel is decoded, unless it depends on what a trim leaves.
+    const size = chainSize(source, chain, { ...(focal && { focal }) });
+    const isKnown = !chain.some(({ op }) => op === 'trim');
+    if (!begun.ok) faults.push({ recipe, fault: begun.fault });
+    else if (!size.ok && isKnown) faults.push({ recipe, fault: size.fault });
+    else wanted.push({ recipe, start: begun.start });
+  }
+  const derivable = wanted.filter(({ recipe }) => !keepsMetadata(recipe));
+  const baseScale = Math.min(1, Math.max(0, ...derivable.map(({ start }) => scaleOf(start))));
   const base = {
     width: Math.max(1, Math.round(source.width * baseScale)),
     height: Math.max(1, Math.round(source.height * baseScale)),
   };
 
-  const renditions = wanted.map(({ recipe, mime, region, size }): PlannedRendition => {
-    const reduction = baseScale / scaleOf({ region, size });
+  const renditions = wanted.map(({ recipe, start }): PlannedRendition => {
+    const { region, size, rest, focal: within } = start;
+    const reduction = baseScale / scaleOf(start);
     const fromBase =
       derivable.length > 1 &&
-      recipe.output.metadata !== 'all' &&
+      !keepsMetadata(recipe) &&
       (Math.abs(reduction - 1) < 1e-3 || reduction >= MIN_REDUCTION);
     const scale = fromBase ? baseScale : 1;
     const canvas = fromBase ? base : source;
     const isWhole = region.width >= source.width - 1e-6 && region.height >= source.height - 1e-6;
     return {
       recipe,
-      mime,
+      mime: outputMime(recipe, source.mime),
       size,
+      rest,
+      focal: within,
       from: fromBase ? 'base' : 'source',
       region: isWhole ? null : toWholePixels(region, scale, canvas),
     };
   });
-  return { base: renditions.some(({ from }) => from === 'base') ? base : null, renditions };
+  return { base: renditions.some(({ from }) => from === 'base') ? base : null, renditions, faults };
+}
+
+/** All metadata travels only along with the decoding of the source itself. */
+function keepsMetadata({ output }: Recipe): boolean {
+  return output.metadata === 'all';
 }
 
 function scaleOf({ region, size }: { region: Region; size: Size }): number {

@@ -25,6 +25,8 @@ export interface Run {
   /** Items per second over the last while; null while nothing moves. */
   rate: number | null;
   secondsLeft: number | null;
+  /** What the files that it touched took up before and take up now; null where a run is not about that. */
+  bytes: { before: number; after: number } | null;
 }
 
 /** One unit of a run's work. */
@@ -37,8 +39,43 @@ export interface RunItem {
   note: string | null;
   /** Why the last attempt failed. */
   error: string | null;
+  bytes: { before: number; after: number } | null;
   startedAt: string | null;
   finishedAt: string | null;
+}
+
+/** A process that works through runs. */
+export interface WorkerAnswer {
+  id: string;
+  host: string;
+  pid: number;
+  /** How many items it works on at a time. */
+  slots: number;
+  startedAt: string;
+  seenAt: string;
+  isAlive: boolean;
+  /** What it holds now. */
+  items: { run: string; title: string; kind: string; since: string }[];
+  /** Of the last hour. */
+  done: number;
+  failed: number;
+  /** How much of the last hour's time its slots were at work, 0–1. */
+  busy: number;
+}
+
+/** What was done in one minute by all workers together. */
+export interface ThroughputMinute {
+  at: string;
+  done: number;
+  failed: number;
+}
+
+/** Everything that the view of the workers shows. */
+export interface WorkersAnswer {
+  workers: WorkerAnswer[];
+  throughput: ThroughputMinute[];
+  /** What waits, by kind of run. */
+  queue: { kind: string; waiting: number; working: number }[];
 }
 
 export interface RunCounts {

@@ -10,7 +10,7 @@ import Joi from 'joi';
 import type { App } from '../app.js';
 import { listFoldersWithin } from '../library/folder-queries.js';
 import { readTallies, type Tally } from '../library/tallies.js';
-import { listRecipes } from '../recipes/queries.js';
+import { listRecipes } from '../recipes/recipe-queries.js';
 import { countRuns } from '../runs/queries.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, component } from '../shared/schemas.js';

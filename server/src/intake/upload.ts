@@ -4,6 +4,7 @@ import type { Principal } from '../access/principal.js';
 import type { App } from '../app.js';
 import { toAssetAnswers } from '../library/asset-answers.js';
 import { findAssets } from '../library/asset-queries.js';
+import { makeAtOnce } from '../recipes/make-now.js';
 import { UniferumError } from '../shared/errors.js';
 import {
   beginRequest,
@@ -206,5 +207,6 @@ async function answerSeveral(app: App, taken: readonly TakenIn[]): Promise<Answe
 
 async function readAssets(app: App, taken: readonly TakenIn[]): Promise<Asset[]> {
   const ids = taken.map(({ assetId }) => assetId).filter((id) => id !== null);
+  await makeAtOnce(app, ids);
   return toAssetAnswers(app.db, await findAssets(app.db, ids.map(Number)), app.config.publicUrl);
 }

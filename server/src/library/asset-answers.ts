@@ -36,7 +36,7 @@ export async function toAssetAnswers(
 /** The complete address of a rendition that was made; null before. */
 export function renditionUrl(
   asset: Pick<AssetRow, 'folder_path' | 'address_stem'>,
-  rendition: Pick<RenditionRow, 'recipe' | 'mime' | 'sha256'>,
+  rendition: Pick<RenditionRow, 'recipe' | 'variant' | 'mime' | 'sha256'>,
   publicUrl: string,
 ): string | null {
   if (rendition.sha256 === null || rendition.mime === null) return null;
@@ -46,7 +46,7 @@ export function renditionUrl(
       asset.folder_path,
       asset.address_stem,
       rendition.recipe,
-      extensionOfMime(rendition.mime) ?? 'bin',
+      rendition.variant === '' ? (extensionOfMime(rendition.mime) ?? 'bin') : rendition.variant,
     )
   );
 }
@@ -86,6 +86,7 @@ function toAnswer(
     uses: null,
     renditions: renditions.map((rendition) => ({
       recipe: rendition.recipe,
+      variant: rendition.variant === '' ? null : rendition.variant,
       state: rendition.state,
       url: renditionUrl(row, rendition, publicUrl),
       mime: rendition.mime,

@@ -261,6 +261,10 @@ export async function updatePlaceholder(tx: Executor, id: string, placeholder: s
   await change(tx, 'UPDATE assets SET placeholder = ? WHERE id = ?', [placeholder, id]);
 }
 
+export async function updateDuration(tx: Executor, id: string, seconds: number): Promise<void> {
+  await change(tx, 'UPDATE assets SET duration = ? WHERE id = ?', [seconds, id]);
+}
+
 /** Holds assets until the transaction ends, also those in the bin, and reads them. */
 export async function holdAssets(tx: Executor, ids: readonly string[]): Promise<AssetRow[]> {
   if (ids.length === 0) return [];

@@ -17,6 +17,9 @@ export const renditionSchema = component(
   'Rendition',
   answer({
     recipe: Joi.string(),
+    variant: Joi.string()
+      .allow(null)
+      .description('which of the recipe’s further sizes and formats: 500w.webp; null for the main file'),
     state: Joi.string().valid(...RENDITION_STATES),
     url: Joi.string().uri().allow(null),
     mime: Joi.string().allow(null),
@@ -131,6 +134,7 @@ export const versionSchema = component(
     height: count.allow(null),
     by: Joi.string(),
     restoredFrom: count.allow(null).description('the version that it brought back'),
+    optimisedFrom: count.allow(null).description('the version of which it is a smaller file'),
     url: Joi.string().uri().description('its bytes'),
     createdAt: timeSchema,
   }),

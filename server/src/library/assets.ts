@@ -9,7 +9,8 @@ import {
 } from '@uniferum/core';
 import type { Principal } from '../access/principal.js';
 import { recordEvent } from '../hooks/outbox.js';
-import { countRenditions, refreshRenditions } from '../recipes/bookkeeping.js';
+import { countRenditions, judgeMarked, refreshRenditions } from '../recipes/bookkeeping.js';
+import { focalPoint } from '../recipes/make.js';
 import { effectiveRules } from '../rules/service.js';
 import { type Database, inTransaction, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
@@ -94,6 +95,8 @@ export async function changeHeldAsset(
     mime: row.mime,
     folder: wanted.folder ?? row.folder_path,
     revision: row.revision,
+    sha256: row.sha256,
+    focal: edit.focal === undefined ? focalPoint(row) : edit.focal,
   };
   if (edit.focal !== undefined || subject.folder !== row.folder_path)
     await refreshRenditions(tx, subject, by);
@@ -115,6 +118,7 @@ export async function binHeldAsset(tx: Transaction, row: AssetRow, by: string): 
   const id = String(row.id);
   await binAsset(tx, id);
   await countAsset(tx, row, -1);
+  await judgeMarked(tx, row.folder_path, row.name);
   await recordEvent(tx, {
     type: 'asset.deleted',
     asset: id,
@@ -138,6 +142,7 @@ export async function restoreHeldAsset(tx: Transaction, row: AssetRow, by: strin
   const place = await findFreeAddress(tx, folder, row.name, id);
   await unbinAsset(tx, id, place);
   await countAsset(tx, { ...row, name: place.name }, 1);
+  await judgeMarked(tx, row.folder_path, place.name);
   await recordEvent(tx, { type: 'asset.restored', asset: id, by, data: { id } });
 }
 

@@ -63,10 +63,12 @@ export async function isBlobNamed(db: Executor, sha256: string): Promise<boolean
     db,
     `SELECT 1 FROM asset_versions WHERE sha256 = ?
      UNION ALL SELECT 1 FROM renditions WHERE sha256 = ?
+     UNION ALL SELECT 1 FROM removed_renditions WHERE sha256 = ?
+     UNION ALL SELECT 1 FROM pictures_on_request WHERE sha256 = ?
      UNION ALL SELECT 1 FROM intakes JOIN runs ON runs.id = intakes.run_id
        WHERE intakes.archive = ? AND runs.state IN ('waiting', 'working', 'stopping', 'stopped')
      LIMIT 1`,
-    [sha256, sha256, sha256],
+    [sha256, sha256, sha256, sha256, sha256],
   );
   return row !== null;
 }
@@ -101,6 +103,8 @@ export async function listUnnamedBlobs(
      WHERE holders = 0 AND created_at < NOW(3) - INTERVAL ? HOUR
        AND NOT EXISTS (SELECT 1 FROM asset_versions WHERE asset_versions.sha256 = blobs.sha256)
        AND NOT EXISTS (SELECT 1 FROM renditions WHERE renditions.sha256 = blobs.sha256)
+       AND NOT EXISTS (SELECT 1 FROM removed_renditions WHERE removed_renditions.sha256 = blobs.sha256)
+       AND NOT EXISTS (SELECT 1 FROM pictures_on_request WHERE pictures_on_request.sha256 = blobs.sha256)
      ORDER BY sha256
      LIMIT ?`,
     [minAgeHours, limit],

@@ -6,6 +6,7 @@ import {
   planBulkChange,
 } from '@uniferum/core';
 import type { Principal } from '../access/principal.js';
+import { beginRestoral } from '../recipes/surplus.js';
 import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
 import { findRun } from '../runs/queries.js';
 import { type Database, type Executor, inTransaction } from '../shared/database.js';
@@ -137,6 +138,7 @@ export async function beginBulkAction(
 export async function beginUndo(db: Database, who: Principal, runId: string): Promise<string> {
   const run = await findRun(db, runId);
   if (run === null) throw notFound(`Run ${runId}`);
+  if (run.kind === 'surplus-remove') return beginRestoral(db, runId, who.name);
   if (run.kind !== 'bulk-edit' && run.kind !== 'bulk-bin')
     throw new UniferumError('conflict', `"${run.title}" is no job that can be taken back.`);
   if (run.state === 'working' || run.state === 'waiting' || run.state === 'stopping')

@@ -90,7 +90,7 @@ function conditionToSql(condition: Exclude<Condition, { field: 'words' }>, looku
       return condition.value ? NEVER : ALWAYS;
     case 'recipe':
       return {
-        sql: `EXISTS (SELECT 1 FROM renditions WHERE renditions.asset_id = assets.id AND renditions.recipe = ?${condition.state ? ' AND renditions.state = ?' : ''})`,
+        sql: `EXISTS (SELECT 1 FROM renditions WHERE renditions.asset_id = assets.id AND renditions.recipe = ? AND renditions.variant = ''${condition.state ? ' AND renditions.state = ?' : ''})`,
         values: condition.state ? [condition.name, condition.state] : [condition.name],
       };
     case 'copy':

@@ -258,9 +258,9 @@ function driverOf(condition: Condition): Driver {
       break;
     case 'recipe':
       return {
-        from: 'renditions AS driver FORCE INDEX (renditions_by_recipe) STRAIGHT_JOIN assets ON assets.id = driver.asset_id',
+        from: 'renditions AS driver FORCE INDEX (renditions_in_recipe) STRAIGHT_JOIN assets ON assets.id = driver.asset_id',
         where: {
-          sql: `driver.recipe = ?${condition.state ? ' AND driver.state = ?' : ''}`,
+          sql: `driver.recipe = ? AND driver.variant = ''${condition.state ? ' AND driver.state = ?' : ''}`,
           values: condition.state ? [condition.name, condition.state] : [condition.name],
         },
         isComplete: true,

@@ -1,4 +1,3 @@
-import { setTimeout as delay } from 'node:timers/promises';
 import {
   extensionOfMime,
   joinPath,
@@ -12,7 +11,10 @@ import {
 import type { Request, Response } from 'express';
 import Joi from 'joi';
 import type { App } from '../app.js';
-import { findRecipe, findRendition, type RenditionRow } from '../recipes/queries.js';
+import { makeNow, makeSoon } from '../recipes/make-now.js';
+import { findRendition, type RenditionRow } from '../recipes/queries.js';
+import { findRecipe } from '../recipes/recipe-queries.js';
+import { substituteOf } from '../recipes/surplus.js';
 import { notFound } from '../shared/errors.js';
 import { type Answer, type Route, route } from '../shared/route.js';
 import { type AssetRow, findAsset, findAssetByName, findAssetIdByStem } from './asset-queries.js';
@@ -21,10 +23,6 @@ import { findFolder, findForward } from './folder-queries.js';
 
 /** Short, because the bytes at an address change with a new version; the entity tag makes asking again cheap. */
 const CACHE_CONTROL = 'public, max-age=60, stale-while-revalidate=600';
-
-/** How long somebody who wants to see a rendition "at once" waits for the worker. */
-const AT_ONCE_WAIT_MS = 8000;
-const AT_ONCE_POLL_MS = 60;
 
 /** How many moves and renames of folders are followed in a row. */
 const MAX_FOLDER_FORWARDS = 8;
@@ -93,24 +91,19 @@ async function answerRendition(
   req: Request,
   res: Response,
 ): Promise<Answer | null> {
-  let rendition = await findRendition(app.db, asset.id, address.recipe);
-  if (rendition === null) return null;
-  if (rendition.sha256 === null) rendition = await awaitRendition(app, rendition);
-  const { sha256, bytes, mime } = rendition;
-  if (sha256 === null || bytes === null || mime === null) {
-    // Not made yet, or can't be made: the page shows the original rather than a broken picture.
-    return {
-      status: 302,
-      headers: {
-        Location: app.config.publicUrl + originalAddress(asset.folder_path, asset.name),
-        'Cache-Control': 'no-store',
-      },
-    };
-  }
+  const variant = address.variant ?? '';
+  const found = await findRendition(app.db, asset.id, address.recipe, variant);
+  const rendition = found?.sha256 ? found : await getRendition(app, asset, address.recipe, variant, found);
+  if (rendition === null) return answerSubstitute(app, asset, address.recipe, variant);
+  const { sha256, bytes, mime, state } = rendition;
+  if (sha256 === null || bytes === null || mime === null) return showOriginal(app, asset);
   const extension = extensionOfMime(mime) ?? 'bin';
-  if (extension !== address.extension)
+  if (variant === '' && extension !== address.extension)
     return forwardTo(app, renditionAddress(asset.folder_path, asset.address_stem, address.recipe, extension));
-  const name = `${asset.address_stem}~${address.recipe}.${extension}`;
+  app.requests.add(asset.id, address.recipe, variant);
+  // It is shown as it is, and the one that is looked at is made again before all others.
+  if (state === 'outdated') makeSoon(app, asset);
+  const name = `${asset.address_stem}~${address.recipe}.${variant === '' ? extension : variant}`;
   return sendContent(req, res, app.store, {
     sha256,
     bytes,
@@ -122,16 +115,47 @@ async function answerRendition(
   });
 }
 
-/** Waits for a worker when the recipe is made "at once", because somebody is waiting to see the result. */
-async function awaitRendition(app: App, rendition: RenditionRow): Promise<RenditionRow> {
-  const recipe = await findRecipe(app.db, rendition.recipe);
-  let current = rendition;
-  const until = Date.now() + AT_ONCE_WAIT_MS;
-  while (recipe?.when === 'at-once' && current.state === 'due' && Date.now() < until) {
-    await delay(AT_ONCE_POLL_MS);
-    current = (await findRendition(app.db, rendition.asset_id, rendition.recipe)) ?? current;
-  }
-  return current;
+/** Gets a rendition that is not there yet: made now where its recipe says so, else soon. Null when nobody knows of it. */
+async function getRendition(
+  app: App,
+  asset: AssetRow,
+  recipeName: string,
+  variant: string,
+  found: RenditionRow | null,
+): Promise<RenditionRow | null> {
+  const main = variant === '' ? found : await findRendition(app.db, asset.id, recipeName);
+  if (main === null || main.sha256 !== null) return found;
+  if (main.state === 'failed') return main;
+  const recipe = await findRecipe(app.db, recipeName);
+  if (recipe?.when === 'background') makeSoon(app, asset);
+  else await makeNow(app, asset, [recipeName]);
+  return (await findRendition(app.db, asset.id, recipeName, variant)) ?? main;
+}
+
+/** Not made yet, or can't be made: the page shows the original rather than a broken picture. */
+function showOriginal(app: App, asset: AssetRow): Answer {
+  return {
+    status: 302,
+    headers: {
+      Location: app.config.publicUrl + originalAddress(asset.folder_path, asset.name),
+      'Cache-Control': 'no-store',
+    },
+  };
+}
+
+/** An address that was given up leads to what is nearest to it. */
+async function answerSubstitute(
+  app: App,
+  asset: AssetRow,
+  recipe: string,
+  variant: string,
+): Promise<Answer | null> {
+  const { isKnown, instead } = await substituteOf(app.db, asset.id, recipe, variant);
+  if (!isKnown) return null;
+  app.requests.add(asset.id, recipe, variant);
+  if (instead === null) return forwardTo(app, originalAddress(asset.folder_path, asset.name));
+  const end = instead.variant === '' ? (extensionOfMime(instead.mime ?? '') ?? 'bin') : instead.variant;
+  return forwardTo(app, renditionAddress(asset.folder_path, asset.address_stem, instead.recipe, end));
 }
 
 async function answerForward(app: App, address: MediaAddress): Promise<Answer | null> {
@@ -155,6 +179,8 @@ async function currentAddress(app: App, address: MediaAddress, mayBeLive: boolea
   const asset = id === null ? null : await findAsset(app.db, id);
   if (asset === null || asset.live === null) return null;
   if (address.kind === 'original') return originalAddress(asset.folder_path, asset.name);
+  if (address.variant !== null)
+    return renditionAddress(asset.folder_path, asset.address_stem, address.recipe, address.variant);
   const mime = (await findRendition(app.db, asset.id, address.recipe))?.mime;
   const extension = (mime && extensionOfMime(mime)) || address.extension;
   return renditionAddress(asset.folder_path, asset.address_stem, address.recipe, extension);

@@ -10,12 +10,14 @@ export interface VersionRow {
   orientation: number | null;
   /** The version that it brought back. */
   restored_from: number | null;
+  /** The version of which it is a smaller file. */
+  optimised_from: number | null;
   made_by: string;
   created_at: Date;
 }
 
 const VERSION_COLUMNS =
-  'n, sha256, bytes, mime, width, height, orientation, restored_from, made_by, created_at';
+  'n, sha256, bytes, mime, width, height, orientation, restored_from, optimised_from, made_by, created_at';
 
 /** Lists the versions of an asset, newest first. */
 export async function listVersions(db: Executor, id: string): Promise<VersionRow[]> {
@@ -41,8 +43,8 @@ export async function insertVersion(
 ): Promise<void> {
   await change(
     tx,
-    `INSERT INTO asset_versions (asset_id, n, sha256, bytes, mime, width, height, orientation, restored_from, made_by)
-     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+    `INSERT INTO asset_versions (asset_id, n, sha256, bytes, mime, width, height, orientation, restored_from, optimised_from, made_by)
+     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
     [
       id,
       version.n,
@@ -53,21 +55,23 @@ export async function insertVersion(
       version.height,
       version.orientation,
       version.restored_from,
+      version.optimised_from,
       version.made_by,
     ],
   );
 }
 
-/** Gives an asset the bytes of a version; what was seen in the old ones is forgotten. */
+/** Gives an asset the bytes of a version; what was seen in the old ones is forgotten, unless they look the same. */
 export async function updateContent(
   tx: Executor,
   id: string,
   version: Pick<VersionRow, 'n' | 'sha256' | 'bytes' | 'mime' | 'width' | 'height' | 'orientation'>,
+  { looksTheSame = false } = {},
 ): Promise<void> {
   await change(
     tx,
     `UPDATE assets
-     SET version = ?, sha256 = ?, bytes = ?, mime = ?, width = ?, height = ?, orientation = ?, phash = NULL,
+     SET version = ?, sha256 = ?, bytes = ?, mime = ?, width = ?, height = ?, orientation = ?, phash = IF(?, phash, NULL),
          revision = revision + 1, updated_at = NOW(3)
      WHERE id = ?`,
     [
@@ -78,7 +82,30 @@ export async function updateContent(
       version.width,
       version.height,
       version.orientation,
+      looksTheSame,
       id,
     ],
   );
+}
+
+/** Remembers how an asset's file is kept small; null for not at all. */
+export async function updateOptimise(tx: Executor, id: string, mode: string | null): Promise<void> {
+  await change(tx, 'UPDATE assets SET optimise = ? WHERE id = ?', [mode, id]);
+}
+
+/** What optimising has saved in all: of current versions that are smaller files of others. */
+export async function sumOptimised(db: Executor): Promise<{ files: number; before: number; after: number }> {
+  const row = await selectOne<{ files: number; before_bytes: number | null; after_bytes: number | null }>(
+    db,
+    `SELECT COUNT(*) AS files, SUM(original.bytes) AS before_bytes, SUM(smaller.bytes) AS after_bytes
+     FROM asset_versions AS smaller
+     JOIN assets ON assets.id = smaller.asset_id AND assets.version = smaller.n AND assets.live = 1
+     JOIN asset_versions AS original ON original.asset_id = smaller.asset_id AND original.n = smaller.optimised_from
+     WHERE smaller.optimised_from IS NOT NULL`,
+  );
+  return {
+    files: Number(row?.files ?? 0),
+    before: Number(row?.before_bytes ?? 0),
+    after: Number(row?.after_bytes ?? 0),
+  };
 }

@@ -4,7 +4,9 @@ import type { App } from '../app.js';
 import { recordEvent } from '../hooks/outbox.js';
 import { factsOf } from '../intake/examine.js';
 import type { ReceivedFile } from '../intake/incoming.js';
-import { refreshRenditions } from '../recipes/bookkeeping.js';
+import { orderOptimising, refreshRenditions } from '../recipes/bookkeeping.js';
+import { focalPoint } from '../recipes/make.js';
+import { adoptRenditions } from '../recipes/queries.js';
 import { effectiveRules } from '../rules/service.js';
 import { inTransaction, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
@@ -15,10 +17,16 @@ import { recordBlobs } from './blobs.js';
 import { countFacets, facetSubject } from './facet-queries.js';
 import { addToFolder } from './folder-queries.js';
 import { addToTally } from './tallies.js';
-import { findVersion, insertVersion, updateContent, type VersionRow } from './version-queries.js';
+import {
+  findVersion,
+  insertVersion,
+  updateContent,
+  updateOptimise,
+  type VersionRow,
+} from './version-queries.js';
 
 /** The bytes that an asset is to have. */
-type Content = Omit<VersionRow, 'n' | 'made_by' | 'created_at' | 'restored_from'>;
+type Content = Omit<VersionRow, 'n' | 'made_by' | 'created_at' | 'restored_from' | 'optimised_from'>;
 
 /**
  * Gives an asset new bytes at the same address: a new version, judged by its folder's rules. The old version stays in
@@ -72,6 +80,9 @@ export async function restoreVersion(
     const version = await findVersion(tx, id, n);
     if (version === null) throw notFound(`Version ${n} of ${row.name}`);
     if (version.sha256 === row.sha256) return;
+    const current = await findVersion(tx, id, row.version);
+    // Whoever takes the optimising back doesn't want it again.
+    if (current?.optimised_from === n) await updateOptimise(tx, id, null);
     await putContent(tx, row, { content: version, by: who.name, restoredFrom: n });
   });
 }
@@ -105,16 +116,37 @@ async function judgeReplacement(
   return verdict;
 }
 
-async function putContent(
+/** Gives an asset that is held new bytes, as its next version. */
+export async function putContent(
   tx: Transaction,
   row: AssetRow,
-  { content, by, restoredFrom }: { content: Content; by: string; restoredFrom: number | null },
+  {
+    content,
+    by,
+    restoredFrom,
+    optimisedFrom = null,
+    looksTheSame = false,
+  }: {
+    content: Content;
+    by: string;
+    restoredFrom: number | null;
+    optimisedFrom?: number | null;
+    /** Not a pixel is another: what was made of the old bytes is what would be made of the new ones. */
+    looksTheSame?: boolean;
+  },
 ): Promise<void> {
   const id = String(row.id);
   const n = row.version + 1;
   const before = facetSubject(row, await storeOf(tx, row.sha256));
-  await insertVersion(tx, id, { ...content, n, made_by: by, restored_from: restoredFrom });
-  await updateContent(tx, id, { ...content, n });
+  await insertVersion(tx, id, {
+    ...content,
+    n,
+    made_by: by,
+    restored_from: restoredFrom,
+    optimised_from: optimisedFrom,
+  });
+  await updateContent(tx, id, { ...content, n }, { looksTheSame });
+  if (looksTheSame) await adoptRenditions(tx, id, { from: row.sha256, to: content.sha256, version: n });
   await countHolders(tx, [row.sha256], -1);
   await countHolders(tx, [content.sha256], 1);
   const difference = { items: 0, bytes: content.bytes - row.bytes };
@@ -143,13 +175,16 @@ async function putContent(
       mime: content.mime,
       folder: row.folder_path,
       revision: row.revision,
+      sha256: content.sha256,
+      focal: focalPoint(row),
     },
     by,
   );
+  if (optimisedFrom === null) await orderOptimising(tx, id, row.name, by);
   await recordEvent(tx, {
     type: 'asset.replaced',
     asset: id,
     by,
-    data: { id, name: row.name, version: n, bytes: content.bytes, restoredFrom },
+    data: { id, name: row.name, version: n, bytes: content.bytes, restoredFrom, optimisedFrom },
   });
 }

@@ -1,15 +1,21 @@
-import { DECODABLE_MIMES, type Kind, type Recipe, type RenditionState, recipeApplies } from '@uniferum/core';
-import { addToTallies, addToTally } from '../library/tallies.js';
+import {
+  allWatermarks,
+  canBeRendered,
+  type FocalPoint,
+  type Kind,
+  type Recipe,
+  recipeApplies,
+} from '@uniferum/core';
+import { addToTallies } from '../library/tallies.js';
 import { addToOpenRun } from '../runs/ledger.js';
 import type { Transaction } from '../shared/database.js';
-import {
-  findRenditions,
-  insertDueRenditions,
-  listRecipes,
-  type RenditionRow,
-  updateRenditionState,
-  updateRenditions,
-} from './queries.js';
+import { contentDigest, focalOf, marksDigest } from './digests.js';
+import { findMarks } from './find-marks.js';
+import { judgeRecipe } from './judge.js';
+import { type Change, counted, dropRenditions, putRenditions } from './make.js';
+import { findOptimiseWish, readMode } from './optimise-queries.js';
+import { findRenditions, insertDueRenditions, type RenditionRow, updateRenditions } from './queries.js';
+import { listRecipes } from './recipe-queries.js';
 
 /** What the choice of recipes for an asset depends on. */
 export interface RecipeSubject {
@@ -38,64 +44,124 @@ export async function orderRenditions(
     tx,
     pairs.map(({ recipe }) => ({ scope: `recipe:${recipe.name}`, name: 'due', items: 1, bytes: 0 })),
   );
-  const work = assets.filter(
-    (asset) => DECODABLE_MIMES.includes(asset.mime) || pairs.some((pair) => pair.asset === asset),
-  );
+  const work = assets.filter(canBeRendered);
   if (work.length === 0) return;
   await orderWork(
     tx,
     work.map(({ id, name }) => ({ assetId: id, name })),
-    { occasion: 'arrival', isUrgent: pairs.some(({ recipe }) => isAtOnce(recipe)), by },
+    { occasion: 'arrival', isUrgent: pairs.some(({ recipe }) => recipe.when === 'at-once'), by },
   );
 }
 
-/** Marks an asset's renditions as outdated after a change to the picture itself, and has them made again. */
+/**
+ * Judges an asset's renditions afresh after a change to the picture itself, and has those made again that are not fresh.
+ * What was made from the same bytes and focal point is fresh again.
+ */
 export async function refreshRenditions(
   tx: Transaction,
-  asset: RecipeSubject & { revision: number },
+  asset: RecipeSubject & { revision: number; sha256: string; focal: FocalPoint | null },
   by: string,
 ): Promise<void> {
-  const applying = new Set(
-    (await listRecipes(tx)).filter((recipe) => recipeApplies(recipe, asset)).map(({ name }) => name),
+  const applying = new Map(
+    (await listRecipes(tx))
+      .filter((recipe) => recipeApplies(recipe, asset))
+      .map((recipe) => [recipe.name, recipe]),
   );
+  const marks = await findMarks(tx, [...applying.values()]);
   const rows = await findRenditions(tx, [asset.id], { lock: true });
+  const changed: Change[] = [];
+  const dropped: RenditionRow[] = [];
   for (const row of rows) {
-    if (!applying.has(row.recipe)) await moveRendition(tx, row, 'surplus');
-    else if (row.state === 'fresh' || row.state === 'surplus')
-      await moveRendition(tx, row, row.sha256 === null ? 'due' : 'outdated');
+    const recipe = applying.get(row.recipe);
+    if (!recipe) {
+      if (row.sha256 === null) dropped.push(row);
+      else if (row.recipe !== PREVIEW) changed.push({ before: row, after: { ...row, state: 'surplus' } });
+      continue;
+    }
+    if (row.variant !== '' && row.state === 'surplus') continue;
+    const isFresh =
+      row.content === contentDigest(recipe) &&
+      row.source_sha === asset.sha256 &&
+      row.focal === focalOf(recipe, asset.focal) &&
+      row.marks === marksDigest(recipe, (path) => marks.get(path)?.sha256 ?? null);
+    const state = row.sha256 === null ? 'due' : isFresh ? 'fresh' : 'outdated';
+    if (row.state !== 'failed' || state !== 'fresh')
+      changed.push({ before: row, after: { ...row, state, error: null } });
   }
+  await putRenditions(
+    tx,
+    changed.filter(({ before, after }) => before?.state !== after.state),
+  );
+  await dropRenditions(tx, dropped);
   const present = new Set(rows.map(({ recipe }) => recipe));
-  const missing = [...applying].filter((recipe) => !present.has(recipe));
+  const missing = [...applying.keys()].filter((recipe) => !present.has(recipe));
   await insertDueRenditions(
     tx,
     missing.map((recipe) => ({ assetId: asset.id, recipe })),
   );
-  for (const recipe of missing) await addToTally(tx, `recipe:${recipe}`, 'due', { items: 1, bytes: 0 });
-  if (applying.size > 0)
+  await addToTallies(
+    tx,
+    missing.map((recipe) => ({ scope: `recipe:${recipe}`, name: 'due', items: 1, bytes: 0 })),
+  );
+  if (canBeRendered(asset))
     await orderWork(tx, [{ assetId: asset.id, name: asset.name }], {
       occasion: `change-${asset.revision}`,
       isUrgent: false,
       by,
     });
+  await judgeMarked(tx, asset.folder, asset.name);
+}
+
+/** Judges afresh what was made by recipes that lay this file over others: it is another picture now, or gone. */
+export async function judgeMarked(tx: Transaction, folder: string, name: string): Promise<void> {
+  const path = `${folder === '/' ? '' : folder}/${name}`;
+  for (const recipe of await listRecipes(tx))
+    if (allWatermarks([recipe]).includes(path)) await judgeRecipe(tx, recipe);
 }
 
 /** Takes all renditions of an asset into the counts, or out of them. */
 export async function countRenditions(tx: Transaction, assetId: string, sign: 1 | -1): Promise<void> {
-  for (const { recipe, state, bytes } of await findRenditions(tx, [assetId])) {
-    await addToTally(tx, `recipe:${recipe}`, state, { items: sign, bytes: sign * (bytes ?? 0) });
-  }
+  const rows = await findRenditions(tx, [assetId]);
+  await addToTallies(
+    tx,
+    rows.map((row) => counted(row, sign)),
+  );
 }
 
-/** Moves a rendition to another state, and the counts with it. */
-export async function moveRendition(tx: Transaction, row: RenditionRow, to: RenditionState): Promise<void> {
-  if (row.state === to) return;
-  await updateRenditionState(tx, { assetId: row.asset_id, recipe: row.recipe }, to);
-  await addToTally(tx, `recipe:${row.recipe}`, row.state, { items: -1, bytes: -(row.bytes ?? 0) });
-  await addToTally(tx, `recipe:${row.recipe}`, to, { items: 1, bytes: row.bytes ?? 0 });
+/** Has what somebody looks at made before everything else. Asking again while it is on its way does nothing. */
+export async function orderSoon(
+  tx: Transaction,
+  asset: { id: string; name: string; revision: number },
+): Promise<void> {
+  await addToOpenRun(
+    tx,
+    { kind: 'renditions-soon', title: 'What somebody looks at', by: 'Uniferum', isUrgent: true },
+    [
+      {
+        key: `asset:${asset.id}:${asset.revision}`,
+        title: asset.name,
+        input: { asset: asset.id, recipes: null },
+      },
+    ],
+  );
 }
 
-function isAtOnce({ when }: Recipe): boolean {
-  return when === 'at-once';
+/** Has a file made smaller again that is to be kept small, when its current version is not. */
+export async function orderOptimising(
+  tx: Transaction,
+  assetId: string,
+  name: string,
+  by: string,
+): Promise<void> {
+  const wish = await findOptimiseWish(tx, assetId);
+  if (wish === null || wish.isOptimised) return;
+  await addToOpenRun(tx, { kind: 'optimise', title: 'Keeping originals small', by }, [
+    {
+      key: `asset:${assetId}:${wish.version}`,
+      title: name,
+      input: { asset: assetId, ...readMode(wish.mode) },
+    },
+  ]);
 }
 
 async function orderWork(
@@ -127,11 +193,24 @@ export async function keepPreview(
     {
       asset_id: Number(assetId),
       recipe: PREVIEW,
+      variant: '',
       state: 'fresh',
       revision: 0,
       version: 1,
+      content: null,
+      source_sha: null,
+      focal: '',
+      marks: null,
+      quality: null,
+      likeness: null,
+      work_ms: null,
       error: null,
       ...picture,
     },
   ]);
+}
+
+/** A recipe that is made at once for somebody who waits for the answer. */
+export function isAtOnce({ when }: Pick<Recipe, 'when'>): boolean {
+  return when === 'at-once';
 }

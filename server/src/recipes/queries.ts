@@ -1,96 +1,64 @@
-import type { Kind, Recipe, RenditionState } from '@uniferum/core';
+import type { Recipe, RenditionState } from '@uniferum/core';
 import {
   change,
   changeExpanded,
   type Executor,
+  escapeLike,
+  type SqlValue,
   select,
   selectExpanded,
   selectOne,
   type Transaction,
 } from '../shared/database.js';
 
-interface RecipeRow {
-  name: string;
-  title: string;
-  kinds: string;
-  folders: string;
-  made_when: 'background' | 'at-once';
-  steps: string;
-  output: string;
-  revision: number;
-}
-
-const RECIPE_COLUMNS = 'name, title, kinds, folders, made_when, steps, output, revision';
-
-/** Lists all recipes by name; an installation has dozens. */
-export async function listRecipes(db: Executor): Promise<Recipe[]> {
-  return (await select<RecipeRow>(db, `SELECT ${RECIPE_COLUMNS} FROM recipes ORDER BY name LIMIT 1000`)).map(
-    rowToRecipe,
-  );
-}
-
-export async function findRecipe(db: Executor, name: string, { lock = false } = {}): Promise<Recipe | null> {
-  const row = await selectOne<RecipeRow>(
-    db,
-    `SELECT ${RECIPE_COLUMNS} FROM recipes WHERE name = ? ${lock ? 'FOR UPDATE' : ''}`,
-    [name],
-  );
-  return row && rowToRecipe(row);
-}
-
-/** @throws ER_DUP_ENTRY when the name is taken */
-export async function insertRecipe(tx: Transaction, recipe: Recipe): Promise<void> {
-  await change(tx, `INSERT INTO recipes (${RECIPE_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`, [
-    recipe.name,
-    recipe.title,
-    JSON.stringify(recipe.kinds),
-    JSON.stringify(recipe.folders),
-    recipe.when,
-    JSON.stringify(recipe.steps),
-    JSON.stringify(recipe.output),
-    recipe.revision,
-  ]);
-}
-
-export async function updateRecipe(tx: Transaction, recipe: Recipe): Promise<void> {
-  await change(
-    tx,
-    'UPDATE recipes SET title = ?, kinds = ?, folders = ?, made_when = ?, steps = ?, output = ?, revision = ? WHERE name = ?',
-    [
-      recipe.title,
-      JSON.stringify(recipe.kinds),
-      JSON.stringify(recipe.folders),
-      recipe.when,
-      JSON.stringify(recipe.steps),
-      JSON.stringify(recipe.output),
-      recipe.revision,
-      recipe.name,
-    ],
-  );
-}
-
-export async function deleteRecipeRow(tx: Transaction, name: string): Promise<void> {
-  await change(tx, 'DELETE FROM recipes WHERE name = ?', [name]);
-}
-
+/** One file of a recipe and an asset; `variant` is empty for the main one. */
 export interface RenditionRow {
   asset_id: number;
   recipe: string;
+  variant: string;
   state: RenditionState;
   revision: number | null;
   version: number | null;
+  content: string | null;
+  source_sha: string | null;
+  focal: string;
+  marks: string | null;
   sha256: string | null;
   mime: string | null;
   width: number | null;
   height: number | null;
   bytes: number | null;
+  quality: number | null;
+  likeness: number | null;
+  work_ms: number | null;
   error: string | null;
 }
 
-const RENDITION_COLUMNS =
-  'asset_id, recipe, state, revision, version, sha256, mime, width, height, bytes, error';
+const COLUMNS = [
+  'asset_id',
+  'recipe',
+  'variant',
+  'state',
+  'revision',
+  'version',
+  'content',
+  'source_sha',
+  'focal',
+  'marks',
+  'sha256',
+  'mime',
+  'width',
+  'height',
+  'bytes',
+  'quality',
+  'likeness',
+  'work_ms',
+  'error',
+] as const satisfies readonly (keyof RenditionRow)[];
+const RENDITION_COLUMNS = COLUMNS.join(', ');
+const KEY_COLUMNS = new Set(['asset_id', 'recipe', 'variant']);
 
-/** Lists the renditions of assets, by asset and recipe. */
+/** Lists the renditions of assets, by asset, recipe and variant. */
 export async function findRenditions(
   db: Executor,
   assetIds: readonly (number | string)[],
@@ -99,7 +67,7 @@ export async function findRenditions(
   if (assetIds.length === 0) return [];
   return selectExpanded<RenditionRow>(
     db,
-    `SELECT ${RENDITION_COLUMNS} FROM renditions WHERE asset_id IN (?) ORDER BY asset_id, recipe ${lock ? 'FOR UPDATE' : ''}`,
+    `SELECT ${RENDITION_COLUMNS} FROM renditions WHERE asset_id IN (?) ORDER BY asset_id, recipe, variant ${lock ? 'FOR UPDATE' : ''}`,
     [assetIds],
   );
 }
@@ -108,11 +76,12 @@ export async function findRendition(
   db: Executor,
   assetId: number | string,
   recipe: string,
+  variant = '',
 ): Promise<RenditionRow | null> {
   return selectOne<RenditionRow>(
     db,
-    `SELECT ${RENDITION_COLUMNS} FROM renditions WHERE asset_id = ? AND recipe = ?`,
-    [assetId, recipe],
+    `SELECT ${RENDITION_COLUMNS} FROM renditions WHERE asset_id = ? AND recipe = ? AND variant = ?`,
+    [assetId, recipe, variant],
   );
 }
 
@@ -128,29 +97,105 @@ export async function insertDueRenditions(
   ).affectedRows;
 }
 
-/** Writes down that a recipe's renditions are wanted of all live assets to which it may apply. @returns how many are new */
+/** The condition that a recipe applies to a live asset, on `assets` joined with `folders`. */
+function appliesCondition(recipe: Pick<Recipe, 'kinds' | 'folders'>, mimes: readonly string[]) {
+  const within = recipe.folders.flatMap((folder) =>
+    folder === '/' ? [] : [folder, `${escapeLike(folder)}/%`],
+  );
+  const isEverywhere = within.length === 0 || recipe.folders.includes('/');
+  const folders = isEverywhere ? '1 = 1' : within.map(() => 'folders.path LIKE ?').join(' OR ');
+  return {
+    sql: `assets.live = 1 AND assets.kind IN (?) AND (assets.mime IN (?) OR assets.kind IN ('audio', 'video')) AND (${folders})`,
+    values: [recipe.kinds, mimes, ...(isEverywhere ? [] : within)] as (SqlValue | SqlValue[])[],
+  };
+}
+
+/** Writes down that a recipe's renditions are wanted of all live assets to which it applies. @returns how many are new */
 export async function insertDueRenditionsOfRecipe(
   tx: Transaction,
   recipe: Recipe,
   mimes: readonly string[],
 ): Promise<number> {
-  const within = recipe.folders.flatMap((folder) =>
-    folder === '/' ? [] : [folder, `${folder.replace(/[\\%_]/g, '\\$&')}/%`],
-  );
-  const folders =
-    within.length === 0 || recipe.folders.includes('/')
-      ? '1 = 1'
-      : within.map(() => 'folders.path LIKE ?').join(' OR ');
+  const applies = appliesCondition(recipe, mimes);
   const { affectedRows } = await changeExpanded(
     tx,
     `INSERT IGNORE INTO renditions (asset_id, recipe, state)
      SELECT assets.id, ?, 'due'
      FROM assets
      JOIN folders ON folders.id = assets.folder_id
-     WHERE assets.live = 1 AND assets.kind IN (?) AND assets.mime IN (?) AND (${folders})`,
-    [recipe.name, recipe.kinds, mimes, ...(folders === '1 = 1' ? [] : within)],
+     WHERE ${applies.sql}`,
+    [recipe.name, ...applies.values],
   );
   return affectedRows;
+}
+
+/** Counts what a recipe would come to apply to, beyond what has a rendition of it. */
+export async function countNewlyDue(db: Executor, recipe: Recipe, mimes: readonly string[]): Promise<number> {
+  const applies = appliesCondition(recipe, mimes);
+  const [row] = await selectExpanded<{ n: number }>(
+    db,
+    `SELECT COUNT(*) AS n
+     FROM assets
+     JOIN folders ON folders.id = assets.folder_id
+     LEFT JOIN renditions ON renditions.asset_id = assets.id AND renditions.recipe = ? AND renditions.variant = ''
+     WHERE ${applies.sql} AND (renditions.asset_id IS NULL OR renditions.state = 'surplus')`,
+    [recipe.name, ...applies.values],
+  );
+  return Number(row?.n ?? 0);
+}
+
+/** Counts renditions of a recipe to whose assets it would not apply any more. */
+export async function countNoLongerApplying(
+  db: Executor,
+  recipe: Recipe,
+  mimes: readonly string[],
+): Promise<number> {
+  const applies = appliesCondition(recipe, mimes);
+  const [row] = await selectExpanded<{ n: number }>(
+    db,
+    `SELECT COUNT(*) AS n
+     FROM renditions
+     JOIN assets ON assets.id = renditions.asset_id
+     JOIN folders ON folders.id = assets.folder_id
+     WHERE renditions.recipe = ? AND renditions.variant = '' AND renditions.state <> 'surplus' AND assets.live = 1
+       AND NOT (${applies.sql})`,
+    [recipe.name, ...applies.values],
+  );
+  return Number(row?.n ?? 0);
+}
+
+/** Makes surplus what a recipe does not apply to any more, and due again what it has come to apply to again. */
+export async function moveByApplication(
+  tx: Transaction,
+  recipe: Recipe,
+  mimes: readonly string[],
+): Promise<void> {
+  const applies = appliesCondition(recipe, mimes);
+  const from = `UPDATE renditions
+     JOIN assets ON assets.id = renditions.asset_id
+     JOIN folders ON folders.id = assets.folder_id`;
+  await changeExpanded(
+    tx,
+    `${from}
+     SET renditions.state = 'surplus'
+     WHERE renditions.recipe = ? AND renditions.state <> 'surplus' AND renditions.sha256 IS NOT NULL AND NOT (${applies.sql})`,
+    [recipe.name, ...applies.values],
+  );
+  await changeExpanded(
+    tx,
+    `DELETE renditions FROM renditions
+     JOIN assets ON assets.id = renditions.asset_id
+     JOIN folders ON folders.id = assets.folder_id
+     WHERE renditions.recipe = ? AND renditions.sha256 IS NULL AND NOT (${applies.sql})`,
+    [recipe.name, ...applies.values],
+  );
+  await changeExpanded(
+    tx,
+    `${from}
+     SET renditions.state = IF(renditions.sha256 IS NULL, 'due', 'outdated')
+     WHERE renditions.recipe = ? AND renditions.variant = '' AND renditions.state = 'surplus' AND (${applies.sql})`,
+    [recipe.name, ...applies.values],
+  );
 }
 
 /** Changes the state of all of a recipe's renditions that are in one of the given states. */
@@ -167,51 +212,89 @@ export async function moveRenditions(
   );
 }
 
+/**
+ * Judges a recipe's files afresh after an edit: fresh is what was made with this content from what the asset is now,
+ * also when it was made before another edit that was taken back.
+ *
+ * @param wantsFocal whether the focal point matters to the recipe
+ */
+export async function judgeByContent(
+  tx: Transaction,
+  recipe: string,
+  { content, marks, wantsFocal }: { content: string; marks: string | null; wantsFocal: boolean },
+): Promise<void> {
+  const focal = wantsFocal
+    ? "renditions.focal = IF(assets.focal_x IS NULL OR assets.focal_y IS NULL, '', CONCAT(CAST(assets.focal_x AS DECIMAL(5,4)), ',', CAST(assets.focal_y AS DECIMAL(5,4))))"
+    : '1 = 1';
+  await change(
+    tx,
+    `UPDATE renditions
+     JOIN assets ON assets.id = renditions.asset_id
+     SET renditions.updated_at = NOW(3),
+         renditions.state = IF(renditions.content = ? AND renditions.source_sha = assets.sha256 AND renditions.marks <=> ? AND ${focal}, 'fresh', 'outdated')
+     WHERE renditions.recipe = ? AND renditions.state IN ('fresh', 'outdated')`,
+    [content, marks, recipe],
+  );
+}
+
 export async function updateRenditionState(
   tx: Transaction,
-  key: { assetId: string | number; recipe: string },
+  key: { assetId: string | number; recipe: string; variant: string },
   state: RenditionState,
 ): Promise<void> {
-  await change(tx, 'UPDATE renditions SET state = ?, updated_at = NOW(3) WHERE asset_id = ? AND recipe = ?', [
-    state,
-    key.assetId,
-    key.recipe,
-  ]);
+  await change(
+    tx,
+    'UPDATE renditions SET state = ?, updated_at = NOW(3) WHERE asset_id = ? AND recipe = ? AND variant = ?',
+    [state, key.assetId, key.recipe, key.variant],
+  );
 }
 
 /** Writes what was made, or why it could not be, of renditions that are held. */
 export async function updateRenditions(tx: Transaction, rows: readonly RenditionRow[]): Promise<void> {
   if (rows.length === 0) return;
-  const values = rows.map((row) => [
-    row.asset_id,
-    row.recipe,
-    row.state,
-    row.revision,
-    row.version,
-    row.sha256,
-    row.mime,
-    row.width,
-    row.height,
-    row.bytes,
-    row.error,
-  ]);
+  const updates = COLUMNS.filter((column) => !KEY_COLUMNS.has(column)).map(
+    (column) => `${column} = VALUES(${column})`,
+  );
   await changeExpanded(
     tx,
     `INSERT INTO renditions (${RENDITION_COLUMNS}) VALUES ?
-     ON DUPLICATE KEY UPDATE state = VALUES(state), revision = VALUES(revision), version = VALUES(version), sha256 = VALUES(sha256),
-       mime = VALUES(mime), width = VALUES(width), height = VALUES(height), bytes = VALUES(bytes), error = VALUES(error), updated_at = NOW(3)`,
-    [values],
+     ON DUPLICATE KEY UPDATE ${updates.join(', ')}, updated_at = NOW(3)`,
+    [rows.map((row) => COLUMNS.map((column) => row[column]))],
   );
 }
 
-/** Counts a recipe's renditions of live assets afresh, by state. */
+/** Lets renditions count as made from other bytes that look the same. */
+export async function adoptRenditions(
+  tx: Executor,
+  assetId: string,
+  { from, to, version }: { from: string; to: string; version: number },
+): Promise<void> {
+  await change(
+    tx,
+    'UPDATE renditions SET source_sha = ?, version = ? WHERE asset_id = ? AND source_sha = ?',
+    [to, version, assetId, from],
+  );
+}
+
+/** Removes rows of renditions. */
+export async function deleteRenditions(
+  tx: Transaction,
+  keys: readonly { asset_id: number; recipe: string; variant: string }[],
+): Promise<void> {
+  if (keys.length === 0) return;
+  await changeExpanded(tx, 'DELETE FROM renditions WHERE (asset_id, recipe, variant) IN (?)', [
+    keys.map(({ asset_id, recipe, variant }) => [asset_id, recipe, variant]),
+  ]);
+}
+
+/** Counts a recipe's renditions of live assets afresh, by state: main files, and the bytes of all. */
 export async function countRenditionsOfRecipe(
   tx: Executor,
   recipe: string,
 ): Promise<{ state: RenditionState; items: number; bytes: number }[]> {
   const rows = await select<{ state: RenditionState; items: number; bytes: number | null }>(
     tx,
-    `SELECT renditions.state, COUNT(*) AS items, SUM(renditions.bytes) AS bytes
+    `SELECT renditions.state, SUM(renditions.variant = '') AS items, SUM(renditions.bytes) AS bytes
      FROM renditions
      JOIN assets ON assets.id = renditions.asset_id
      WHERE renditions.recipe = ? AND assets.live = 1
@@ -220,78 +303,4 @@ export async function countRenditionsOfRecipe(
     [recipe],
   );
   return rows.map(({ state, items, bytes }) => ({ state, items: Number(items), bytes: Number(bytes ?? 0) }));
-}
-
-/** What a rebuild takes. */
-export interface RebuildSelection {
-  recipes: readonly string[];
-  states: readonly RenditionState[];
-}
-
-/** Lists the first renditions that a rebuild would make, and how many there are in all. */
-export async function previewRebuild(
-  db: Executor,
-  { recipes, states }: RebuildSelection,
-  limit: number,
-): Promise<{
-  rows: { asset_id: number; name: string; recipe: string; state: RenditionState }[];
-  total: number;
-  assets: number;
-}> {
-  const where = 'renditions.recipe IN (?) AND renditions.state IN (?) AND assets.live = 1';
-  const rows = await selectExpanded<{
-    asset_id: number;
-    name: string;
-    recipe: string;
-    state: RenditionState;
-  }>(
-    db,
-    `SELECT renditions.asset_id, assets.name, renditions.recipe, renditions.state
-     FROM renditions
-     JOIN assets ON assets.id = renditions.asset_id
-     WHERE ${where}
-     ORDER BY renditions.asset_id, renditions.recipe
-     LIMIT ?`,
-    [recipes, states, limit],
-  );
-  const [counts] = await selectExpanded<{ total: number; assets: number }>(
-    db,
-    `SELECT COUNT(*) AS total, COUNT(DISTINCT renditions.asset_id) AS assets
-     FROM renditions
-     JOIN assets ON assets.id = renditions.asset_id
-     WHERE ${where}`,
-    [recipes, states],
-  );
-  return { rows, total: Number(counts?.total ?? 0), assets: Number(counts?.assets ?? 0) };
-}
-
-/** Writes a run's items, one for each asset that a rebuild touches, in one statement. */
-export async function insertRebuildItems(
-  tx: Transaction,
-  runId: string,
-  { recipes, states }: RebuildSelection,
-): Promise<void> {
-  await changeExpanded(
-    tx,
-    `INSERT IGNORE INTO run_items (run_id, item_key, title, input)
-     SELECT ?, CONCAT('asset:', assets.id), assets.name, JSON_OBJECT('asset', CAST(assets.id AS CHAR), 'recipes', JSON_EXTRACT(?, '$'))
-     FROM assets
-     WHERE assets.live = 1
-       AND EXISTS (SELECT 1 FROM renditions WHERE renditions.asset_id = assets.id AND renditions.recipe IN (?) AND renditions.state IN (?))
-     ORDER BY assets.id`,
-    [runId, JSON.stringify(recipes), recipes, states],
-  );
-}
-
-function rowToRecipe(row: RecipeRow): Recipe {
-  return {
-    name: row.name,
-    title: row.title,
-    kinds: JSON.parse(row.kinds) as Kind[],
-    folders: JSON.parse(row.folders),
-    when: row.made_when,
-    steps: JSON.parse(row.steps),
-    output: JSON.parse(row.output),
-    revision: row.revision,
-  };
 }

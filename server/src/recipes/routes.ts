@@ -1,73 +1,30 @@
 import {
-  type FitStep,
-  KINDS,
-  OUTPUT_FORMATS,
-  RECIPE_NAME,
-  RENDITION_STATES,
-  type Recipe,
+  describeChanges,
+  type PortableRecipe,
+  RECIPES_FORMAT,
+  type RecipesDocument,
+  recipesSchema,
 } from '@uniferum/core';
 import Joi from 'joi';
-import { answerRun } from '../runs/answer.js';
-import { runSchema } from '../runs/routes.js';
+import { isoTime } from '../shared/database.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
-import { answer, component, folderPathSchema, idSchema, pageOf } from '../shared/schemas.js';
+import { answer, pageOf, timeSchema } from '../shared/schemas.js';
+import { listRevisions } from './recipe-queries.js';
+import { nameSchema, portableSchema, recipeInput, recipeSchema } from './recipe-schemas.js';
 import {
   changeRecipe,
+  importRecipes,
   makeRecipe,
-  type Rebuild,
+  readDocument,
   readRecipe,
   readRecipes,
-  rebuild,
-  rehearseRebuild,
+  rehearseImport,
+  rehearseRecipe,
   removeRecipe,
 } from './service.js';
 
-const side = Joi.number().integer().min(1).max(16_384);
-
-const stepSchema = Joi.object({
-  op: Joi.string().valid('fit').required(),
-  width: side.description('CSS pixels'),
-  height: side.description('CSS pixels'),
-  mode: Joi.string().valid('inside', 'cover').required(),
-  enlarge: Joi.boolean(),
-})
-  .or('width', 'height')
-  .custom((step: FitStep, helpers) =>
-    step.mode === 'cover' && (step.width === undefined || step.height === undefined)
-      ? helpers.message({ custom: '{{#label}} covers a box, so it needs width and height' })
-      : step,
-  );
-
-const outputFields = {
-  format: Joi.string().valid(...OUTPUT_FORMATS),
-  quality: Joi.number().integer().min(1).max(100),
-  metadata: Joi.string().valid('none', 'rights', 'all'),
-};
-
-const recipeInput = {
-  title: Joi.string().trim().min(1).max(200).required(),
-  kinds: Joi.array()
-    .items(Joi.string().valid(...KINDS))
-    .unique()
-    .min(1)
-    .default(['image']),
-  folders: Joi.array().items(folderPathSchema).unique().default([]),
-  when: Joi.string().valid('background', 'at-once').default('background'),
-  steps: Joi.array().items(stepSchema).min(1).max(20).required(),
-  output: Joi.object({
-    format: outputFields.format.default('keep'),
-    quality: outputFields.quality.default(80),
-    metadata: outputFields.metadata.default('none'),
-  }).default({
-    format: 'keep',
-    quality: 80,
-    metadata: 'none',
-  }),
-};
-
-const nameSchema = Joi.string()
-  .pattern(RECIPE_NAME)
-  .description('lower-case letters, digits and hyphens; it stands in addresses');
+const count = Joi.number().integer().min(0);
+const params = Joi.object({ name: nameSchema.required() });
 const example = {
   name: 'wide',
   title: 'Wide',
@@ -75,45 +32,53 @@ const example = {
   output: { format: 'jpeg', quality: 80 },
 };
 
-const recipeSchema = component(
-  'Recipe',
-  answer({
-    name: nameSchema,
-    title: Joi.string(),
-    kinds: Joi.array().items(Joi.string()),
-    folders: Joi.array().items(Joi.string()),
-    when: Joi.string().valid('background', 'at-once'),
-    steps: Joi.array().items(
-      Joi.object({
-        op: Joi.string().required(),
-        width: Joi.number().optional(),
-        height: Joi.number().optional(),
-        mode: Joi.string().required(),
-        enlarge: Joi.boolean().optional(),
-      }),
-    ),
-    output: answer(outputFields),
-    revision: Joi.number().integer(),
-    renditions: answer(Object.fromEntries(RENDITION_STATES.map((state) => [state, Joi.number().integer()]))),
-    bytes: Joi.number().integer(),
+const rehearsable = Joi.object({
+  rehearse: Joi.boolean().default(false).description('say what it would come to, and change nothing'),
+});
+
+const impactSchema = answer({
+  plan: answer({
+    items: Joi.array().items(answer({ change: Joi.string() })),
+    totals: answer({
+      outdated: count,
+      fresh: count.description('files that are fresh again, because an edit is taken back'),
+      due: count,
+      surplus: count,
+      bytesNow: count,
+      bytesAfter: count.allow(null).description('null while nothing was measured'),
+      seconds: Joi.number().allow(null).description('with the workers that are there'),
+    }),
   }),
-);
+});
 
-const params = Joi.object({ name: nameSchema.required() });
-
-const planSchema = answer({
+const importSchema = answer({
   plan: answer({
     items: Joi.array().items(
       answer({
-        asset: idSchema,
-        name: Joi.string(),
-        recipe: Joi.string(),
-        state: Joi.string().valid(...RENDITION_STATES),
+        name: nameSchema,
+        action: Joi.string().valid('make', 'change', 'same'),
+        changes: Joi.array().items(Joi.string()),
       }),
     ),
-    totals: answer({ renditions: Joi.number().integer(), assets: Joi.number().integer() }),
+    totals: answer({ make: count, change: count, same: count }),
   }),
 });
+
+const documentSchema = Joi.object({
+  format: Joi.string().valid(RECIPES_FORMAT).required(),
+  version: Joi.number().valid(1).required(),
+  recipes: Joi.array().items(portableSchema).required(),
+});
+
+const importBody = Joi.object({
+  $schema: Joi.string(),
+  format: Joi.string().valid(RECIPES_FORMAT).required(),
+  version: Joi.number().valid(1).required(),
+  recipes: Joi.array()
+    .items(Joi.object({ name: nameSchema.required(), ...recipeInput }))
+    .max(1000)
+    .required(),
+}).example({ format: RECIPES_FORMAT, version: 1, recipes: [example] });
 
 export const recipeRoutes: Route[] = [
   route({
@@ -127,14 +92,19 @@ export const recipeRoutes: Route[] = [
       return { status: 200, body: { items, total: items.length, next: null } };
     },
   }),
-  route<object, object, Omit<Recipe, 'revision'>>({
+  route<object, { rehearse: boolean }, PortableRecipe>({
     method: 'post',
     path: `${API_BASE}/recipes`,
     access: 'recipes:write',
     summary: 'Make a recipe',
+    query: rehearsable,
     body: Joi.object({ name: nameSchema.required(), ...recipeInput }).example(example),
-    answers: { 201: { description: 'The recipe', schema: recipeSchema } },
-    async handle({ app, who, body }) {
+    answers: {
+      200: { description: 'What it would come to', schema: impactSchema },
+      201: { description: 'The recipe', schema: recipeSchema },
+    },
+    async handle({ app, who, query, body }) {
+      if (query.rehearse) return { status: 200, body: { plan: await rehearseRecipe(app.db, body) } };
       await makeRecipe(app.db, body, who.name);
       const { recipe, etag } = await readRecipe(app.db, body.name);
       return {
@@ -144,26 +114,49 @@ export const recipeRoutes: Route[] = [
       };
     },
   }),
-  route<object, { rehearse: boolean }, Rebuild>({
-    method: 'post',
-    path: `${API_BASE}/recipes/rebuild`,
-    access: 'recipes:write',
-    summary: 'Make renditions again, all or those that are missing or outdated',
-    query: Joi.object({
-      rehearse: Joi.boolean().default(false).description('list what would be made, and change nothing'),
-    }),
-    body: Joi.object({
-      recipes: Joi.array().items(nameSchema).unique().min(1),
-      only: Joi.string().valid('missing', 'outdated', 'all').default('missing'),
-    }).example({ only: 'outdated' }),
-    answers: {
-      200: { description: 'What would be made', schema: planSchema },
-      202: { description: 'The run that makes them', schema: answer({ run: runSchema }) },
+  route({
+    method: 'get',
+    path: `${API_BASE}/recipes/schema.json`,
+    access: 'public',
+    summary: 'The JSON Schema of a document of recipes',
+    answers: { 200: { description: 'JSON Schema 2020-12', contentType: 'application/schema+json' } },
+    async handle({ app, res }) {
+      res.setHeader('Content-Type', 'application/schema+json');
+      res.setHeader('Access-Control-Allow-Origin', '*');
+      res.send(JSON.stringify(recipesSchema(`${app.config.publicUrl}${API_BASE}/recipes/schema.json`)));
+      return { status: 200, handled: true };
     },
+  }),
+  route<object, { names?: string }>({
+    method: 'get',
+    path: `${API_BASE}/recipes/export`,
+    access: 'recipes:read',
+    summary: 'All recipes, or some, as one document',
+    query: Joi.object({ names: Joi.string().max(4000).description('separated by commas; absent for all') }),
+    answers: { 200: { description: 'The document', schema: documentSchema } },
+    async handle({ app, query: { names } }) {
+      return {
+        status: 200,
+        body: await readDocument(app.db, names === undefined ? null : names.split(',')),
+        headers: { 'Content-Disposition': 'attachment; filename="recipes.json"' },
+      };
+    },
+  }),
+  route<object, { rehearse: boolean }, RecipesDocument>({
+    method: 'post',
+    path: `${API_BASE}/recipes/import`,
+    access: 'recipes:write',
+    summary: 'Make and change recipes as a document says: all of them, or none',
+    query: rehearsable,
+    body: importBody,
+    answers: { 200: { description: 'What was done, or would be', schema: importSchema } },
     async handle({ app, who, query, body }) {
-      if (query.rehearse) return { status: 200, body: { plan: await rehearseRebuild(app.db, body) } };
-      const id = await rebuild(app.db, body, who.name);
-      return answerRun(app, id);
+      const items = query.rehearse
+        ? await rehearseImport(app.db, body)
+        : await importRecipes(app.db, body, who.name);
+      const totals = { make: 0, change: 0, same: 0 };
+      for (const { action } of items) totals[action] += 1;
+      return { status: 200, body: { plan: { items, totals } } };
     },
   }),
   route<{ name: string }>({
@@ -178,19 +171,29 @@ export const recipeRoutes: Route[] = [
       return { status: 200, body: recipe, headers: { ETag: etag } };
     },
   }),
-  route<{ name: string }, object, Omit<Recipe, 'revision' | 'name'>>({
+  route<{ name: string }, { rehearse: boolean }, Omit<PortableRecipe, 'name'>>({
     method: 'put',
     path: `${API_BASE}/recipes/{name}`,
     access: 'recipes:write',
     summary: 'Replace a recipe; what it made before becomes outdated',
     params,
+    query: rehearsable,
     body: Joi.object(recipeInput).example({
       title: example.title,
       steps: example.steps,
       output: example.output,
     }),
-    answers: { 200: { description: 'The recipe as it is now', schema: recipeSchema } },
-    async handle({ app, who, params: { name }, body, req }) {
+    answers: {
+      200: {
+        description: 'The recipe as it is now; or what the change would come to',
+        schema: Joi.alternatives(recipeSchema, impactSchema),
+      },
+    },
+    async handle({ app, who, params: { name }, query, body, req }) {
+      if (query.rehearse) {
+        await readRecipe(app.db, name);
+        return { status: 200, body: { plan: await rehearseRecipe(app.db, { ...body, name }) } };
+      }
       await changeRecipe(app.db, name, body, { by: who.name, ifMatch: req.get('if-match') });
       const { recipe, etag } = await readRecipe(app.db, name);
       return { status: 200, body: recipe, headers: { ETag: etag } };
@@ -206,6 +209,41 @@ export const recipeRoutes: Route[] = [
     async handle({ app, who, params: { name }, req }) {
       await removeRecipe(app.db, name, { by: who.name, ifMatch: req.get('if-match') });
       return { status: 204 };
+    },
+  }),
+  route<{ name: string }>({
+    method: 'get',
+    path: `${API_BASE}/recipes/{name}/revisions`,
+    access: 'recipes:read',
+    summary: 'The revisions of a recipe, newest first',
+    params,
+    answers: {
+      200: {
+        description: 'The revisions, each with what it changed',
+        schema: pageOf(
+          answer({
+            revision: count,
+            by: Joi.string(),
+            at: timeSchema,
+            changes: Joi.array().items(Joi.string()),
+            recipe: portableSchema,
+          }),
+        ),
+      },
+    },
+    async handle({ app, params: { name } }) {
+      const revisions = await listRevisions(app.db, name);
+      const items = revisions.map(({ revision, recipe, by, at }, index) => {
+        const before = revisions[index + 1];
+        return {
+          revision,
+          by,
+          at: isoTime(at),
+          changes: before ? describeChanges(before.recipe, recipe) : [],
+          recipe,
+        };
+      });
+      return { status: 200, body: { items, total: items.length, next: null } };
     },
   }),
 ];

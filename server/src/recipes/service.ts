@@ -1,34 +1,37 @@
 import {
   changesOutput,
-  DECODABLE_MIMES,
+  checkContent,
+  describeChanges,
+  exportRecipes,
+  type ImportStep,
+  type PortableRecipe,
+  planImport,
   RENDITION_STATES,
+  type RebuildEstimate,
   type Recipe,
   type RecipeAnswer,
+  type RecipesDocument,
   type RenditionState,
 } from '@uniferum/core';
 import { recordEvent } from '../hooks/outbox.js';
-import { readTallies, replaceTallies, type Tally } from '../library/tallies.js';
-import { beginRun, endIfEmpty } from '../runs/ledger.js';
-import { recountTotal } from '../runs/queries.js';
+import { readTallies, type Tally } from '../library/tallies.js';
 import { type Database, inTransaction, isDatabaseError, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
+import { contentDigest } from './digests.js';
+import { countFilesByContent, dropUnmade } from './impact-queries.js';
+import { applyRecipe, RENDERED_MIMES, recountRecipe } from './judge.js';
+import { countNewlyDue, countNoLongerApplying, moveRenditions } from './queries.js';
+import { estimateFor } from './rebuild.js';
 import {
-  countRenditionsOfRecipe,
   deleteRecipeRow,
   findRecipe,
-  insertDueRenditionsOfRecipe,
-  insertRebuildItems,
   insertRecipe,
+  insertRevision,
+  lastRevision,
   listRecipes,
-  moveRenditions,
-  previewRebuild,
-  type RebuildSelection,
   updateRecipe,
-} from './queries.js';
-
-/** How many lines of a rehearsal are listed; its totals are of all. */
-const PREVIEW_ITEMS = 500;
+} from './recipe-queries.js';
 
 /** Lists the recipes with their counts. */
 export async function readRecipes(db: Database): Promise<RecipeAnswer[]> {
@@ -47,45 +50,59 @@ export async function readRecipe(
 }
 
 /** Makes a recipe. What is in the library becomes due by it, and is made by a rebuild. */
-export async function makeRecipe(db: Database, wanted: Omit<Recipe, 'revision'>, by: string): Promise<void> {
-  await inTransaction(db, async (tx) => {
-    try {
-      await insertRecipe(tx, { ...wanted, revision: 1 });
-    } catch (error) {
-      if (isDatabaseError(error, 'ER_DUP_ENTRY'))
-        throw new UniferumError(
-          'conflict',
-          `There is a recipe "${wanted.name}" already. Change that one, or choose another name.`,
-        );
-      throw error;
-    }
-    // A recipe of this name was there before: what it made is shown, and not by this one.
-    await moveRenditions(tx, wanted.name, ['surplus'], 'outdated');
-    await applyRecipe(tx, { ...wanted, revision: 1 });
-    await recordEvent(tx, { type: 'recipe.changed', by, data: { name: wanted.name, revision: 1 } });
+export async function makeRecipe(db: Database, wanted: PortableRecipe, by: string): Promise<void> {
+  requireSound(wanted);
+  await inTransaction(db, (tx) => makeIn(tx, wanted, by));
+}
+
+async function makeIn(tx: Transaction, wanted: PortableRecipe, by: string): Promise<void> {
+  // A recipe of this name may have been there before: its revisions go on.
+  const recipe: Recipe = { ...wanted, revision: (await lastRevision(tx, wanted.name)) + 1 };
+  try {
+    await insertRecipe(tx, recipe);
+  } catch (error) {
+    if (isDatabaseError(error, 'ER_DUP_ENTRY'))
+      throw new UniferumError(
+        'conflict',
+        `There is a recipe "${wanted.name}" already. Change that one, or choose another name.`,
+      );
+    throw error;
+  }
+  await insertRevision(tx, recipe, by);
+  await applyRecipe(tx, recipe);
+  await recordEvent(tx, {
+    type: 'recipe.changed',
+    by,
+    data: { name: recipe.name, revision: recipe.revision },
   });
 }
 
-/** Replaces a recipe. A change of steps or output leaves everything made before outdated. */
+/** Replaces a recipe. A change of what it makes leaves everything made before outdated; a change back makes it fresh again. */
 export async function changeRecipe(
   db: Database,
   name: string,
-  wanted: Omit<Recipe, 'revision' | 'name'>,
+  wanted: Omit<PortableRecipe, 'name'>,
   { by, ifMatch }: { by: string; ifMatch: string | undefined },
 ): Promise<void> {
-  await inTransaction(db, async (tx) => {
-    const before = await findRecipe(tx, name, { lock: true });
-    if (before === null) throw notFound(`Recipe ${name}`);
-    requireMatch(ifMatch, revisionTag(name, before.revision), `The recipe "${name}"`);
-    const after: Recipe = { ...wanted, name, revision: before.revision + 1 };
-    await updateRecipe(tx, after);
-    if (changesOutput(before, after)) {
-      await moveRenditions(tx, name, ['fresh'], 'outdated');
-      await moveRenditions(tx, name, ['failed'], 'due');
-    }
-    await applyRecipe(tx, after);
-    await recordEvent(tx, { type: 'recipe.changed', by, data: { name, revision: after.revision } });
-  });
+  requireSound(wanted);
+  await inTransaction(db, (tx) => changeIn(tx, name, wanted, { by, ifMatch }));
+}
+
+async function changeIn(
+  tx: Transaction,
+  name: string,
+  wanted: Omit<PortableRecipe, 'name'>,
+  { by, ifMatch }: { by: string; ifMatch: string | undefined },
+): Promise<void> {
+  const before = await findRecipe(tx, name, { lock: true });
+  if (before === null) throw notFound(`Recipe ${name}`);
+  requireMatch(ifMatch, revisionTag(name, before.revision), `The recipe "${name}"`);
+  const after: Recipe = { ...wanted, name, revision: before.revision + 1 };
+  await updateRecipe(tx, after);
+  await insertRevision(tx, after, by);
+  if (changesOutput(before, after)) await moveRenditions(tx, name, ['failed'], 'due');
+  await applyRecipe(tx, after);
+  await recordEvent(tx, { type: 'recipe.changed', by, data: { name, revision: after.revision } });
 }
 
 /** Takes a recipe away. What it made becomes surplus and stays at its address, because a page may show it. */
@@ -99,81 +116,105 @@ export async function removeRecipe(
     if (recipe === null) throw notFound(`Recipe ${name}`);
     requireMatch(ifMatch, revisionTag(name, recipe.revision), `The recipe "${name}"`);
     await deleteRecipeRow(tx, name);
+    await dropUnmade(tx, name);
     await moveRenditions(tx, name, RENDITION_STATES, 'surplus');
     await recountRecipe(tx, name);
     await recordEvent(tx, { type: 'recipe.deleted', by, data: { name } });
   });
 }
 
-export interface Rebuild {
-  recipes?: string[];
-  only: 'missing' | 'outdated' | 'all';
+/** What saving a recipe would come to. */
+export interface RecipeImpact {
+  /** What differs from the recipe as it is, in a few words each. */
+  items: { change: string }[];
+  totals: {
+    /** Files that become outdated, are fresh again because an edit is taken back, become due, or become surplus. */
+    outdated: number;
+    fresh: number;
+    due: number;
+    surplus: number;
+    bytesNow: number;
+  } & RebuildEstimate;
 }
 
-/** One line of a rehearsed rebuild. */
-export interface RebuildPlan {
-  items: { asset: string; name: string; recipe: string; state: RenditionState }[];
-  totals: { renditions: number; assets: number };
-}
-
-/** Lists what a rebuild would make, and changes nothing. */
-export async function rehearseRebuild(db: Database, wanted: Rebuild): Promise<RebuildPlan> {
-  const { rows, total, assets } = await previewRebuild(db, await selectionOf(db, wanted), PREVIEW_ITEMS);
+/** Works out what a new or changed recipe would come to, and changes nothing. */
+export async function rehearseRecipe(db: Database, wanted: PortableRecipe): Promise<RecipeImpact> {
+  requireSound(wanted);
+  const before = await findRecipe(db, wanted.name);
+  const after: Recipe = { ...wanted, revision: (before?.revision ?? 0) + 1 };
+  const files = await countFilesByContent(db, wanted.name, contentDigest(after));
+  const isOther = before === null || changesOutput(before, after);
+  const [due, surplus] = await Promise.all([
+    countNewlyDue(db, after, RENDERED_MIMES),
+    countNoLongerApplying(db, after, RENDERED_MIMES),
+  ]);
+  const outdated = isOther ? files.others : files.outdated;
+  const estimate = await estimateFor(db, [after], (isOther ? files.otherMains : files.outdatedMains) + due);
   return {
-    items: rows.map(({ asset_id, name, recipe, state }) => ({
-      asset: String(asset_id),
-      name,
-      recipe,
-      state,
-    })),
-    totals: { renditions: total, assets },
+    items: (before ? describeChanges(before, after) : []).map((change) => ({ change })),
+    totals: { outdated, fresh: isOther ? files.same : 0, due, surplus, bytesNow: files.bytes, ...estimate },
   };
 }
 
-/** Begins the run that makes them. @returns the run's id */
-export async function rebuild(db: Database, wanted: Rebuild, by: string): Promise<string> {
-  const selection = await selectionOf(db, wanted);
+/** All recipes, or those of some names, as one document. @throws UniferumError `not-found` */
+export async function readDocument(db: Database, names: readonly string[] | null): Promise<RecipesDocument> {
+  const recipes = await listRecipes(db);
+  const unknown = names?.find((name) => !recipes.some((recipe) => recipe.name === name));
+  if (unknown !== undefined) throw notFound(`Recipe ${unknown}`);
+  return exportRecipes(recipes.filter(({ name }) => names === null || names.includes(name)));
+}
+
+/** Works out what an import would do. */
+export async function rehearseImport(db: Database, { recipes }: RecipesDocument): Promise<ImportStep[]> {
+  requireSoundDocument(recipes);
+  return planImport(await listRecipes(db), recipes);
+}
+
+/** Makes and changes recipes as a document says: all of them, or none when one of them can't be. */
+export async function importRecipes(
+  db: Database,
+  { recipes }: RecipesDocument,
+  by: string,
+): Promise<ImportStep[]> {
+  requireSoundDocument(recipes);
   return inTransaction(db, async (tx) => {
-    const title = wanted.recipes ? `Rebuild ${wanted.recipes.join(', ')}` : 'Rebuild all recipes';
-    const run = await beginRun(tx, { kind: 'renditions', title: title.slice(0, 200), by });
-    if (selection.recipes.length > 0) await insertRebuildItems(tx, run, selection);
-    await recountTotal(tx, run);
-    if (wanted.only === 'all') {
-      for (const recipe of selection.recipes) {
-        await moveRenditions(tx, recipe, ['fresh'], 'outdated');
-        await recountRecipe(tx, recipe);
-      }
+    const plan = planImport(await listRecipes(tx), recipes);
+    for (const { name, action } of plan) {
+      const wanted = recipes.find((recipe) => recipe.name === name);
+      if (!wanted || action === 'same') continue;
+      if (action === 'make') await makeIn(tx, wanted, by);
+      else await changeIn(tx, name, wanted, { by, ifMatch: undefined });
     }
-    await endIfEmpty(tx, run);
-    return run;
+    return plan;
   });
 }
 
-const STATES_OF: Record<Rebuild['only'], RenditionState[]> = {
-  missing: ['due', 'failed'],
-  outdated: ['outdated'],
-  all: ['fresh', 'due', 'outdated', 'failed'],
-};
-
-async function selectionOf(db: Database, { recipes, only }: Rebuild): Promise<RebuildSelection> {
-  const known = (await listRecipes(db)).map(({ name }) => name);
-  const unknown = recipes?.find((name) => !known.includes(name));
-  if (unknown) throw notFound(`Recipe ${unknown}`);
-  return { recipes: recipes ?? known, states: STATES_OF[only] };
+/** @throws UniferumError `malformed-request` that leads to each step that is wrong */
+export function requireSound(recipe: Pick<Recipe, 'steps' | 'output' | 'ladder'>): void {
+  const errors = checkContent(recipe);
+  if (errors.length > 0)
+    throw new UniferumError('malformed-request', `The recipe can't be carried out: ${errors[0]?.message}`, {
+      errors,
+    });
 }
 
-async function applyRecipe(tx: Transaction, recipe: Recipe): Promise<void> {
-  await insertDueRenditionsOfRecipe(tx, recipe, DECODABLE_MIMES);
-  await recountRecipe(tx, recipe.name);
-}
-
-async function recountRecipe(tx: Transaction, name: string): Promise<void> {
-  const counts = await countRenditionsOfRecipe(tx, name);
-  await replaceTallies(
-    tx,
-    `recipe:${name}`,
-    counts.map(({ state, items, bytes }) => ({ name: state, items, bytes })),
+function requireSoundDocument(recipes: readonly PortableRecipe[]): void {
+  const errors = recipes.flatMap((recipe, index) =>
+    checkContent(recipe).map((error) => ({ ...error, field: `recipes.${index}.${error.field}` })),
   );
+  const twice = recipes.findIndex(({ name }, index) =>
+    recipes.some((other, at) => at < index && other.name === name),
+  );
+  if (twice >= 0)
+    errors.push({
+      field: `recipes.${twice}.name`,
+      code: 'twice',
+      message: `"${recipes[twice]?.name}" stands there twice.`,
+    });
+  if (errors.length > 0)
+    throw new UniferumError('malformed-request', `The document can't be imported: ${errors[0]?.message}`, {
+      errors,
+    });
 }
 
 function withCounts(recipe: Recipe, tallies: readonly Tally[]): RecipeAnswer {

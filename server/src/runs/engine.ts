@@ -1,25 +1,24 @@
 import { randomBytes } from 'node:crypto';
 import { hostname } from 'node:os';
 import { setTimeout as delay } from 'node:timers/promises';
-import { backoffMs } from '@uniferum/core';
+import { backoffMs, failureReason } from '@uniferum/core';
 import type { Logger } from 'pino';
 import { type Database, inTransaction, type Transaction } from '../shared/database.js';
 import type { ItemResult, RunHandler, RunHandlers } from './handler.js';
 import {
-  beat,
   type ClaimedItem,
   claimItems,
   endItem,
   listClaimableRuns,
   lockExpiredItems,
-  removeWorker,
   renewLeases,
   returnItem,
-  updateItemNote,
+  updateItemEnd,
 } from './lease-queries.js';
 import { settleItem, settleRun } from './ledger.js';
 import { findRun } from './queries.js';
 import { Slots } from './slots.js';
+import { addToMinute, beat, removeWorker, type WorkerFacts } from './worker-queries.js';
 
 export interface EngineOptions {
   /** How many items are worked on at a time; others are held meanwhile, being made durable or ready to begin. */
@@ -58,6 +57,8 @@ export class RunEngine {
   readonly #held = new Map<number, HeldItem>();
   readonly #shutdown = new AbortController();
   readonly #slots: Slots;
+  /** What was done since it was last written down. */
+  #did = { done: 0, failed: 0, busyMs: 0 };
   #freeSlot: (() => void) | null = null;
   #heart: NodeJS.Timeout | null = null;
   #loop: Promise<void> | null = null;
@@ -73,7 +74,7 @@ export class RunEngine {
 
   /** Begins to work. */
   async start(): Promise<void> {
-    await beat(this.#db, this.#id);
+    await beat(this.#db, this.#facts);
     this.#heart = setInterval(() => {
       this.#beating ??= this.#heartbeat().finally(() => {
         this.#beating = null;
@@ -90,7 +91,20 @@ export class RunEngine {
     await this.#loop;
     if (this.#heart) clearInterval(this.#heart);
     await this.#beating;
+    await this.#writeDown().catch(() => {});
     await removeWorker(this.#db, this.#id).catch(() => {});
+  }
+
+  get #facts(): WorkerFacts {
+    return { id: this.#id, host: hostname(), pid: process.pid, slots: this.#options.slots };
+  }
+
+  /** Adds what was done since to this minute's count. */
+  async #writeDown(): Promise<void> {
+    const did = this.#did;
+    if (did.done + did.failed + did.busyMs === 0) return;
+    this.#did = { done: 0, failed: 0, busyMs: 0 };
+    await addToMinute(this.#db, this.#id, did);
   }
 
   async #workLoop(): Promise<void> {
@@ -165,9 +179,13 @@ export class RunEngine {
   async #attempt(item: ClaimedItem, signal: AbortSignal, log: Logger): Promise<ItemResult | null> {
     try {
       const giveBack = await this.#slots.take(signal);
+      const began = performance.now();
       const result = await this.#handlerOf(item)
         .work(item.input, { signal, runId: String(item.runId), log })
-        .finally(giveBack);
+        .finally(() => {
+          this.#did.busyMs += performance.now() - began;
+          giveBack();
+        });
       try {
         await result.persist?.();
       } catch (error) {
@@ -211,11 +229,14 @@ export class RunEngine {
 
   async #end(item: ClaimedItem, result: ItemResult): Promise<void> {
     await inTransaction(this.#db, (tx) => endWithResult(tx, item, result));
+    if (result.outcome === 'failed') this.#did.failed += 1;
+    else this.#did.done += 1;
   }
 
   async #heartbeat(): Promise<void> {
     try {
-      await beat(this.#db, this.#id);
+      await beat(this.#db, this.#facts);
+      await this.#writeDown();
       const held = [...this.#held.values()];
       const still = await renewLeases(
         this.#db,
@@ -264,13 +285,21 @@ export class RunEngine {
 
 /** Ends an item and writes what it made in one transaction: both happen, once, or neither does. */
 async function endWithResult(tx: Transaction, item: ClaimedItem, result: ItemResult): Promise<void> {
+  const error = result.error ?? null;
   const isHeld = await endItem(tx, item, {
     state: result.outcome,
     note: result.note ?? null,
-    error: result.error ?? null,
+    error,
+    reason: error === null ? null : failureReason(error, item.title),
   });
   if (!isHeld) return;
-  const counts = await result.record?.(tx);
-  if (counts?.note !== undefined) await updateItemNote(tx, item.id, counts.note);
-  await settleItem(tx, item, counts ?? { done: 0, skipped: 0, failed: 0, [result.outcome]: item.weight });
+  const recorded = (await result.record?.(tx)) ?? {};
+  const { note, bytes, done = 0, skipped = 0, failed = 0 } = recorded;
+  if (note !== undefined || bytes !== undefined) await updateItemEnd(tx, item, { note, bytes });
+  const isCounted =
+    recorded.done !== undefined || recorded.skipped !== undefined || recorded.failed !== undefined;
+  const counts = isCounted
+    ? { done, skipped, failed }
+    : { done: 0, skipped: 0, failed: 0, [result.outcome]: item.weight };
+  await settleItem(tx, item, counts);
 }

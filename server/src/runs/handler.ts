@@ -1,8 +1,15 @@
-import type { AssetTexts, BulkChange } from '@uniferum/core';
+import type { AssetTexts, BulkChange, RenditionState } from '@uniferum/core';
 import type { Logger } from 'pino';
 import type { IntakeContext } from '../intake/incoming.js';
 import type { Transaction } from '../shared/database.js';
 import type { EndCounts } from './lease-queries.js';
+
+/** What an item came to, where that is not one unit of its outcome. */
+export interface RecordedEnd extends Partial<EndCounts> {
+  note?: string;
+  /** What its files took up, and take up now. */
+  bytes?: { before: number; after: number };
+}
 
 /** What came of an item's work. */
 export interface ItemResult {
@@ -20,7 +27,7 @@ export interface ItemResult {
   /** Writes what was made, in the transaction that ends the item. An item that stands for several units says
    * how many of them came to what. Not called when the item was lost to another worker. */
   // biome-ignore lint/suspicious/noConfusingVoidType: most count by the outcome of the item, and return nothing
-  record?(tx: Transaction): Promise<(EndCounts & { note?: string }) | void>;
+  record?(tx: Transaction): Promise<RecordedEnd | void>;
   /** Lets go of what was held on disk; called at the very end, whatever came of the item. */
   release?(): Promise<void>;
 }
@@ -56,6 +63,14 @@ export interface IntakeSource {
     | { kind: 'address'; address: string };
 }
 
+interface RenditionsInput {
+  asset: string;
+  /** Null for all but those that are made on request. */
+  recipes: string[] | null;
+  /** Absent for all that are neither fresh nor surplus. */
+  states?: RenditionState[];
+}
+
 export interface RunInputs {
   intake: { intake: IntakeContext; files: IntakeSource[] };
   'bulk-edit': { ids: string[]; change: BulkChange };
@@ -63,7 +78,12 @@ export interface RunInputs {
   'bulk-bin': { ids: string[] };
   'bulk-restore': { ids: string[] };
   'bulk-purge': { ids: string[] };
-  renditions: { asset: string; recipes: string[] | null };
+  renditions: RenditionsInput;
+  /** What somebody looks at right now: the same work, before everything else. */
+  'renditions-soon': RenditionsInput;
+  optimise: { asset: string; mode: 'lossless' | 'likeness'; likeness?: number };
+  'surplus-remove': { keys: [asset: number, recipe: string, variant: string][] };
+  'surplus-restore': { run: string; keys: [asset: number, recipe: string, variant: string][] };
 }
 
 export type RunKind = keyof RunInputs;

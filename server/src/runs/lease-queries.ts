@@ -115,21 +115,42 @@ export async function renewLeases(
 export async function endItem(
   tx: Transaction,
   item: ClaimedItem,
-  end: { state: 'done' | 'skipped' | 'failed'; note: string | null; error: string | null },
+  end: {
+    state: 'done' | 'skipped' | 'failed';
+    note: string | null;
+    error: string | null;
+    /** The kind of failure, the same for all that failed alike. */
+    reason: string | null;
+  },
 ): Promise<boolean> {
   const { affectedRows } = await change(
     tx,
     `UPDATE run_items
-     SET state = ?, note = ?, error = ?, token = NULL, lease_until = NULL, finished_at = NOW(3)
+     SET state = ?, note = ?, error = ?, reason = ?, token = NULL, lease_until = NULL, finished_at = NOW(3)
      WHERE id = ? AND token = ? AND state = 'working'`,
-    [end.state, end.note, end.error, item.id, item.token],
+    [end.state, end.note, end.error, end.reason, item.id, item.token],
   );
   return affectedRows === 1;
 }
 
-/** Says afterwards what an item came to. */
-export async function updateItemNote(tx: Transaction, id: number, note: string): Promise<void> {
-  await change(tx, 'UPDATE run_items SET note = ? WHERE id = ?', [note, id]);
+/** Says afterwards what an item came to, and adds its bytes to those of its run. */
+export async function updateItemEnd(
+  tx: Transaction,
+  { id, runId }: ClaimedItem,
+  { note, bytes }: { note?: string | undefined; bytes?: { before: number; after: number } | undefined },
+): Promise<void> {
+  if (note !== undefined) await change(tx, 'UPDATE run_items SET note = ? WHERE id = ?', [note, id]);
+  if (!bytes) return;
+  await change(tx, 'UPDATE run_items SET bytes_before = ?, bytes_after = ? WHERE id = ?', [
+    bytes.before,
+    bytes.after,
+    id,
+  ]);
+  await change(
+    tx,
+    'UPDATE runs SET bytes_before = bytes_before + ?, bytes_after = bytes_after + ? WHERE id = ?',
+    [bytes.before, bytes.after, runId],
+  );
 }
 
 /** Gives an item back to wait for `delayMs`. An interrupted attempt doesn't count. @returns false when it was lost */
@@ -205,26 +226,6 @@ export async function updateRateSample(
     sample.perSecond,
     runId,
   ]);
-}
-
-/** Says that a worker is alive. */
-export async function beat(db: Executor, worker: string): Promise<void> {
-  await change(db, 'INSERT INTO workers (id) VALUES (?) ON DUPLICATE KEY UPDATE seen_at = NOW(3)', [worker]);
-  await change(db, 'DELETE FROM workers WHERE seen_at < NOW(3) - INTERVAL 1 HOUR');
-}
-
-/** Says that a worker has ended in an orderly way. */
-export async function removeWorker(db: Executor, worker: string): Promise<void> {
-  await change(db, 'DELETE FROM workers WHERE id = ?', [worker]);
-}
-
-/** Tells whether any worker was alive within the last `seconds`. */
-export async function hasLivingWorker(db: Executor, seconds: number): Promise<boolean> {
-  return (
-    (await selectOne(db, 'SELECT id FROM workers WHERE seen_at > NOW(3) - INTERVAL ? SECOND LIMIT 1', [
-      seconds,
-    ])) !== null
-  );
 }
 
 /** The database's clock, by which all leases are measured. */

@@ -32,6 +32,8 @@ export interface RunRow {
   sample_at: Date | null;
   sample_ended: number;
   sample_rate: number | null;
+  bytes_before: number;
+  bytes_after: number;
   created_at: Date;
   started_at: Date | null;
   finished_at: Date | null;
@@ -39,7 +41,7 @@ export interface RunRow {
 }
 
 const RUN_COLUMNS =
-  'id, kind, title, state, total, done, failed, skipped, undo_of, sample_at, sample_ended, sample_rate, created_at, started_at, finished_at, updated_at';
+  'id, kind, title, state, total, done, failed, skipped, undo_of, sample_at, sample_ended, sample_rate, bytes_before, bytes_after, created_at, started_at, finished_at, updated_at';
 
 export async function findRun(db: Executor, id: string, { lock = false } = {}): Promise<RunRow | null> {
   return selectOne<RunRow>(db, `SELECT ${RUN_COLUMNS} FROM runs WHERE id = ? ${lock ? 'FOR UPDATE' : ''}`, [
@@ -204,7 +206,7 @@ export async function rewaitFailedItems(tx: Transaction, runId: string): Promise
   );
   const { affectedRows } = await change(
     tx,
-    "UPDATE run_items SET state = 'waiting', attempts = 0, not_before = NOW(3), error = NULL, finished_at = NULL WHERE run_id = ? AND state = 'failed'",
+    "UPDATE run_items SET state = 'waiting', attempts = 0, not_before = NOW(3), error = NULL, reason = NULL, finished_at = NULL WHERE run_id = ? AND state = 'failed'",
     [runId],
   );
   await change(tx, 'UPDATE runs SET failed = failed - ?, updated_at = NOW(3) WHERE id = ?', [
@@ -221,6 +223,8 @@ interface ItemRow {
   attempts: number;
   note: string | null;
   error: string | null;
+  bytes_before: number | null;
+  bytes_after: number | null;
   started_at: Date | null;
   finished_at: Date | null;
 }
@@ -236,7 +240,7 @@ export async function listItems(
   const values: SqlValue[] = [run.id, after, ...(stored === undefined ? [] : [stored]), limit + 1];
   const rows = await select<ItemRow>(
     db,
-    `SELECT id, title, state, attempts, note, error, started_at, finished_at
+    `SELECT id, title, state, attempts, note, error, bytes_before, bytes_after, started_at, finished_at
      FROM run_items
      WHERE run_id = ? AND id > ? ${stored === undefined ? '' : 'AND state = ?'}
      ORDER BY id
@@ -250,6 +254,10 @@ export async function listItems(
     attempts: row.attempts,
     note: row.note,
     error: row.error,
+    bytes:
+      row.bytes_before === null || row.bytes_after === null
+        ? null
+        : { before: row.bytes_before, after: row.bytes_after },
     startedAt: isoTimeOrNull(row.started_at),
     finishedAt: isoTimeOrNull(row.finished_at),
   }));
@@ -276,7 +284,10 @@ export async function countItems(db: Executor, run: RunRow, state: ItemState | u
 }
 
 /** The kinds of runs that remember what they changed. */
-const UNDOABLE = new Set(['bulk-edit', 'bulk-bin']);
+const UNDOABLE = new Set(['bulk-edit', 'bulk-bin', 'surplus-remove']);
+
+/** The kinds of runs that make files of others. */
+const SIZED = new Set(['renditions', 'renditions-soon', 'optimise', 'surplus-remove']);
 
 /** Turns a row into an answer. */
 export function toRunAnswer(row: RunRow, nowMs: number): Run {
@@ -304,5 +315,6 @@ export function toRunAnswer(row: RunRow, nowMs: number): Run {
     createdAt: isoTime(row.created_at),
     rate: rate === null ? null : Math.round(rate * 100) / 100,
     secondsLeft: isMoving ? secondsLeft(row, rate) : null,
+    bytes: SIZED.has(row.kind) ? { before: row.bytes_before, after: row.bytes_after } : null,
   };
 }

@@ -9,6 +9,11 @@ import { databaseNow } from './lease-queries.js';
 import { resumeRun, retryRun, stopRun } from './ledger.js';
 import { countItems, countRuns, findRun, listItems, listRuns, type RunRow, toRunAnswer } from './queries.js';
 
+const bytesSchema = answer({
+  before: Joi.number().integer(),
+  after: Joi.number().integer(),
+}).description('what the files that it touched took up before, and take up now');
+
 export const runSchema = component(
   'Run',
   answer({
@@ -27,6 +32,7 @@ export const runSchema = component(
     finishedAt: timeSchema.allow(null),
     rate: Joi.number().allow(null).description('items per second'),
     secondsLeft: Joi.number().integer().allow(null),
+    bytes: bytesSchema.allow(null),
   }),
 );
 
@@ -39,6 +45,7 @@ const itemSchema = component(
     attempts: Joi.number().integer(),
     note: Joi.string().allow(null),
     error: Joi.string().allow(null),
+    bytes: bytesSchema.allow(null),
     startedAt: timeSchema.allow(null),
     finishedAt: timeSchema.allow(null),
   }),

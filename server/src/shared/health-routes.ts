@@ -1,6 +1,6 @@
 import Joi from 'joi';
 import type { App } from '../app.js';
-import { hasLivingWorker } from '../runs/lease-queries.js';
+import { hasLivingWorker } from '../runs/worker-queries.js';
 import { select } from './database.js';
 import { buildOpenApi } from './openapi.js';
 import { type Answer, API_BASE, type Route, route } from './route.js';

@@ -18,7 +18,13 @@ let engine: ReturnType<typeof createEngine>;
 beforeAll(async () => {
   server = await startTestServer();
   const log = pino({ level: 'silent' });
-  engine = createEngine({ config: server.config, db: server.db, store: server.app.store, log });
+  engine = createEngine({
+    config: server.config,
+    db: server.db,
+    store: server.app.store,
+    log,
+    pool: server.app.pool,
+  });
   await engine.start();
 });
 afterAll(async () => {

@@ -19,7 +19,13 @@ beforeAll(async () => {
   key = await server.key();
   folder = await mkdtemp(join(tmpdir(), 'uniferum-cli-'));
   const log = pino({ level: 'silent' });
-  engine = createEngine({ config: server.config, db: server.db, store: server.app.store, log });
+  engine = createEngine({
+    config: server.config,
+    db: server.db,
+    store: server.app.store,
+    log,
+    pool: server.app.pool,
+  });
   await engine.start();
 });
 afterAll(async () => {

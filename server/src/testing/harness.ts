@@ -9,7 +9,7 @@ import { pino } from 'pino';
 import sharp from 'sharp';
 import { inject } from 'vitest';
 import { makeKey, makeUser } from '../access/service.js';
-import { type App, createApp } from '../app.js';
+import { type App, closeApp, createApp } from '../app.js';
 import { type Config, readConfig } from '../config.js';
 import { type Database, openDatabase } from '../shared/database.js';
 import { migrate } from '../shared/migrate.js';
@@ -109,10 +109,10 @@ export async function startTestServer(
       options.watch?.(method, path, answer);
       return answer;
     },
-    workUntilIdle: () => workUntilIdle({ config, db, store, log }),
+    workUntilIdle: () => workUntilIdle({ config, db, store, log, pool: app.pool }),
     close: async () => {
-      app.events.close();
       await closeServer(server);
+      await closeApp(app);
       await db.query(`DROP DATABASE \`${config.database.name}\``);
       await db.end();
       await rm(dataDir, { recursive: true, force: true });

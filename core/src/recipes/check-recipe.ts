@@ -1,0 +1,162 @@
+import { nearestWord } from '../library/nearest.js';
+import type { FieldError } from '../shared/problem.js';
+import { parseAspect } from './aspect.js';
+import { checkLadder } from './ladder.js';
+import { MAX_STEPS, type RecipeContent } from './recipe.js';
+import { COLOUR, STEP_KINDS, STEP_OPS, type StepField } from './step-fields.js';
+import { isSourceStep, type Step, type StepOp } from './steps.js';
+
+/**
+ * Says what is wrong with a chain of steps that was read from JSON; empty when nothing is. A fault's `field` leads to
+ * the setting: `steps.2.width`.
+ */
+export function checkSteps(steps: unknown): FieldError[] {
+  if (!Array.isArray(steps)) return [fault('steps', 'type', 'The steps are a list.')];
+  if (steps.length > MAX_STEPS)
+    return [
+      fault('steps', 'too-many', `A chain has at most ${MAX_STEPS} steps; this one has ${steps.length}.`),
+    ];
+  return steps.flatMap((step, index) => checkStep(step, index));
+}
+
+/** Says what of a recipe's steps, output and ladder does not go together. */
+export function checkContent({ steps, output, ladder }: RecipeContent): FieldError[] {
+  const faults = [...checkSteps(steps), ...(ladder ? checkLadder(ladder) : [])];
+  if (output.maxBytes !== undefined && output.likeness !== undefined)
+    faults.push(fault('output.maxBytes', 'both', 'Choose a target size or a target likeness, not both.'));
+  const isSearched = output.maxBytes !== undefined || output.likeness !== undefined;
+  if (isSearched && (output.format === 'gif' || (output.format === 'png' && output.likeness !== undefined)))
+    faults.push(
+      fault(
+        'output.format',
+        'no-quality',
+        `A ${output.format} has no quality to search. Choose jpeg, webp or avif.`,
+      ),
+    );
+  return faults;
+}
+
+function checkStep(value: unknown, index: number): FieldError[] {
+  const at = `steps.${index}`;
+  if (typeof value !== 'object' || value === null || Array.isArray(value))
+    return [fault(at, 'type', 'A step is an object with an "op".')];
+  const step = value as Record<string, unknown>;
+  const kind = typeof step.op === 'string' && step.op in STEP_KINDS ? STEP_KINDS[step.op as StepOp] : null;
+  if (kind === null) {
+    const near = typeof step.op === 'string' ? nearestWord(step.op, STEP_OPS) : null;
+    return [
+      fault(
+        `${at}.op`,
+        'unknown-step',
+        `There is no step "${String(step.op)}".${near ? ` Did you mean "${near}"?` : ''}`,
+        near,
+      ),
+    ];
+  }
+  const faults = Object.keys(step)
+    .filter((name) => name !== 'op' && !(name in kind.fields))
+    .map((name) => {
+      const near = nearestWord(name, Object.keys(kind.fields));
+      return fault(
+        `${at}.${name}`,
+        'unknown-setting',
+        `${kind.title} has no setting "${name}".${near ? ` Did you mean "${near}"?` : ''}`,
+        near,
+      );
+    });
+  for (const [name, field] of Object.entries(kind.fields)) {
+    const message = checkField(step[name], field);
+    if (message !== null) faults.push(fault(`${at}.${name}`, 'value', message));
+  }
+  if (faults.length === 0) faults.push(...checkTogether(step as unknown as Step, index));
+  return faults;
+}
+
+function checkField(value: unknown, field: StepField): string | null {
+  if (value === undefined) return field.required ? `${field.label} is missing.` : null;
+  switch (field.kind) {
+    case 'integer':
+    case 'number': {
+      const isNumber = typeof value === 'number' && Number.isFinite(value);
+      if (
+        isNumber &&
+        value >= field.min &&
+        value <= field.max &&
+        (field.kind === 'number' || Number.isInteger(value))
+      )
+        return null;
+      return `${field.label} is a ${field.kind === 'integer' ? 'whole ' : ''}number from ${field.min} to ${field.max}${field.unit ? ` ${field.unit}` : ''}.`;
+    }
+    case 'choice':
+      return typeof value === 'string' && field.options.includes(value)
+        ? null
+        : `${field.label} is one of ${field.options.join(', ')}.`;
+    case 'flag':
+      return typeof value === 'boolean' ? null : `${field.label} is true or false.`;
+    case 'colour':
+      return typeof value === 'string' && COLOUR.test(value)
+        ? null
+        : `${field.label} is a colour like #8a3a25, #8a3a2580 with opacity, or transparent.`;
+    case 'aspect':
+      return typeof value === 'string' && parseAspect(value) !== null
+        ? null
+        : `${field.label} is written like 16:9.`;
+    case 'words':
+      return typeof value === 'string' && value.trim() !== '' && value.length <= field.max
+        ? null
+        : `${field.label} have 1 to ${field.max} characters.`;
+    case 'picture':
+      return typeof value === 'string' && value.startsWith('/') && value.length > 1
+        ? null
+        : `${field.label} is the path of a picture in the library, like /marks/seal.svg.`;
+  }
+}
+
+/** What no single setting can say. */
+function checkTogether(step: Step, index: number): FieldError[] {
+  const at = `steps.${index}`;
+  if (isSourceStep(step) && index > 0)
+    return [
+      fault(
+        `${at}.op`,
+        'not-first',
+        `${STEP_KINDS[step.op].title} gets the picture, so it is the first step.`,
+      ),
+    ];
+  if (step.op === 'fit') {
+    if (step.width === undefined && step.height === undefined)
+      return [fault(`${at}.width`, 'missing', 'Give a width, a height, or both.')];
+    if (
+      step.mode !== 'inside' &&
+      step.mode !== 'fill' &&
+      (step.width === undefined || step.height === undefined)
+    )
+      return [
+        fault(
+          `${at}.${step.width === undefined ? 'width' : 'height'}`,
+          'missing',
+          `To ${step.mode} a box needs width and height.`,
+        ),
+      ];
+  }
+  if (step.op === 'crop') {
+    const isBox = step.width !== undefined && step.height !== undefined;
+    if (step.aspect !== undefined && (step.width !== undefined || step.height !== undefined))
+      return [fault(`${at}.aspect`, 'both', 'Crop by an aspect or by numbers, not both.')];
+    if (step.aspect === undefined && !isBox)
+      return [fault(`${at}.aspect`, 'missing', 'Give an aspect, or width and height.')];
+    if ((step.left === undefined) !== (step.top === undefined))
+      return [fault(`${at}.left`, 'missing', 'Give left and top, or neither.')];
+    if (step.aspect !== undefined && step.left !== undefined)
+      return [fault(`${at}.left`, 'both', 'A crop by aspect lies around something; leave out left and top.')];
+    if (step.unit === 'percent' && isBox && ((step.width ?? 0) > 100 || (step.height ?? 0) > 100))
+      return [fault(`${at}.width`, 'value', 'A part has at most 100 percent.')];
+  }
+  if (step.op === 'watermark' && (step.picture === undefined) === (step.words === undefined))
+    return [fault(`${at}.picture`, 'one-of', 'A watermark is a picture or words: give one of them.')];
+  return [];
+}
+
+function fault(field: string, code: string, message: string, suggestion?: string | null): FieldError {
+  return { field, code, message, ...(suggestion !== undefined && { suggestion }) };
+}

@@ -1,0 +1,206 @@
+import type { FocalPoint } from '../library/asset.js';
+import type { Recipe, RecipeContent, RenditionState } from './recipe.js';
+import { STEP_KINDS } from './step-fields.js';
+import { type Step, watermarkPictures } from './steps.js';
+
+/** Writes a value as JSON with its keys in order and without what is undefined: equal values give equal texts. */
+export function canonicalJson(value: unknown): string {
+  if (Array.isArray(value)) return `[${value.map(canonicalJson).join(',')}]`;
+  if (typeof value !== 'object' || value === null) return JSON.stringify(value) ?? 'null';
+  const entries = Object.entries(value).filter(([, one]) => one !== undefined);
+  entries.sort(([a], [b]) => (a < b ? -1 : 1));
+  return `{${entries.map(([key, one]) => `${JSON.stringify(key)}:${canonicalJson(one)}`).join(',')}}`;
+}
+
+/** The text that stands for what a recipe makes; its digest is the same again when an edit is taken back. */
+export function contentText({ steps, output, ladder }: RecipeContent): string {
+  return canonicalJson({ steps, output, ladder });
+}
+
+/** Tells whether what a recipe makes depends on the asset's focal point. */
+export function usesFocal({ steps }: Pick<Recipe, 'steps'>): boolean {
+  return steps.some(
+    (step) =>
+      (step.op === 'fit' && step.mode === 'cover' && (step.around ?? 'focal') === 'focal') ||
+      (step.op === 'crop' && step.left === undefined && (step.around ?? 'focal') === 'focal'),
+  );
+}
+
+/** What a rendition is made from, beside its recipe. */
+export interface RenditionSource {
+  version: number;
+  sha256: string;
+  /** Null where it doesn't matter. */
+  focal: FocalPoint | null;
+  /** The digest of the pictures that are laid over it; null without any. */
+  marks: string | null;
+}
+
+/** What a rendition was made by and from. */
+export interface RenditionOrigin extends RenditionSource {
+  revision: number;
+  /** The digest of the recipe's content. */
+  content: string;
+}
+
+export interface StateReason {
+  code:
+    | 'recipe-changed'
+    | 'version-changed'
+    | 'focal-moved'
+    | 'watermark-changed'
+    | 'never-made'
+    | 'not-asked'
+    | 'failed'
+    | 'recipe-removed'
+    | 'does-not-apply'
+    | 'size-removed'
+    | 'fresh';
+  message: string;
+}
+
+/**
+ * Tells in what a rendition differs from what its recipe would make now; empty when it is fresh.
+ *
+ * @param changes what was edited in the recipe since, in words
+ */
+export function explainDifference(
+  made: RenditionOrigin,
+  now: RenditionOrigin,
+  changes: readonly string[] = [],
+): StateReason[] {
+  const reasons: StateReason[] = [];
+  if (made.content !== now.content)
+    reasons.push({
+      code: 'recipe-changed',
+      message: `It was made by revision ${made.revision} of the recipe, which is at revision ${now.revision} now${changes.length > 0 ? `: ${changes.join('; ')}` : ''}.`,
+    });
+  if (made.sha256 !== now.sha256)
+    reasons.push({
+      code: 'version-changed',
+      message: `It was made from version ${made.version}; the picture is at version ${now.version} now.`,
+    });
+  if (focalText(made.focal) !== focalText(now.focal))
+    reasons.push({
+      code: 'focal-moved',
+      message: `The focal point moved from ${focalWords(made.focal)} to ${focalWords(now.focal)}.`,
+    });
+  if (made.marks !== now.marks)
+    reasons.push({ code: 'watermark-changed', message: 'The picture of its watermark is another one now.' });
+  return reasons;
+}
+
+/** Says why a rendition is in its state, in sentences for the person who asks. */
+export function explainState(
+  state: RenditionState,
+  facts: {
+    error: string | null;
+    when: Recipe['when'] | null;
+    isVariant: boolean;
+    differences: readonly StateReason[];
+  },
+): StateReason[] {
+  switch (state) {
+    case 'fresh':
+      return [
+        {
+          code: 'fresh',
+          message: 'It was made by this revision of the recipe from this version of the file.',
+        },
+      ];
+    case 'due':
+      return [
+        facts.when === 'on-request'
+          ? {
+              code: 'not-asked',
+              message: 'Nobody has asked for it yet: its recipe makes it on the first request.',
+            }
+          : {
+              code: 'never-made',
+              message: 'It has never been made. A worker makes it, or a rebuild of what is missing.',
+            },
+      ];
+    case 'failed':
+      return [{ code: 'failed', message: facts.error ?? 'It could not be made.' }];
+    case 'outdated':
+      return facts.differences.length > 0
+        ? [...facts.differences]
+        : [{ code: 'recipe-changed', message: 'It was marked to be made again by a rebuild of everything.' }];
+    case 'surplus':
+      if (facts.when === null)
+        return [
+          {
+            code: 'recipe-removed',
+            message: 'Its recipe was taken away. It stays, because a page may show it.',
+          },
+        ];
+      return facts.isVariant
+        ? [
+            {
+              code: 'size-removed',
+              message: 'Its recipe makes no such size any more. It stays, because a page may show it.',
+            },
+          ]
+        : [
+            {
+              code: 'does-not-apply',
+              message:
+                'Its recipe does not apply to this file any more. It stays, because a page may show it.',
+            },
+          ];
+  }
+}
+
+/** A focal point as it is stored and compared; empty for none. */
+export function focalText(focal: FocalPoint | null): string {
+  return focal === null ? '' : `${focal.x.toFixed(4)},${focal.y.toFixed(4)}`;
+}
+
+/** Lists what differs between two contents, in a few words each. */
+export function describeChanges(before: RecipeContent, after: RecipeContent): string[] {
+  const changes: string[] = [];
+  const length = Math.max(before.steps.length, after.steps.length);
+  for (let index = 0; index < length; index += 1) {
+    const change = describeStepChange(before.steps[index], after.steps[index], index + 1);
+    if (change !== null) changes.push(change);
+  }
+  changes.push(...describeSettings('', before.output, after.output));
+  if (canonicalJson(before.ladder) !== canonicalJson(after.ladder))
+    changes.push(
+      after.ladder ? (before.ladder ? 'other widths' : 'a ladder was added') : 'the ladder was taken away',
+    );
+  return changes;
+}
+
+function describeStepChange(
+  before: Step | undefined,
+  after: Step | undefined,
+  number: number,
+): string | null {
+  if (canonicalJson(before) === canonicalJson(after)) return null;
+  if (!before) return after ? `step ${number} added (${STEP_KINDS[after.op].title.toLowerCase()})` : null;
+  if (!after) return `step ${number} removed (${STEP_KINDS[before.op].title.toLowerCase()})`;
+  if (before.op !== after.op)
+    return `step ${number} is ${STEP_KINDS[after.op].title.toLowerCase()} instead of ${STEP_KINDS[before.op].title.toLowerCase()}`;
+  return `step ${number}: ${describeSettings('', before, after).join(', ')}`;
+}
+
+function describeSettings(prefix: string, before: object, after: object): string[] {
+  const [a, b] = [before as Record<string, unknown>, after as Record<string, unknown>];
+  return [...new Set([...Object.keys(a), ...Object.keys(b)])]
+    .filter((key) => canonicalJson(a[key]) !== canonicalJson(b[key]))
+    .map((key) => `${prefix}${key} ${words(a[key])} → ${words(b[key])}`);
+}
+
+/** The paths of all pictures that recipes lay over others. */
+export function allWatermarks(recipes: readonly Pick<Recipe, 'steps'>[]): string[] {
+  return [...new Set(recipes.flatMap(({ steps }) => watermarkPictures(steps)))];
+}
+
+function words(value: unknown): string {
+  return value === undefined ? 'none' : typeof value === 'string' ? value : JSON.stringify(value);
+}
+
+function focalWords(focal: FocalPoint | null): string {
+  return focal === null ? 'the middle' : `${Math.round(focal.x * 100)} %, ${Math.round(focal.y * 100)} %`;
+}

@@ -1,0 +1,67 @@
+import type { Asset, AssetRendition } from '../library/asset.js';
+
+/** What a page needs to show one rendition in the widths and formats that there are. */
+export interface Snippet {
+  html: string;
+  /** Of the main format. */
+  srcset: string;
+  sizes: string;
+  src: string;
+}
+
+/** Browsers take the first source that they can read: best compression first. */
+const SOURCE_ORDER = ['image/avif', 'image/webp'];
+
+/**
+ * Writes the `picture` element of a recipe's renditions: a `source` for each format beside the main one, `srcset` with
+ * width descriptors, and an `img` that every browser reads, with its size so that the page doesn't jump. Source: WHATWG
+ * HTML, §4.8.1 (picture), §4.8.2 (source) and §4.8.4.2.1 (srcset attributes).
+ *
+ * @param sizes the `sizes` attribute: how wide the picture is shown
+ * @returns null when nothing was made by the recipe yet
+ */
+export function pictureSnippet(
+  asset: Pick<Asset, 'alt' | 'renditions'>,
+  recipe: string,
+  sizes = '100vw',
+): Snippet | null {
+  const made = asset.renditions.filter(
+    (one): one is AssetRendition & { url: string; mime: string; width: number; height: number } =>
+      one.recipe === recipe &&
+      one.state !== 'surplus' &&
+      one.url !== null &&
+      one.mime !== null &&
+      one.width !== null &&
+      one.height !== null,
+  );
+  const main = made.find(({ variant }) => variant === null);
+  if (!main) return null;
+  const srcsetOf = (mime: string) =>
+    made
+      .filter((one) => one.mime === mime)
+      .sort((a, b) => a.width - b.width)
+      .map(({ url, width }) => `${url.replaceAll(',', '%2C')} ${width}w`)
+      .join(', ');
+  const others = SOURCE_ORDER.filter((mime) => mime !== main.mime && made.some((one) => one.mime === mime));
+  const srcset = srcsetOf(main.mime);
+  const hasChoice = made.filter(({ mime }) => mime === main.mime).length > 1;
+  const attributes = [
+    `src="${escape(main.url)}"`,
+    ...(hasChoice ? [`srcset="${escape(srcset)}"`, `sizes="${escape(sizes)}"`] : []),
+    `width="${main.width}"`,
+    `height="${main.height}"`,
+    `alt="${escape(asset.alt ?? '')}"`,
+    'loading="lazy"',
+    'decoding="async"',
+  ];
+  const image = `<img ${attributes.join(' ')}>`;
+  const sources = others.map(
+    (mime) => `  <source type="${mime}" srcset="${escape(srcsetOf(mime))}" sizes="${escape(sizes)}">\n`,
+  );
+  const html = sources.length > 0 ? `<picture>\n${sources.join('')}  ${image}\n</picture>` : image;
+  return { html, srcset: hasChoice ? srcset : '', sizes, src: main.url };
+}
+
+function escape(text: string): string {
+  return text.replaceAll('&', '&amp;').replaceAll('"', '&quot;').replaceAll('<', '&lt;');
+}

@@ -1,0 +1,33 @@
+import { createHash } from 'node:crypto';
+import {
+  contentText,
+  type FocalPoint,
+  focalText,
+  type Recipe,
+  type RecipeContent,
+  usesFocal,
+  watermarkPictures,
+} from '@uniferum/core';
+
+/** The digest of what a recipe makes; the same again when an edit is taken back. 32 hexadecimal digits. */
+export function contentDigest(content: RecipeContent): string {
+  return digest(contentText(content));
+}
+
+/** The focal point as far as a recipe depends on it; empty for none. */
+export function focalOf(recipe: Pick<Recipe, 'steps'>, focal: FocalPoint | null): string {
+  return usesFocal(recipe) ? focalText(focal) : '';
+}
+
+/** The digest of the pictures that a recipe lays over others; null without any. */
+export function marksDigest(
+  recipe: Pick<Recipe, 'steps'>,
+  shaOf: (path: string) => string | null,
+): string | null {
+  const paths = watermarkPictures(recipe.steps);
+  return paths.length === 0 ? null : digest(paths.map((path) => `${path} ${shaOf(path)}`).join('\n'));
+}
+
+function digest(text: string): string {
+  return createHash('sha256').update(text).digest('hex').slice(0, 32);
+}

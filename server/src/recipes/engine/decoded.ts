@@ -1,0 +1,64 @@
+import type { Size } from '@uniferum/core';
+import sharp from 'sharp';
+import { type Pixels, toPixels } from './canvas.js';
+
+/** How much larger than what is made from it a decoded picture has to be, so that a second resampling doesn't show. */
+const MIN_REDUCTION = 1.2;
+
+/** Two or three pictures of 12 megapixels. */
+const MAX_BYTES = 128_000_000;
+
+/** A picture that stays decoded while somebody tries recipes on it. */
+export interface DecodedPicture {
+  pixels: Pixels;
+  /** How many of its pixels make one of the source. */
+  scale: number;
+}
+
+/**
+ * Keeps decoded pictures, the one that was used last longest. They are decoded at steps of √2, so that a width that is
+ * changed by a little finds the same one again.
+ */
+export class DecodedCache {
+  readonly #kept = new Map<string, DecodedPicture>();
+
+  /** @param scale the scale that is needed of the source, at most 1 */
+  async get(
+    file: { path: string; sha256: string; size: Size },
+    scale: number,
+    maxPixels: number,
+  ): Promise<DecodedPicture> {
+    const step = stepAbove(scale);
+    const key = `${file.sha256}:${step}`;
+    const kept = this.#kept.get(key) ?? (await decodeAt(file, step, maxPixels));
+    this.#kept.delete(key);
+    this.#kept.set(key, kept);
+    this.#shrink();
+    return kept;
+  }
+
+  #shrink(): void {
+    let bytes = 0;
+    for (const [key, { pixels }] of [...this.#kept].reverse()) {
+      bytes += pixels.data.length;
+      if (bytes > MAX_BYTES && this.#kept.size > 1) this.#kept.delete(key);
+    }
+  }
+}
+
+function stepAbove(scale: number): number {
+  let step = 1;
+  while (step / Math.SQRT2 >= scale * MIN_REDUCTION) step /= Math.SQRT2;
+  return step;
+}
+
+async function decodeAt(
+  { path, size }: { path: string; size: Size },
+  scale: number,
+  maxPixels: number,
+): Promise<DecodedPicture> {
+  const width = Math.max(1, Math.round(size.width * scale));
+  const height = Math.max(1, Math.round(size.height * scale));
+  const opened = sharp(path, { limitInputPixels: maxPixels, failOn: 'error' }).autoOrient();
+  return { pixels: await toPixels(opened.resize(width, height, { fit: 'fill' })), scale };
+}

@@ -1,0 +1,35 @@
+import { allWatermarks, folderName, joinPath, parentPath, type Recipe } from '@uniferum/core';
+import { type AssetRow, findAsset, findAssetByName } from '../library/asset-queries.js';
+import { findForward } from '../library/folder-queries.js';
+import type { Executor } from '../shared/database.js';
+import type { ByteStore } from '../stores/byte-store.js';
+import type { MarkFile } from './engine/marks.js';
+
+/** The pictures that recipes lay over others, by their paths; null for one that is not in the library any more. */
+export type FoundMarks = ReadonlyMap<string, Pick<AssetRow, 'id' | 'sha256' | 'mime'> | null>;
+
+/** Looks up the watermarks of recipes. A picture that was moved or renamed is found at its new place. */
+export async function findMarks(
+  db: Executor,
+  recipes: readonly Pick<Recipe, 'steps'>[],
+): Promise<FoundMarks> {
+  const found = new Map<string, AssetRow | null>();
+  for (const path of allWatermarks(recipes)) found.set(path, await findMark(db, path));
+  return found;
+}
+
+async function findMark(db: Executor, path: string): Promise<AssetRow | null> {
+  const [folder, name] = [parentPath(path) ?? '/', folderName(path)];
+  const here = await findAssetByName(db, folder, name);
+  if (here) return here;
+  const forward = await findForward(db, joinPath(folder, name));
+  const moved = forward?.assetId ? await findAsset(db, forward.assetId) : null;
+  return moved?.live === 1 ? moved : null;
+}
+
+/** The files of found marks, as the rendering processes read them. */
+export function markFiles(marks: FoundMarks, store: ByteStore): Record<string, MarkFile> {
+  return Object.fromEntries(
+    [...marks].map(([path, mark]) => [path, { path: mark ? store.localPath(mark.sha256) : null }]),
+  );
+}

@@ -1,0 +1,47 @@
+import { change, type Executor, selectOne, type Transaction } from '../shared/database.js';
+
+/** Files of a recipe, by whether they were made by a content. */
+export interface FilesByContent {
+  /** Made by it, and outdated now. */
+  same: number;
+  /** Made by another. */
+  others: number;
+  otherMains: number;
+  outdated: number;
+  outdatedMains: number;
+  bytes: number;
+}
+
+/** Counts the files of a recipe that were made by a content, and those that were not. */
+export async function countFilesByContent(
+  db: Executor,
+  recipe: string,
+  content: string,
+): Promise<FilesByContent> {
+  const row = await selectOne<Record<keyof FilesByContent, number | string | null>>(
+    db,
+    `SELECT SUM(renditions.content <=> ? AND renditions.state = 'outdated') AS same,
+            SUM(NOT renditions.content <=> ?) AS others,
+            SUM(NOT renditions.content <=> ? AND renditions.variant = '') AS otherMains,
+            SUM(renditions.state = 'outdated') AS outdated,
+            SUM(renditions.state = 'outdated' AND renditions.variant = '') AS outdatedMains,
+            SUM(renditions.bytes) AS bytes
+     FROM renditions
+     JOIN assets ON assets.id = renditions.asset_id
+     WHERE renditions.recipe = ? AND renditions.state IN ('fresh', 'outdated') AND assets.live = 1`,
+    [content, content, content, recipe],
+  );
+  return {
+    same: Number(row?.same ?? 0),
+    others: Number(row?.others ?? 0),
+    otherMains: Number(row?.otherMains ?? 0),
+    outdated: Number(row?.outdated ?? 0),
+    outdatedMains: Number(row?.outdatedMains ?? 0),
+    bytes: Number(row?.bytes ?? 0),
+  };
+}
+
+/** Forgets renditions of a recipe that were never made: they have no address that a page could show. */
+export async function dropUnmade(tx: Transaction, recipe: string): Promise<void> {
+  await change(tx, 'DELETE FROM renditions WHERE recipe = ? AND sha256 IS NULL', [recipe]);
+}

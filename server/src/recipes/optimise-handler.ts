@@ -1,0 +1,79 @@
+import { Readable } from 'node:stream';
+import { formatBytes } from '@uniferum/core';
+import { findAsset } from '../library/asset-queries.js';
+import { holdAnyAsset } from '../library/assets.js';
+import { recordBlobs } from '../library/blobs.js';
+import { updateOptimise } from '../library/version-queries.js';
+import { putContent } from '../library/versions.js';
+import type { ItemResult, RunHandler, RunInputs } from '../runs/handler.js';
+import type { StagedBytes } from '../stores/byte-store.js';
+import { PictureKilledError } from './engine/pool.js';
+import type { Workbench } from './make.js';
+import { type OptimiseMode, writeMode } from './optimise-queries.js';
+
+/** Makes the file of one asset smaller, as its next version; the version before it stays, and can be restored. */
+export function optimiseHandler(bench: Workbench): RunHandler<RunInputs['optimise']> {
+  return { work: (input, { signal }) => optimise(bench, input, signal) };
+}
+
+async function optimise(
+  { db, store, pool, maxPixels }: Workbench,
+  { asset: id, mode, likeness = 1 }: RunInputs['optimise'],
+  signal: AbortSignal,
+): Promise<ItemResult> {
+  const asset = await findAsset(db, id);
+  if (asset === null || asset.live === null) return { outcome: 'skipped', note: 'The asset is in the bin.' };
+  if (!(await store.has(asset.sha256)))
+    throw new Error(
+      `The bytes of ${asset.name} are not in the store "${store.name}". Check that it is mounted.`,
+    );
+  const wish: OptimiseMode = mode === 'lossless' ? { mode } : { mode, likeness };
+  const remember = (tx: Parameters<typeof updateOptimise>[0]) => updateOptimise(tx, id, writeMode(wish));
+  let result: Awaited<ReturnType<typeof pool.optimise>>;
+  try {
+    const job = { path: store.localPath(asset.sha256), mime: asset.mime, mode, likeness, maxPixels };
+    result = await pool.optimise(job, signal);
+  } catch (error) {
+    signal.throwIfAborted();
+    const message = error instanceof Error ? error.message : String(error);
+    if (error instanceof PictureKilledError)
+      return { outcome: 'failed', error: `${asset.name} can't be worked on: ${message}.` };
+    return { outcome: 'failed', error: `${asset.name} can't be made smaller: ${message.split('\n')[0]}.` };
+  }
+  if (!result.ok)
+    return { outcome: 'skipped', note: `${asset.name} stays: ${result.reason}.`, record: remember };
+  const { data, bytesBefore, likeness: reached } = result;
+  let staged: StagedBytes | null = null;
+  return {
+    outcome: 'done',
+    note: `${formatBytes(bytesBefore)} → ${formatBytes(data.length)}, ${Math.round((1 - data.length / bytesBefore) * 100)} % saved${reached === null ? ', not a pixel changed' : `, likeness ${reached.toFixed(4)}`}`,
+    persist: async () => {
+      staged = await store.stage(Readable.from([data]), { limitBytes: Number.MAX_SAFE_INTEGER });
+      await staged.keep();
+    },
+    record: async (tx) => {
+      const row = await holdAnyAsset(tx, id);
+      // Replaced meanwhile: these are not its bytes any more, and the new ones come by themselves.
+      if (staged === null || row.live === null || row.sha256 !== asset.sha256)
+        return { done: 0, skipped: 1, failed: 0 };
+      const { sha256, bytes, crc32, copy } = staged;
+      await recordBlobs(tx, [{ sha256, bytes, crc32, ...copy }]);
+      await remember(tx);
+      await putContent(tx, row, {
+        by: 'Uniferum',
+        restoredFrom: null,
+        optimisedFrom: row.version,
+        looksTheSame: reached === null,
+        content: {
+          sha256,
+          bytes,
+          mime: row.mime,
+          width: row.width,
+          height: row.height,
+          orientation: row.orientation,
+        },
+      });
+      return { bytes: { before: bytesBefore, after: bytes } };
+    },
+  };
+}
