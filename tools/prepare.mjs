@@ -10,7 +10,13 @@ export const ROOT = new URL('..', import.meta.url).pathname.replace(/\/$/, '');
 export const VAR = join(ROOT, 'var');
 
 /** What each command comes from. Commands are looked for, because a machine may have them from elsewhere. */
-const FOR_DEMO = { mariadbd: 'mariadb-server-core', my_print_defaults: 'mariadb-client-core' };
+const FOR_DEMO = {
+  mariadbd: 'mariadb-server-core',
+  my_print_defaults: 'mariadb-client-core',
+  pdftoppm: 'poppler-utils',
+  ffmpeg: 'ffmpeg',
+  jpegtran: 'libjpeg-turbo-progs',
+};
 const FOR_TESTS = {
   ...FOR_DEMO,
   chromium: 'chromium',

@@ -14,7 +14,19 @@ const browser = await chromium.launch(CHROMIUM);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' });
 
 /** Taken only when they are named: docs/ holds the main views. */
-const ON_DEMAND = new Set(['bin', 'metadata', 'films']);
+const ON_DEMAND = new Set([
+  'bin',
+  'metadata',
+  'films',
+  'recipe-editor-tones',
+  'recipe-output',
+  'recipe-new',
+  'recipe-json',
+  'rebuild',
+  'matrix-failed',
+  'originals',
+  'papers',
+]);
 
 /** @param {string} name @param {string} path @param {(() => Promise<unknown>) | null} [act] */
 async function take(name, path, act = null) {
@@ -22,9 +34,11 @@ async function take(name, path, act = null) {
   await page.goto(path.startsWith('http') ? path : url + path, { waitUntil: 'load' });
   if (act) await act();
   await page.waitForFunction(() =>
-    [...document.images].every(
-      (image) => image.complete || image.getBoundingClientRect().top > window.innerHeight,
-    ),
+    [...document.images].every((image) => {
+      const { left, top, width, height } = image.getBoundingClientRect();
+      const seen = document.elementFromPoint(left + width / 2, top + height / 2);
+      return image.complete || seen === null || !(seen === image || seen.contains(image));
+    }),
   );
   await page.waitForTimeout(1500);
   await page.screenshot({ path: join(folder, `${name}.png`) });
@@ -91,6 +105,29 @@ await take('library-line', `/library/lights/gannet-head?asset=${asset}`);
 await take('library-table', `/library?as=table`);
 await take('rules', '/library/news', () => page.getByRole('button', { name: 'Rules' }).click());
 await take('recipes', '/recipes');
+await take('recipe-editor', '/recipes/sealed', async () => {
+  await page.getByRole('button', { name: /Watermark/ }).click();
+  await page.getByText(/^made in/).waitFor();
+});
+await take('recipe-editor-tones', '/recipes/panorama', async () => {
+  await page.getByRole('button', { name: 'Add a step' }).click();
+  await page.getByRole('menuitem', { name: 'Sepia' }).click();
+  await page.getByText(/^made in/).waitFor();
+});
+await take('recipe-output', '/recipes/wide', () => page.getByRole('button', { name: /^Gives/ }).click());
+await take('recipe-new', '/recipes/new', () => page.getByRole('button', { name: 'Add a step' }).click());
+await take('recipe-json', '/recipes/wide', () => page.getByRole('button', { name: 'As JSON' }).click());
+await take('rebuild', '/recipes', () => page.getByRole('button', { name: 'Rehearse a rebuild' }).click());
+await take('matrix', '/recipes/matrix?state=outdated', () =>
+  page.getByRole('button', { name: /panorama: outdated/ }).first().click(),
+);
+await take('matrix-failed', '/recipes/matrix?state=failed', () =>
+  page.getByRole('button', { name: /second: failed/ }).first().click(),
+);
+await take('surplus', '/recipes/surplus');
+await take('originals', '/recipes/originals');
+await take('workers', '/runs/workers');
+await take('papers', '/library/chart-room');
 await take('runs', '/runs');
 await take('automate', '/automate');
 await take('as-code', '/library/lights/gannet-head', async () => {

@@ -54,3 +54,8 @@ export function table(rows: readonly (readonly string[])[]): string[] {
       .trimEnd(),
   );
 }
+
+/** Bytes to the last one, in groups of three digits. */
+export function formatSize(bytes: number): string {
+  return `${bytes.toLocaleString('en-GB')} ${bytes === 1 ? 'byte' : 'bytes'}`;
+}

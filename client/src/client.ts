@@ -4,6 +4,7 @@ import type {
   AssetRendition,
   AssetSort,
   AssetTexts,
+  FailureGroup,
   Flow,
   FocalPoint,
   Folder,
@@ -15,18 +16,17 @@ import type {
   Me,
   MetadataMapping,
   Page,
-  Recipe,
-  RecipeAnswer,
-  RenditionState,
   Right,
   RulesAnswer,
   Run,
   RunItem,
   RunState,
   Verdict,
+  WorkersAnswer,
 } from '@uniferum/core';
 import { type CallOptions, type ClientOptions, Http } from './http.js';
 import { PagedList } from './paging.js';
+import { recipeCalls, renditionCalls } from './recipes.js';
 import { type ResumableResult, type ResumableUpload, uploadResumably } from './resumable.js';
 import type {
   AssetSelection,
@@ -77,19 +77,11 @@ export interface Version {
   by: string;
   /** The version that it brought back. */
   restoredFrom: number | null;
+  /** The version of which it is a smaller file. */
+  optimisedFrom: number | null;
   /** Its bytes. */
   url: string;
   createdAt: string;
-}
-
-export interface RebuildRequest {
-  recipes?: string[];
-  only: 'missing' | 'outdated' | 'all';
-}
-
-export interface RebuildPlan {
-  items: { asset: string; name: string; recipe: string; state: RenditionState }[];
-  totals: { renditions: number; assets: number };
 }
 
 export interface WaitOptions extends CallOptions {
@@ -306,30 +298,22 @@ export function createClient(options: ClientOptions = {}) {
       files: (id: string, query: Paging = {}, call: CallOptions = {}) =>
         list<IntakeFile>(`/intakes/${id}/files`, query, call),
     },
-    recipes: {
-      list: (call: CallOptions = {}) => list<RecipeAnswer>('/recipes', {}, call),
-      get: (name: string, call: CallOptions = {}) => http.json<RecipeAnswer>(`/recipes/${name}`, call),
-      make: (
-        recipe: Partial<Omit<Recipe, 'revision'>> & Pick<Recipe, 'name' | 'title' | 'steps'>,
-        call: CallOptions = {},
-      ) => http.json<RecipeAnswer>('/recipes', { ...call, method: 'POST', json: recipe }),
-      put: (
-        name: string,
-        recipe: Partial<Omit<Recipe, 'revision' | 'name'>> & Pick<Recipe, 'title' | 'steps'>,
-        call: CallOptions = {},
-      ) => http.json<RecipeAnswer>(`/recipes/${name}`, { ...call, method: 'PUT', json: recipe }),
-      remove: (name: string, call: CallOptions = {}) =>
-        http.json<void>(`/recipes/${name}`, { ...call, method: 'DELETE' }),
-      /** Lists what a rebuild would make, and changes nothing. */
-      rehearseRebuild: (request: RebuildRequest, call: CallOptions = {}) =>
-        http.json<{ plan: RebuildPlan }>('/recipes/rebuild', {
+    recipes: recipeCalls(http, list),
+    renditions: renditionCalls(http),
+    workers: {
+      /** What the workers are and do, how much was done each minute, and what waits. */
+      get: (query: { minutes?: number } = {}, call: CallOptions = {}) =>
+        http.json<WorkersAnswer>('/workers', { ...call, query }),
+      /** Failed items of all runs, grouped by why they failed. */
+      failures: (call: CallOptions = {}) =>
+        http.json<{ items: FailureGroup[]; total: number }>('/runs/failures', call),
+      /** Tries all items again that failed for a reason. */
+      retryFailures: (failure: Pick<FailureGroup, 'reason' | 'kind'>, call: CallOptions = {}) =>
+        http.json<{ items: number; runs: number }>('/runs/failures/retry', {
           ...call,
           method: 'POST',
-          json: request,
-          query: { rehearse: true },
+          json: failure,
         }),
-      rebuild: (request: RebuildRequest, call: CallOptions = {}) =>
-        http.json<{ run: Run }>('/recipes/rebuild', { ...call, method: 'POST', json: request }),
     },
     runs: {
       list: (query: Paging & { state?: RunState } = {}, call: CallOptions = {}) =>

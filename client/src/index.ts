@@ -1,11 +1,18 @@
-export type { Asset, BulkChange, FieldError, FolderRules, Problem, Run, Verdict } from '@uniferum/core';
+export type {
+  Asset,
+  BulkChange,
+  FieldError,
+  FolderRules,
+  Problem,
+  RecipesDocument,
+  Run,
+  Verdict,
+} from '@uniferum/core';
 export {
   type AssetPatch,
   type AssetQuery,
   createClient,
   type Paging,
-  type RebuildPlan,
-  type RebuildRequest,
   type UniferumClient,
   type Version,
   type WaitOptions,
@@ -13,6 +20,7 @@ export {
 export { isUniferumApiError, UniferumApiError, UniferumConnectionError } from './errors.js';
 export type { CallOptions, ClientOptions } from './http.js';
 export { PagedList } from './paging.js';
+export type * from './recipes.js';
 export type { ResumableResult, ResumableUpload } from './resumable.js';
 export type * from './types.js';
 export type { UploadFile, UploadRequest, UploadResult } from './upload.js';

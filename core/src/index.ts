@@ -145,6 +145,7 @@ export {
 } from './library/perceptual-hash.js';
 export { ASSET_SORTS, type AssetSort, DEFAULT_SORT } from './library/sorts.js';
 export { type ImageSources, imageSources, sheetRendition } from './pages/srcset.js';
+export type { MatrixPageAnswer, MatrixRow, RenditionStoryAnswer } from './recipes/answers.js';
 export {
   canBeRendered,
   changesOutput,
@@ -184,16 +185,6 @@ export {
   type StateReason,
   usesFocal,
 } from './recipes/digest.js';
-export {
-  exportRecipes,
-  type ImportStep,
-  type PortableRecipe,
-  planImport,
-  RECIPES_FORMAT,
-  type RecipesDocument,
-  recipesSchema,
-  stepSchema,
-} from './recipes/document.js';
 export { estimateRebuild, type RebuildEstimate, type RenditionSample } from './recipes/estimate.js';
 export {
   cutOf,
@@ -230,6 +221,16 @@ export { type GreyPicture, structuralSimilarity, toGrey } from './recipes/likene
 export { nearestRendition, type Substitute } from './recipes/nearest-rendition.js';
 export { pixelate } from './recipes/pixelate.js';
 export { type PlanFault, type PlannedRendition, planRenditions, type RenditionPlan } from './recipes/plan.js';
+export {
+  exportRecipes,
+  type ImportStep,
+  type PortableRecipe,
+  planImport,
+  RECIPES_FORMAT,
+  type RecipesDocument,
+  recipesSchema,
+  stepSchema,
+} from './recipes/portable.js';
 export { type Encoded, qualityOfLikeness, qualityWithin } from './recipes/quality.js';
 export {
   ALTERNATIVE_FORMATS,

@@ -1,5 +1,6 @@
 import { makeFiles } from './make-files.js';
 import { seed } from './seed.js';
+import { seedDerived } from './seed-derived.js';
 import { seedMore } from './seed-more.js';
 
 // Makes the demo's files and fills an installation with them: `node demo/dist/main.js FOLDER URL KEY INBOX PROVIDER`.
@@ -17,5 +18,6 @@ await makeFiles(files, (done, total) => {
   if (process.stdout.isTTY || done % 20 === 0 || done === total) say(`Painting ${done} of ${total} files`);
 });
 await seed({ files, url, key, onProgress: say });
+await seedDerived({ url, key, onProgress: say });
 if (inbox && provider) await seedMore({ files, url, key, inbox, provider, onProgress: say });
 if (process.stdout.isTTY) process.stdout.write('\r\u001b[K');

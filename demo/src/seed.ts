@@ -1,7 +1,7 @@
 import { openAsBlob } from 'node:fs';
 import { readdir } from 'node:fs/promises';
 import { basename, join } from 'node:path';
-import { createClient, isUniferumApiError, type UniferumClient } from '@uniferum/client';
+import { createClient, isUniferumApiError, type RecipeRequest, type UniferumClient } from '@uniferum/client';
 import { chunkBatch, type FolderRules } from '@uniferum/core';
 import { LIGHTS } from './scenario.js';
 
@@ -13,26 +13,76 @@ const RULES: Record<string, Partial<FolderRules>> = {
   '/sound-and-film': { allow: ['audio/*', 'video/*'], maxBytes: 40_000_000 },
 };
 
-const RECIPES = [
+const RECIPES: readonly (RecipeRequest & { name: string })[] = [
   {
     name: 'wide',
     title: 'Wide, for the head of a page',
+    kinds: ['image', 'vector'],
     steps: [{ op: 'fit', width: 1600, height: 1600, mode: 'inside' }],
-    output: { format: 'jpeg', quality: 80, metadata: 'rights' },
+    output: { format: 'jpeg', quality: 80, metadata: 'rights', also: ['webp'] },
+    ladder: { widths: [1600, 1000, 640] },
   },
   {
     name: 'column',
     title: 'Column, for running text',
+    kinds: ['image', 'vector'],
     steps: [{ op: 'fit', width: 720, height: 720, mode: 'inside' }],
     output: { format: 'webp', quality: 78, metadata: 'none' },
   },
   {
     name: 'tile',
     title: 'Tile, for lists',
+    kinds: ['image', 'vector'],
     steps: [{ op: 'fit', width: 240, height: 240, mode: 'cover' }],
     output: { format: 'webp', quality: 75, metadata: 'none' },
   },
-] as const;
+  {
+    name: 'letter',
+    title: 'For the newsletter, never above 60 kB',
+    folders: ['/news'],
+    steps: [{ op: 'fit', width: 1200, mode: 'inside' }],
+    output: { format: 'jpeg', quality: 90, maxBytes: 60_000, metadata: 'none' },
+  },
+  {
+    name: 'front',
+    title: 'Front page of a paper',
+    kinds: ['document'],
+    steps: [
+      { op: 'page', page: 1, dpi: 110 },
+      { op: 'fit', width: 480, height: 480, mode: 'inside' },
+      { op: 'border', width: 1, colour: '#97a3aa' },
+    ],
+    output: { format: 'webp', quality: 82, metadata: 'none' },
+  },
+  {
+    name: 'second',
+    title: 'Second page, for leafing through',
+    kinds: ['document'],
+    folders: ['/chart-room'],
+    steps: [
+      { op: 'page', page: 2, dpi: 110 },
+      { op: 'fit', width: 480, height: 480, mode: 'inside' },
+    ],
+    output: { format: 'webp', quality: 82, metadata: 'none' },
+  },
+  {
+    name: 'still',
+    title: 'Still of a film',
+    kinds: ['video'],
+    steps: [
+      { op: 'moment', at: 1.2 },
+      { op: 'fit', width: 640, mode: 'inside' },
+    ],
+    output: { format: 'jpeg', quality: 82, metadata: 'none' },
+  },
+  {
+    name: 'wave',
+    title: 'Wave form of a sound',
+    kinds: ['audio'],
+    steps: [{ op: 'wave', width: 960, height: 240, colour: '#95371f' }],
+    output: { format: 'webp', quality: 80, metadata: 'none' },
+  },
+];
 
 /** What is sent, in which order: a folder here and the folder of the library into which its files go. */
 const BATCHES: readonly { from: string; to: string }[] = [
@@ -63,10 +113,7 @@ export async function seed(options: {
 }): Promise<void> {
   const uniferum = createClient({ baseUrl: options.url, key: options.key });
   for (const recipe of RECIPES) {
-    const kinds = ['image', 'vector'] as const;
-    await unlessThere(() =>
-      uniferum.recipes.make({ ...recipe, kinds: [...kinds], steps: [...recipe.steps] }),
-    );
+    await unlessThere(() => uniferum.recipes.make(recipe));
   }
   for (const [path, rules] of Object.entries(RULES)) await putRules(uniferum, path, rules);
   for (const [index, { from, to }] of BATCHES.entries()) {

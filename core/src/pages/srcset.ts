@@ -45,9 +45,16 @@ export function sheetRendition(
   heightPx: number,
 ): string | null {
   const whole = asset.renditions
-    .filter((rendition) => rendition.url !== null && isWholePicture(asset, rendition))
+    .filter(
+      (rendition) => rendition.url !== null && (isUnmeasured(asset) || isWholePicture(asset, rendition)),
+    )
     .sort((a, b) => (a.height ?? 0) - (b.height ?? 0));
   return (whole.find(({ height }) => (height ?? 0) >= heightPx) ?? whole.at(-1))?.url ?? null;
+}
+
+/** Papers, films and sounds have no pixels of their own: any picture that was made of them shows them. */
+function isUnmeasured({ width, height }: { width: number | null; height: number | null }): boolean {
+  return width === null || height === null;
 }
 
 function isWholePicture(

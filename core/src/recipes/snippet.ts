@@ -46,22 +46,23 @@ export function pictureSnippet(
   const srcset = srcsetOf(main.mime);
   const hasChoice = made.filter(({ mime }) => mime === main.mime).length > 1;
   const attributes = [
-    `src="${escape(main.url)}"`,
-    ...(hasChoice ? [`srcset="${escape(srcset)}"`, `sizes="${escape(sizes)}"`] : []),
+    `src="${escapeHtml(main.url)}"`,
+    ...(hasChoice ? [`srcset="${escapeHtml(srcset)}"`, `sizes="${escapeHtml(sizes)}"`] : []),
     `width="${main.width}"`,
     `height="${main.height}"`,
-    `alt="${escape(asset.alt ?? '')}"`,
+    `alt="${escapeHtml(asset.alt ?? '')}"`,
     'loading="lazy"',
     'decoding="async"',
   ];
   const image = `<img ${attributes.join(' ')}>`;
   const sources = others.map(
-    (mime) => `  <source type="${mime}" srcset="${escape(srcsetOf(mime))}" sizes="${escape(sizes)}">\n`,
+    (mime) =>
+      `  <source type="${mime}" srcset="${escapeHtml(srcsetOf(mime))}" sizes="${escapeHtml(sizes)}">\n`,
   );
   const html = sources.length > 0 ? `<picture>\n${sources.join('')}  ${image}\n</picture>` : image;
   return { html, srcset: hasChoice ? srcset : '', sizes, src: main.url };
 }
 
-function escape(text: string): string {
+function escapeHtml(text: string): string {
   return text.replaceAll('&', '&amp;').replaceAll('"', '&quot;').replaceAll('<', '&lt;');
 }

@@ -289,9 +289,10 @@ const assetRoutes: Route[] = [
     async handle({ app, params: { id } }) {
       await readAsset(app.db, id, app.config.publicUrl);
       const items = (await listVersions(app.db, id)).map(
-        ({ made_by, created_at, orientation: _, restored_from, ...version }) => ({
+        ({ made_by, created_at, orientation: _, restored_from, optimised_from, ...version }) => ({
           ...version,
           restoredFrom: restored_from,
+          optimisedFrom: optimised_from,
           url: `${app.config.publicUrl}${API_BASE}/assets/${id}/versions/${version.n}/content`,
           by: made_by,
           createdAt: isoTime(created_at),

@@ -2,10 +2,12 @@ import {
   describeChanges,
   explainDifference,
   explainState,
+  type MatrixPageAnswer,
+  type MatrixRow,
   RENDITION_STATES,
   type Recipe,
   type RenditionState,
-  type StateReason,
+  type RenditionStoryAnswer,
 } from '@uniferum/core';
 import { renditionUrl } from '../library/asset-answers.js';
 import { findAsset, findAssets } from '../library/asset-queries.js';
@@ -21,26 +23,6 @@ import { countAssetsByState, listAssetsByState } from './matrix-queries.js';
 import { findRendition, findRenditions, type RenditionRow } from './queries.js';
 import { findRecipe, listRecipes, listRevisions } from './recipe-queries.js';
 
-/** One asset of the matrix: the state of each recipe that applies to it. */
-export interface MatrixRow {
-  asset: {
-    id: string;
-    name: string;
-    folder: string;
-    kind: string;
-    placeholder: string | null;
-    preview: string | null;
-  };
-  cells: Record<string, { state: RenditionState; files: number; bytes: number }>;
-}
-
-export interface MatrixPage {
-  recipes: string[];
-  items: MatrixRow[];
-  total: number;
-  next: string | null;
-}
-
 export interface MatrixQuery {
   select: Selection | null;
   states: readonly RenditionState[] | null;
@@ -49,7 +31,11 @@ export interface MatrixQuery {
 }
 
 /** Reads a page of assets × recipes, what came last first. */
-export async function readMatrix(db: Database, query: MatrixQuery, publicUrl: string): Promise<MatrixPage> {
+export async function readMatrix(
+  db: Database,
+  query: MatrixQuery,
+  publicUrl: string,
+): Promise<MatrixPageAnswer> {
   const recipes = (await listRecipes(db)).map(({ name }) => name);
   if (recipes.length === 0) return { recipes, items: [], total: 0, next: null };
   const wanted = {
@@ -109,26 +95,13 @@ function smallest(rows: readonly RenditionRow[], urlOf: (row: RenditionRow) => s
   return made[0] ? urlOf(made[0]) : null;
 }
 
-/** Why a rendition is in its state, and what it was made by. */
-export interface RenditionStory {
-  recipe: string;
-  variant: string | null;
-  state: RenditionState;
-  reasons: StateReason[];
-  madeBy: { revision: number; version: number } | null;
-  now: { revision: number | null; version: number };
-  quality: number | null;
-  likeness: number | null;
-  workMs: number | null;
-}
-
 /** Explains the state of a rendition. @throws UniferumError `not-found` */
 export async function explainRendition(
   db: Database,
   assetId: string,
   recipeName: string,
   variant: string,
-): Promise<RenditionStory> {
+): Promise<RenditionStoryAnswer> {
   const asset = await findAsset(db, assetId);
   if (asset === null) throw notFound(`Asset ${assetId}`);
   const row = await findRendition(db, assetId, recipeName, variant);

@@ -180,7 +180,11 @@ test.each([
   ['a step without a size', { name: 'x', title: 'x', steps: [{ op: 'fit', mode: 'inside' }] }],
   ['a crop without a box', { name: 'x', title: 'x', steps: [{ op: 'fit', mode: 'cover', width: 9 }] }],
   ['an unknown step', { name: 'x', title: 'x', steps: [{ op: 'explode' }] }],
-  ['no step', { name: 'x', title: 'x', steps: [] }],
+  [
+    'a target of bytes and of likeness',
+    { name: 'x', title: 'x', steps: [], output: { maxBytes: 9000, likeness: 0.9 } },
+  ],
+  ['a name that stands in our own addresses', { ...wide(1), name: 'matrix' }],
 ])('%s is refused', async (_what, json) => {
   const { status, body } = await server.call('POST', '/api/v1/recipes', { json });
   expect([status, body.errors.length > 0]).toEqual([400, true]);

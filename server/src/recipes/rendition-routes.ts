@@ -91,11 +91,7 @@ const rebuildRoutes: Route[] = [
       return answerRun(app, await rebuild(app.db, body, who.name));
     },
   }),
-  route<
-    object,
-    { rehearse: boolean },
-    { select: Selection } & ({ mode: 'lossless' } | { mode: 'likeness'; likeness: number })
-  >({
+  route<object, { rehearse: boolean }, { select: Selection; mode: OptimiseMode['mode']; likeness: number }>({
     method: 'post',
     path: `${API_BASE}/assets/optimise`,
     access: 'library:write',
@@ -107,7 +103,7 @@ const rebuildRoutes: Route[] = [
       likeness: Joi.number()
         .min(0.9)
         .max(0.9999)
-        .when('mode', { is: 'likeness', then: Joi.number().default(0.99), otherwise: Joi.forbidden() })
+        .default(0.99)
         .description('the least structural similarity'),
     }).example({ select: { q: 'kind:image size>1mb' } }),
     answers: {
@@ -124,9 +120,10 @@ const rebuildRoutes: Route[] = [
       },
       202: runAnswer,
     },
-    async handle({ app, who, query, body: { select, ...mode } }) {
+    async handle({ app, who, query, body: { select, mode, likeness } }) {
       if (query.rehearse) return { status: 200, body: { plan: await rehearseOptimise(app.db, select) } };
-      return answerRun(app, await beginOptimise(app.db, select, mode as OptimiseMode, who.name));
+      const wish: OptimiseMode = mode === 'lossless' ? { mode } : { mode, likeness };
+      return answerRun(app, await beginOptimise(app.db, select, wish, who.name));
     },
   }),
   route({

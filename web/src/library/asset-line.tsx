@@ -1,4 +1,4 @@
-import { type Asset, formatBytes, TEXT_FIELDS } from '@uniferum/core';
+import { type Asset, type AssetRendition, formatBytes, pictureSnippet, TEXT_FIELDS } from '@uniferum/core';
 import { ArrowUpRight, Download, PencilLine, Replace, Trash2, X } from 'lucide-react';
 import { type ReactNode, useState } from 'react';
 import { useRight } from '../access/hooks.js';
@@ -246,40 +246,47 @@ function Versions({ asset }: { asset: Asset }) {
 }
 
 function Renditions({ asset }: { asset: Asset }) {
-  if (asset.renditions.length === 0) return <Quiet>No recipe applies to it.</Quiet>;
+  const mains = asset.renditions.filter(({ variant }) => variant === null);
+  if (mains.length === 0) return <Quiet>No recipe applies to it.</Quiet>;
   return (
     <ul>
-      {asset.renditions.map((rendition) => (
-        <li
-          key={rendition.recipe}
-          className="grid grid-cols-[4.5rem_4.75rem_minmax(0,1fr)_auto] items-center gap-2"
-        >
-          {rendition.url ? (
-            <a
-              href={rendition.url}
-              target="_blank"
-              rel="noreferrer"
-              className="truncate font-medium hover:text-oxide hover:underline"
-            >
-              {rendition.recipe}
-            </a>
-          ) : (
-            <span className="truncate font-medium">{rendition.recipe}</span>
-          )}
-          <StateMark state={rendition.state} />
-          <span
-            className="figure truncate whitespace-nowrap text-soft"
-            title={rendition.error ?? formatBytes(rendition.bytes ?? 0)}
-          >
-            {rendition.error ?? (rendition.width && `${rendition.width} × ${rendition.height}`)}
-          </span>
-          {rendition.url ? (
-            <CopyButton text={rendition.url} name={`Copy the address of ${rendition.recipe}`} />
-          ) : (
-            <span className="size-6" />
-          )}
-        </li>
+      {mains.map((rendition) => (
+        <RenditionLine key={rendition.recipe} asset={asset} rendition={rendition} />
       ))}
     </ul>
+  );
+}
+
+function RenditionLine({ asset, rendition }: { asset: Asset; rendition: AssetRendition }) {
+  const { recipe, url, state, error, bytes, width, height } = rendition;
+  const others = asset.renditions.filter(
+    (one) => one.recipe === recipe && one.variant !== null && one.state !== 'surplus',
+  );
+  const snippet = pictureSnippet(asset, recipe);
+  return (
+    <li className="grid grid-cols-[5rem_4.75rem_minmax(0,1fr)_auto_auto] items-center gap-2">
+      {url ? (
+        <a
+          href={url}
+          target="_blank"
+          rel="noreferrer"
+          className="truncate font-medium hover:text-oxide hover:underline"
+        >
+          {recipe}
+        </a>
+      ) : (
+        <span className="truncate font-medium">{recipe}</span>
+      )}
+      <StateMark state={state} />
+      <span className="figure truncate whitespace-nowrap text-soft" title={error ?? formatBytes(bytes ?? 0)}>
+        {error ?? (width && `${width} × ${height}${others.length > 0 ? ` +${others.length}` : ''}`)}
+      </span>
+      {snippet ? (
+        <CopyButton text={snippet.html} name={`Copy the HTML of ${recipe}`} icon="code" />
+      ) : (
+        <span className="size-6" />
+      )}
+      {url ? <CopyButton text={url} name={`Copy the address of ${recipe}`} /> : <span className="size-6" />}
+    </li>
   );
 }

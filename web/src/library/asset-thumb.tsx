@@ -52,5 +52,5 @@ export function AssetThumb({
 /** Width over height, as shown in the sheet: of a picture its own, of other things that of a sheet of paper or a strip. */
 export function sheetRatio(asset: Asset): number {
   if (asset.width && asset.height) return Math.min(Math.max(asset.width / asset.height, 0.4), 3.5);
-  return asset.kind === 'audio' || asset.kind === 'video' ? 1.6 : 0.76;
+  return asset.kind === 'audio' || asset.kind === 'video' ? 1.6 : 0.71;
 }

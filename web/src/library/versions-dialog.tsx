@@ -8,6 +8,7 @@ import { Dialog } from '../ui/dialog.js';
 import { Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatMoment } from '../ui/format.js';
+import { Over } from '../ui/over.js';
 import { useLibraryChanges, useVersions } from './hooks.js';
 
 /** Two versions of an asset, side by side or one over the other, and the way back. */
@@ -15,7 +16,6 @@ export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () =
   const { data: versions = [] } = useVersions(asset.id);
   const [left, setLeft] = useState<number | null>(null);
   const [isOver, setOver] = useState(false);
-  const [share, setShare] = useState(50);
   const { restoreVersion } = useLibraryChanges();
   const mayWrite = useRight('library:write');
   const current = versions[0];
@@ -61,7 +61,12 @@ export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () =
           )}
         </div>
         {asset.kind === 'image' && isOver && (
-          <Over earlier={earlier} current={current} share={share} onShare={setShare} />
+          <Over
+            className="h-[26rem]"
+            left={{ src: earlier.url, alt: `Version ${earlier.n}` }}
+            right={{ src: current.url, alt: `Version ${current.n}` }}
+            label="How much of the earlier version is shown"
+          />
         )}
         {asset.kind === 'image' && !isOver && (
           <div className="grid grid-cols-2 gap-4">
@@ -101,50 +106,7 @@ export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () =
   );
 }
 
-/** The earlier version on the left of the slider, the current one on its right, in the same place. */
-function Over({
-  earlier,
-  current,
-  share,
-  onShare,
-}: {
-  earlier: Version;
-  current: Version;
-  share: number;
-  onShare: (share: number) => void;
-}) {
-  return (
-    <div>
-      <div className="relative h-96 overflow-hidden bg-rule">
-        <img
-          src={current.url}
-          alt={`Version ${current.n}`}
-          className="absolute inset-0 size-full object-contain"
-        />
-        <img
-          src={earlier.url}
-          alt={`Version ${earlier.n}`}
-          className="absolute inset-0 size-full object-contain"
-          style={{ clipPath: `inset(0 ${100 - share}% 0 0)` }}
-        />
-        <span
-          aria-hidden="true"
-          className="absolute inset-y-0 w-0.5 bg-oxide"
-          style={{ left: `${share}%` }}
-        />
-      </div>
-      <input
-        type="range"
-        aria-label="How much of the earlier version is shown"
-        className="mt-2 w-full accent-oxide"
-        value={share}
-        onChange={(event) => onShare(Number(event.target.value))}
-      />
-    </div>
-  );
-}
-
-function describe({ n, width, height, bytes, createdAt, by, restoredFrom }: Version): string {
+function describe({ n, width, height, bytes, createdAt, by, restoredFrom, optimisedFrom }: Version): string {
   const parts = [
     `Version ${n}`,
     width && `${width} × ${height}`,
@@ -152,6 +114,7 @@ function describe({ n, width, height, bytes, createdAt, by, restoredFrom }: Vers
     formatMoment(createdAt),
     `by ${by}`,
   ];
+  if (optimisedFrom) parts.push(`a smaller file of version ${optimisedFrom}`);
   if (restoredFrom) parts.push(`from version ${restoredFrom}`);
   return parts.filter(Boolean).join(', ');
 }

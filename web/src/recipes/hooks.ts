@@ -1,11 +1,34 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { RebuildRequest } from '@uniferum/client';
-import type { Recipe } from '@uniferum/core';
+import {
+  keepPreviousData,
+  useInfiniteQuery,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from '@tanstack/react-query';
+import type { OptimiseRequest, RebuildRequest, SurplusRequest } from '@uniferum/client';
+import type { PortableRecipe, RecipesDocument, RenditionState, Step } from '@uniferum/core';
 import { uniferum } from '../client.js';
 
 /** All recipes with the states of their renditions. */
 export function useRecipes() {
   return useQuery({ queryKey: ['recipes'], queryFn: async () => (await uniferum.recipes.list()).items });
+}
+
+/** One recipe; null asks for none. */
+export function useRecipe(name: string | null) {
+  return useQuery({
+    queryKey: ['recipes', name],
+    enabled: name !== null,
+    queryFn: () => uniferum.recipes.get(name ?? ''),
+  });
+}
+
+export function useRevisions(name: string | null) {
+  return useQuery({
+    queryKey: ['recipes', name, 'revisions'],
+    enabled: name !== null,
+    queryFn: async () => (await uniferum.recipes.revisions(name ?? '')).items,
+  });
 }
 
 /** What a rebuild would make; changes nothing. */
@@ -14,28 +37,142 @@ export function useRehearsal(request: RebuildRequest | null) {
     queryKey: ['rehearsal', request],
     enabled: request !== null,
     gcTime: 0,
+    placeholderData: keepPreviousData,
     queryFn: () => uniferum.recipes.rehearseRebuild(request ?? { only: 'missing' }),
   });
+}
+
+/** What saving a recipe would come to; null asks for nothing. */
+export function useImpact(recipe: PortableRecipe | null, isNew: boolean) {
+  return useQuery({
+    queryKey: ['impact', isNew, recipe],
+    enabled: recipe !== null,
+    gcTime: 0,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ signal }) => {
+      const { name, ...rest } = recipe as PortableRecipe;
+      const answer = isNew
+        ? await uniferum.recipes.rehearseMake({ name, ...rest }, { signal })
+        : await uniferum.recipes.rehearsePut(name, rest, { signal });
+      return answer.plan;
+    },
+  });
+}
+
+/** What a chain makes of an asset; one that is overtaken by another is given up. */
+export function usePreview(wish: { asset: string; steps: Step[]; output: PortableRecipe['output'] } | null) {
+  return useQuery({
+    queryKey: ['preview', wish],
+    enabled: wish !== null,
+    retry: false,
+    gcTime: 60_000,
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => uniferum.recipes.preview(wish as NonNullable<typeof wish>, { signal }),
+  });
+}
+
+/** Files on which a recipe can be tried. */
+export function useSamples(q: string) {
+  return useQuery({
+    queryKey: ['samples', q],
+    placeholderData: keepPreviousData,
+    queryFn: async () => (await uniferum.assets.list({ q, deep: true, sort: '-created', limit: 40 })).items,
+  });
+}
+
+export interface MatrixFilter {
+  q: string;
+  state?: RenditionState;
+}
+
+/** Assets × recipes, page after page. */
+export function useMatrix({ q, state }: MatrixFilter) {
+  return useInfiniteQuery({
+    queryKey: ['matrix', q, state],
+    initialPageParam: undefined as string | undefined,
+    queryFn: ({ pageParam }) =>
+      uniferum.recipes.matrix({
+        q,
+        limit: 60,
+        ...(state && { state }),
+        ...(pageParam && { cursor: pageParam }),
+      }),
+    placeholderData: keepPreviousData,
+    getNextPageParam: (page) => page.next ?? undefined,
+  });
+}
+
+/** Why a rendition is in its state. */
+export function useStory(asset: string, recipe: string) {
+  return useQuery({
+    queryKey: ['story', asset, recipe],
+    gcTime: 0,
+    queryFn: () => uniferum.renditions.explain(asset, recipe),
+  });
+}
+
+export function useSurplus(unaskedDays: number | null) {
+  return useInfiniteQuery({
+    queryKey: ['surplus', unaskedDays],
+    initialPageParam: undefined as string | undefined,
+    queryFn: ({ pageParam }) =>
+      uniferum.renditions.surplus({
+        limit: 100,
+        ...(unaskedDays !== null && { unaskedDays }),
+        ...(pageParam && { cursor: pageParam }),
+      }),
+    getNextPageParam: (page) => page.next ?? undefined,
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** What optimising would look at; changes nothing. */
+export function useOptimiseRehearsal(request: OptimiseRequest) {
+  return useQuery({
+    queryKey: ['optimise', request],
+    gcTime: 0,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async () => (await uniferum.renditions.rehearseOptimise(request)).plan,
+  });
+}
+
+export function useOptimised() {
+  return useQuery({ queryKey: ['optimised'], queryFn: () => uniferum.renditions.optimised() });
 }
 
 export function useRecipeChanges() {
   const queries = useQueryClient();
   const refresh = () => {
-    for (const key of ['recipes', 'runs', 'active-runs', 'flow', 'assets'])
+    for (const key of ['recipes', 'runs', 'active-runs', 'flow', 'assets', 'matrix', 'surplus', 'optimised'])
       void queries.invalidateQueries({ queryKey: [key] });
   };
   return {
     make: useMutation({
-      mutationFn: (recipe: Omit<Recipe, 'revision'>) => uniferum.recipes.make(recipe),
+      mutationFn: (recipe: PortableRecipe) => uniferum.recipes.make(recipe),
       onSuccess: refresh,
     }),
     put: useMutation({
-      mutationFn: ({ name, ...recipe }: Omit<Recipe, 'revision'>) => uniferum.recipes.put(name, recipe),
+      mutationFn: ({ name, ...recipe }: PortableRecipe) => uniferum.recipes.put(name, recipe),
       onSuccess: refresh,
     }),
     remove: useMutation({ mutationFn: (name: string) => uniferum.recipes.remove(name), onSuccess: refresh }),
+    importAll: useMutation({
+      mutationFn: (recipes: RecipesDocument) => uniferum.recipes.import(recipes),
+      onSuccess: refresh,
+    }),
     rebuild: useMutation({
       mutationFn: (request: RebuildRequest) => uniferum.recipes.rebuild(request),
+      onSuccess: refresh,
+    }),
+    removeSurplus: useMutation({
+      mutationFn: (request: SurplusRequest) => uniferum.renditions.removeSurplus(request),
+      onSuccess: refresh,
+    }),
+    optimise: useMutation({
+      mutationFn: (request: OptimiseRequest) => uniferum.renditions.optimise(request),
       onSuccess: refresh,
     }),
   };

@@ -14,6 +14,7 @@ import { StateMark } from '../ui/state-mark.js';
 import { useRunItems, useRuns } from './hooks.js';
 import { RunActions, steeringOf } from './run-actions.js';
 import { runFigures } from './run-progress.js';
+import { RunsViews } from './runs-views.js';
 
 /** All runs, and the items of the one that is chosen. */
 export function RunsPage() {
@@ -28,6 +29,7 @@ export function RunsPage() {
       note={data && `${formatNumber(runs.length)} of ${formatNumber(total)}`}
       actions={chosen && <RunCode run={chosen} />}
     >
+      <RunsViews />
       {error && <ErrorNotice error={error} />}
       {!isLoading && runs.length === 0 && !error ? (
         <div className="px-6">
@@ -44,7 +46,7 @@ export function RunsPage() {
           </EmptyPlace>
         </div>
       ) : (
-        <div className="grid min-h-0 flex-1 grid-rows-[fit-content(40%)_minmax(0,1fr)] border-t border-rule">
+        <div className="grid min-h-0 flex-1 grid-rows-[fit-content(40%)_minmax(0,1fr)]">
           <div className="overflow-y-auto">
             <RunTable runs={runs} chosenId={chosen?.id ?? null} onChoose={(id) => setSearch({ run: id })} />
             {hasNextPage && (

@@ -1,11 +1,21 @@
-import { Check, Copy } from 'lucide-react';
+import { Check, Code, Copy } from 'lucide-react';
 import { useEffect, useState } from 'react';
 import { IconButton } from './button.js';
 
 const SHOWN_MS = 1500;
 
 /** Copies a text, and says so for a moment. */
-export function CopyButton({ text, name }: { text: string; name: string }) {
+export function CopyButton({
+  text,
+  name,
+  icon = 'copy',
+}: {
+  text: string;
+  name: string;
+  /** What is copied: a text, or code. */
+  icon?: 'copy' | 'code';
+}) {
+  const Icon = icon === 'code' ? Code : Copy;
   const [isCopied, setCopied] = useState(false);
   useEffect(() => {
     if (!isCopied) return;
@@ -18,7 +28,7 @@ export function CopyButton({ text, name }: { text: string; name: string }) {
   };
   return (
     <IconButton name={isCopied ? 'Copied' : name} onClick={copy} className="size-6">
-      {isCopied ? <Check className="size-3.5 text-verdigris" /> : <Copy className="size-3.5" />}
+      {isCopied ? <Check className="size-3.5 text-verdigris" /> : <Icon className="size-3.5" />}
     </IconButton>
   );
 }

@@ -56,10 +56,12 @@ export async function readDuration(path: string): Promise<number | null> {
 }
 
 async function openPage(file: SourceFile, page: number, dpi: number): Promise<PictureFile> {
-  const info = await tool('pdfinfo', ['-f', String(page), '-l', String(page), file.path], 'poppler-utils');
-  const pages = Number(/^Pages:\s+(\d+)/m.exec(info)?.[1] ?? 0);
+  const overview = await tool('pdfinfo', [file.path], 'poppler-utils');
+  const pages = Number(/^Pages:\s+(\d+)/m.exec(overview)?.[1] ?? 0);
   if (page > pages)
     throw new Error(`it has ${pages} ${pages === 1 ? 'page' : 'pages'}, and page ${page} is wanted`);
+  const range = ['-f', String(page), '-l', String(page)];
+  const info = await tool('pdfinfo', [...range, file.path], 'poppler-utils');
   const match = /^Page\s+\d+ size:\s+([\d.]+) x ([\d.]+)/m.exec(info);
   const turn = Number(/^Page\s+\d+ rot:\s+(\d+)/m.exec(info)?.[1] ?? 0);
   if (!match) throw new Error(`the size of page ${page} can't be read`);
@@ -73,7 +75,7 @@ async function openPage(file: SourceFile, page: number, dpi: number): Promise<Pi
   const scaled = ['-scale-to-x', String(width), '-scale-to-y', String(height)];
   await tool(
     'pdftoppm',
-    ['-f', String(page), '-l', String(page), '-singlefile', '-png', ...scaled, file.path, stem],
+    [...range, '-singlefile', '-png', ...scaled, file.path, stem],
     'poppler-utils',
   );
   return temporaryPicture(`${stem}.png`, { width, height });

@@ -1,0 +1,238 @@
+import type {
+  ImportStep,
+  MatrixPageAnswer,
+  Page,
+  PortableRecipe,
+  RebuildEstimate,
+  Recipe,
+  RecipeAnswer,
+  RecipeOutput,
+  RecipesDocument,
+  RenditionState,
+  RenditionStoryAnswer,
+  Run,
+  Snippet,
+  Step,
+} from '@uniferum/core';
+import type { CallOptions, Http } from './http.js';
+import type { PagedList } from './paging.js';
+import type { AssetSelection } from './types.js';
+
+/** A recipe as it is sent; what is absent has its default. */
+export type RecipeRequest = Partial<PortableRecipe> & Pick<Recipe, 'title' | 'steps'>;
+
+export interface RebuildRequest {
+  recipes?: string[];
+  /** Absent for the whole library. */
+  select?: AssetSelection;
+  /** `missing`: due or failed; `unfinished`: all that are not fresh. */
+  only: 'missing' | 'outdated' | 'failed' | 'unfinished' | 'all';
+}
+
+export interface RebuildPlan {
+  items: { asset: string; name: string; recipe: string; state: RenditionState }[];
+  totals: { renditions: number; assets: number; bytesNow: number } & RebuildEstimate;
+}
+
+/** What saving a recipe would come to. */
+export interface RecipeImpact {
+  /** What would differ, in a few words each. */
+  items: { change: string }[];
+  totals: {
+    outdated: number;
+    fresh: number;
+    due: number;
+    surplus: number;
+    bytesNow: number;
+  } & RebuildEstimate;
+}
+
+export interface RecipeRevisionAnswer {
+  revision: number;
+  by: string;
+  at: string;
+  changes: string[];
+  recipe: PortableRecipe;
+}
+
+export interface ImportPlan {
+  items: ImportStep[];
+  totals: { make: number; change: number; same: number };
+}
+
+/** A chain of steps, for one picture. */
+export interface Wish {
+  steps: Step[];
+  output?: Partial<RecipeOutput>;
+}
+
+export interface Preview {
+  /** The picture as a data URI. */
+  data: string;
+  mime: string;
+  width: number;
+  height: number;
+  bytes: number;
+  quality: number | null;
+  likeness: number | null;
+  workMs: number;
+}
+
+export interface SurplusRendition {
+  asset: { id: string; name: string; folder: string };
+  recipe: string;
+  variant: string | null;
+  url: string;
+  mime: string;
+  width: number;
+  height: number;
+  bytes: number;
+  why: 'recipe-removed' | 'size-removed' | 'does-not-apply';
+  requests: number;
+  lastRequestAt: string | null;
+  uses: number | null;
+}
+
+export interface SurplusRequest {
+  recipes?: string[];
+  /** Only those that nobody has asked for within so many days. */
+  unaskedDays?: number;
+  keys?: { asset: string; recipe: string; variant: string | null }[];
+}
+
+export interface OptimiseRequest {
+  select: AssetSelection;
+  /** @defaultValue 'lossless' */
+  mode?: 'lossless' | 'likeness';
+  /** The least structural similarity, for the mode `likeness`. @defaultValue 0.99 */
+  likeness?: number;
+}
+
+export interface OptimisePlan {
+  items: { asset: string; name: string; mime: string; bytes: number }[];
+  totals: { selected: number; possible: number; bytes: number };
+}
+
+type MakeList = <Item>(path: string, query: object, call: CallOptions) => PagedList<Item>;
+const REHEARSE = { rehearse: true } as const;
+
+/** The calls about recipes and what they make. */
+export function recipeCalls(http: Http, list: MakeList) {
+  return {
+    list: (call: CallOptions = {}) => list<RecipeAnswer>('/recipes', {}, call),
+    get: (name: string, call: CallOptions = {}) => http.json<RecipeAnswer>(`/recipes/${name}`, call),
+    make: (recipe: RecipeRequest & Pick<Recipe, 'name'>, call: CallOptions = {}) =>
+      http.json<RecipeAnswer>('/recipes', { ...call, method: 'POST', json: recipe }),
+    put: (name: string, recipe: RecipeRequest, call: CallOptions = {}) =>
+      http.json<RecipeAnswer>(`/recipes/${name}`, { ...call, method: 'PUT', json: recipe }),
+    /** Says what a new recipe would come to, and changes nothing. */
+    rehearseMake: (recipe: RecipeRequest & Pick<Recipe, 'name'>, call: CallOptions = {}) =>
+      http.json<{ plan: RecipeImpact }>('/recipes', {
+        ...call,
+        method: 'POST',
+        json: recipe,
+        query: REHEARSE,
+      }),
+    /** Says how many files a change would leave outdated, and what making them again takes; changes nothing. */
+    rehearsePut: (name: string, recipe: RecipeRequest, call: CallOptions = {}) =>
+      http.json<{ plan: RecipeImpact }>(`/recipes/${name}`, {
+        ...call,
+        method: 'PUT',
+        json: recipe,
+        query: REHEARSE,
+      }),
+    remove: (name: string, call: CallOptions = {}) =>
+      http.json<void>(`/recipes/${name}`, { ...call, method: 'DELETE' }),
+    revisions: (name: string, call: CallOptions = {}) =>
+      list<RecipeRevisionAnswer>(`/recipes/${name}/revisions`, {}, call),
+    /** All recipes, or those of some names, as one document. */
+    export: (names?: readonly string[], call: CallOptions = {}) =>
+      http.json<RecipesDocument>('/recipes/export', {
+        ...call,
+        query: { ...(names && { names: names.join(',') }) },
+      }),
+    rehearseImport: (recipes: RecipesDocument, call: CallOptions = {}) =>
+      http.json<{ plan: ImportPlan }>('/recipes/import', {
+        ...call,
+        method: 'POST',
+        json: recipes,
+        query: REHEARSE,
+      }),
+    import: (recipes: RecipesDocument, call: CallOptions = {}) =>
+      http.json<{ plan: ImportPlan }>('/recipes/import', { ...call, method: 'POST', json: recipes }),
+    /** The JSON Schema of a document of recipes. */
+    schema: (call: CallOptions = {}) => http.json<Record<string, unknown>>('/recipes/schema.json', call),
+    /** What a chain of steps makes of an asset; nothing is kept. */
+    preview: (request: Wish & { asset: string }, call: CallOptions = {}) =>
+      http.json<Preview>('/recipes/preview', { ...call, method: 'POST', json: request }),
+    /** Lists what a rebuild would make, and changes nothing. */
+    rehearseRebuild: (request: RebuildRequest, call: CallOptions = {}) =>
+      http.json<{ plan: RebuildPlan }>('/recipes/rebuild', {
+        ...call,
+        method: 'POST',
+        json: request,
+        query: REHEARSE,
+      }),
+    rebuild: (request: RebuildRequest, call: CallOptions = {}) =>
+      http.json<{ run: Run }>('/recipes/rebuild', { ...call, method: 'POST', json: request }),
+    /** Assets × recipes with the state of each rendition. */
+    matrix: (
+      query: {
+        q?: string;
+        folder?: string;
+        deep?: boolean;
+        state?: RenditionState;
+        limit?: number;
+        cursor?: string;
+      } = {},
+      call: CallOptions = {},
+    ) => http.json<MatrixPageAnswer>('/recipes/matrix', { ...call, query }),
+  };
+}
+
+/** The calls about single renditions, and about those that no recipe asks for. */
+export function renditionCalls(http: Http) {
+  return {
+    /** Why a rendition is in its state. */
+    explain: (
+      assetId: string,
+      recipe: string,
+      { variant, ...call }: CallOptions & { variant?: string | null } = {},
+    ) =>
+      http.json<RenditionStoryAnswer>(`/assets/${assetId}/renditions/${recipe}`, {
+        ...call,
+        query: { ...(variant && { variant }) },
+      }),
+    /** The HTML that shows a recipe's renditions, with srcset and fallbacks. */
+    snippet: (assetId: string, query: { recipe: string; sizes?: string }, call: CallOptions = {}) =>
+      http.json<Snippet>(`/assets/${assetId}/snippet`, { ...call, query }),
+    /** A signed address at which a chain of steps is carried out when it is first asked for. */
+    address: (assetId: string, wish: Wish, call: CallOptions = {}) =>
+      http.json<{ url: string }>(`/assets/${assetId}/address`, { ...call, method: 'POST', json: wish }),
+    surplus: (
+      query: { unaskedDays?: number; recipe?: string; limit?: number; cursor?: string } = {},
+      call: CallOptions = {},
+    ) => http.json<Page<SurplusRendition> & { bytes: number }>('/renditions/surplus', { ...call, query }),
+    rehearseRemoval: (request: SurplusRequest, call: CallOptions = {}) =>
+      http.json<{ plan: { items: SurplusRendition[]; totals: { items: number; bytes: number } } }>(
+        '/renditions/surplus/remove',
+        { ...call, method: 'POST', json: request, query: REHEARSE },
+      ),
+    /** Removes surplus renditions; their addresses lead on, and the run can be undone for thirty days. */
+    removeSurplus: (request: SurplusRequest, call: CallOptions = {}) =>
+      http.json<{ run: Run }>('/renditions/surplus/remove', { ...call, method: 'POST', json: request }),
+    rehearseOptimise: (request: OptimiseRequest, call: CallOptions = {}) =>
+      http.json<{ plan: OptimisePlan }>('/assets/optimise', {
+        ...call,
+        method: 'POST',
+        json: request,
+        query: REHEARSE,
+      }),
+    /** Makes originals smaller; the version before stays, and can be restored. */
+    optimise: (request: OptimiseRequest, call: CallOptions = {}) =>
+      http.json<{ run: Run }>('/assets/optimise', { ...call, method: 'POST', json: request }),
+    /** What optimising has saved in all. */
+    optimised: (call: CallOptions = {}) =>
+      http.json<{ files: number; before: number; after: number }>('/assets/optimised', call),
+  };
+}

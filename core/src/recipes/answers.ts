@@ -1,0 +1,38 @@
+import type { StateReason } from './digest.js';
+import type { RenditionState } from './recipe.js';
+
+/** One asset of the matrix: the state of each recipe that applies to it. */
+export interface MatrixRow {
+  asset: {
+    id: string;
+    name: string;
+    folder: string;
+    kind: string;
+    placeholder: string | null;
+    /** The address of a small picture of it. */
+    preview: string | null;
+  };
+  /** By the recipe's name. */
+  cells: Record<string, { state: RenditionState; files: number; bytes: number }>;
+}
+
+/** A page of assets × recipes. */
+export interface MatrixPageAnswer {
+  recipes: string[];
+  items: MatrixRow[];
+  total: number;
+  next: string | null;
+}
+
+/** Why a rendition is in its state, and what it was made by. */
+export interface RenditionStoryAnswer {
+  recipe: string;
+  variant: string | null;
+  state: RenditionState;
+  reasons: StateReason[];
+  madeBy: { revision: number; version: number } | null;
+  now: { revision: number | null; version: number };
+  quality: number | null;
+  likeness: number | null;
+  workMs: number | null;
+}

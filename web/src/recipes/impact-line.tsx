@@ -1,0 +1,53 @@
+import type { RecipeImpact } from '@uniferum/client';
+import { formatBytes, formatCount, type PortableRecipe } from '@uniferum/core';
+import { formatSeconds } from '../ui/format.js';
+import { useSettled } from '../ui/use-settled.js';
+import { useImpact } from './hooks.js';
+
+/** What saving would come to: said before, not after. */
+export function ImpactLine({
+  recipe,
+  isNew,
+  isSound,
+}: {
+  recipe: PortableRecipe;
+  isNew: boolean;
+  isSound: boolean;
+}) {
+  const settled = useSettled(isSound ? recipe : null, 300);
+  const { data, error } = useImpact(settled, isNew);
+  return (
+    <p className="min-w-0 flex-1 truncate text-sm text-soft" aria-live="polite">
+      {error instanceof Error ? (
+        <span className="text-fault">{error.message}</span>
+      ) : data && isSound ? (
+        describe(data, isNew)
+      ) : (
+        ''
+      )}
+    </p>
+  );
+}
+
+function describe({ items, totals }: RecipeImpact, isNew: boolean): string {
+  const { outdated, fresh, due, surplus, seconds, bytesNow, bytesAfter } = totals;
+  const parts = [
+    outdated > 0 && `${formatCount(outdated, 'file')} outdated`,
+    fresh > 0 && `${formatCount(fresh, 'file')} fresh again`,
+    due > 0 && `${formatCount(due, 'file')} due`,
+    surplus > 0 && `${formatCount(surplus, 'file')} surplus`,
+  ].filter((part) => part !== false);
+  if (parts.length === 0)
+    return isNew
+      ? 'It applies to no file yet.'
+      : items.length === 0
+        ? 'Nothing to save.'
+        : 'Saving leaves every file as it is.';
+  const work = [
+    seconds !== null && outdated + due > 0 && `about ${formatSeconds(Math.max(1, seconds))} to make`,
+    bytesAfter !== null &&
+      outdated + due > 0 &&
+      `${formatBytes(bytesNow)} now, about ${formatBytes(bytesAfter)} then`,
+  ].filter((part) => part !== false);
+  return `Saving leaves ${parts.join(', ')}${work.length > 0 ? `; ${work.join('; ')}` : ''}.`;
+}

@@ -1,0 +1,136 @@
+import type { ImportPlan } from '@uniferum/client';
+import { formatCount, type RecipesDocument } from '@uniferum/core';
+import { useState } from 'react';
+import { uniferum } from '../client.js';
+import { Button } from '../ui/button.js';
+import { Dialog } from '../ui/dialog.js';
+import { Field, TextArea } from '../ui/field.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { useRecipeChanges } from './hooks.js';
+
+const ACTION_WORDS = { make: 'would be made', change: 'would change', same: 'stays the same' } as const;
+
+/** Reads recipes from a document: first what it would do, then doing it. */
+export function ImportDialog({ onClose }: { onClose: () => void }) {
+  const [text, setText] = useState('');
+  const [plan, setPlan] = useState<ImportPlan | null>(null);
+  const [fault, setFault] = useState<unknown>(null);
+  const { importAll } = useRecipeChanges();
+  const change = (value: string) => {
+    setText(value);
+    setPlan(null);
+    setFault(null);
+  };
+  const rehearse = async () => {
+    try {
+      setPlan((await uniferum.recipes.rehearseImport(parse(text))).plan);
+    } catch (error) {
+      setFault(error);
+    }
+  };
+  const carryOut = async () => {
+    await importAll.mutateAsync(parse(text));
+    onClose();
+  };
+  const changes = plan ? plan.totals.make + plan.totals.change : 0;
+  return (
+    <Dialog
+      isOpen
+      onOpenChange={onClose}
+      title="Import recipes"
+      description="All of them are made or changed, or none. Recipes that are not in the document stay."
+    >
+      <div className="flex flex-col gap-4">
+        <div className="flex items-center gap-3 text-sm">
+          <label className="text-oxide underline">
+            Choose a file
+            <input
+              type="file"
+              accept="application/json,.json"
+              className="sr-only"
+              onChange={(event) => void event.target.files?.[0]?.text().then(change)}
+            />
+          </label>
+          <span className="text-soft">
+            or put its text here. Its form:{' '}
+            <a href="/api/v1/recipes/schema.json" target="_blank" rel="noreferrer" className="underline">
+              the JSON Schema
+            </a>
+          </span>
+        </div>
+        <Field label="Document">
+          {(props) => (
+            <TextArea
+              {...props}
+              rows={plan ? 6 : 12}
+              spellCheck={false}
+              className="font-mono text-xs"
+              value={text}
+              placeholder={'{ "format": "uniferum-recipes", "version": 1, "recipes": [ … ] }'}
+              onChange={(event) => change(event.target.value)}
+            />
+          )}
+        </Field>
+        {plan && (
+          <ul className="max-h-56 overflow-y-auto border-t border-rule">
+            {plan.items.map(({ name, action, changes: words }) => (
+              <li
+                key={name}
+                className="grid grid-cols-[9rem_8rem_minmax(0,1fr)] gap-3 border-b border-rule py-1 text-sm"
+              >
+                <span className="font-mono text-xs leading-5">~{name}</span>
+                <span className={action === 'same' ? 'text-soft' : 'font-medium'}>
+                  {ACTION_WORDS[action]}
+                </span>
+                <span className="truncate text-soft" title={words.join(', ')}>
+                  {words.join(', ')}
+                </span>
+              </li>
+            ))}
+          </ul>
+        )}
+        <FormFoot
+          error={fault ?? importAll.error}
+          code={{
+            method: 'POST',
+            path: '/recipes/import',
+            body: text === '' ? { format: 'uniferum-recipes', version: 1, recipes: [] } : safely(text),
+            client:
+              "import { readFile } from 'node:fs/promises';\n\nconst document = JSON.parse(await readFile('recipes.json', 'utf8'));\nconst { plan } = await uniferum.recipes.rehearseImport(document);\nawait uniferum.recipes.import(document);",
+            command: 'uniferum recipes --import recipes.json',
+          }}
+        >
+          {plan === null ? (
+            <Button look="main" disabled={text.trim() === ''} onClick={() => void rehearse()}>
+              Rehearse it
+            </Button>
+          ) : (
+            <Button
+              look="main"
+              disabled={changes === 0 || importAll.isPending}
+              onClick={() => void carryOut().catch(() => {})}
+            >
+              {changes === 0 ? 'Nothing to do' : `Make or change ${formatCount(changes, 'recipe')}`}
+            </Button>
+          )}
+        </FormFoot>
+      </div>
+    </Dialog>
+  );
+}
+
+function parse(text: string): RecipesDocument {
+  try {
+    return JSON.parse(text);
+  } catch (error) {
+    throw new Error(`This is no JSON: ${error instanceof Error ? error.message : String(error)}.`);
+  }
+}
+
+function safely(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return text;
+  }
+}

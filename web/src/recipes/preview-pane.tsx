@@ -1,0 +1,153 @@
+import type { Preview } from '@uniferum/client';
+import { type Asset, formatBytes, type Kind, type PortableRecipe } from '@uniferum/core';
+import { useState } from 'react';
+import { AssetThumb, sheetRatio } from '../library/asset-thumb.js';
+import { classNames } from '../ui/class-names.js';
+import { Input } from '../ui/field.js';
+import { ErrorNotice } from '../ui/notice.js';
+import { Over } from '../ui/over.js';
+import { useSettled } from '../ui/use-settled.js';
+import { usePreview, useSamples } from './hooks.js';
+
+/** The recipe tried on files of one's own choice: before and after under a slider, with the figures of both. */
+export function PreviewPane({ recipe, isSound }: { recipe: PortableRecipe; isSound: boolean }) {
+  const [words, setWords] = useState('');
+  const [chosen, setChosen] = useState<string | null>(null);
+  const settledWords = useSettled(words, 250);
+  const kinds = recipe.kinds.map((kind: Kind) => `kind:${kind}`).join(' or ');
+  const { data: samples = [] } = useSamples(`(${kinds}) ${settledWords}`.trim());
+  const sample = samples.find(({ id }) => id === chosen) ?? samples[0] ?? null;
+  const { steps, output } = recipe;
+  const wish = useSettled(sample && isSound ? { asset: sample.id, steps, output } : null, 80);
+  const { data: preview, error, isFetching } = usePreview(wish);
+  return (
+    <div className="flex min-h-0 flex-1 border-t border-rule">
+      <div className="flex min-h-0 min-w-0 flex-1 flex-col px-6 py-3">
+        {sample && preview ? (
+          <Picture sample={sample} preview={preview} />
+        ) : (
+          <div className="min-h-0 flex-1 bg-rule" />
+        )}
+        <div className="mt-2 flex items-center gap-3">
+          <Input
+            aria-label="Find files to try it on"
+            placeholder="Try it on …"
+            className="w-40 shrink-0"
+            value={words}
+            onChange={(event) => setWords(event.target.value)}
+          />
+          <ul className="flex min-w-0 gap-2 overflow-x-auto py-1" aria-label="Files to try it on">
+            {samples.map((asset) => (
+              <li key={asset.id} className="shrink-0">
+                <button
+                  type="button"
+                  aria-pressed={asset.id === sample?.id}
+                  aria-label={`Try it on ${asset.name}`}
+                  title={asset.name}
+                  onClick={() => setChosen(asset.id)}
+                  className={classNames(
+                    'block h-11 border-2',
+                    asset.id === sample?.id ? 'border-oxide' : 'border-transparent',
+                  )}
+                  style={{ width: Math.min(80, 40 * sheetRatio(asset)) + 4 }}
+                >
+                  <AssetThumb asset={asset} heightPx={40} className="size-full" />
+                </button>
+              </li>
+            ))}
+          </ul>
+        </div>
+      </div>
+      <dl className="flex w-60 shrink-0 flex-col gap-3 overflow-y-auto border-l border-rule bg-surface px-5 py-3 text-sm">
+        {sample && <Figures sample={sample} preview={preview ?? null} isFetching={isFetching} />}
+        {error && <ErrorNotice error={error} />}
+        {!isSound && <p className="text-soft">Complete the steps to see what they make.</p>}
+        {samples.length === 0 && <p className="text-soft">No file of these kinds is in the library yet.</p>}
+      </dl>
+    </div>
+  );
+}
+
+function Picture({ sample, preview }: { sample: Asset; preview: Preview }) {
+  const isPicture = sample.kind === 'image' || sample.kind === 'vector';
+  const after = { src: preview.data, alt: `${sample.name} after the steps` };
+  // Another shape can't lie over the first: what is cut off would not meet what is left.
+  const isSameShape =
+    sample.width !== null &&
+    sample.height !== null &&
+    Math.abs(preview.width / preview.height / (sample.width / sample.height) - 1) < 0.02;
+  if (isPicture && isSameShape)
+    return (
+      <Over
+        className="flex-1"
+        left={{ src: sample.url, alt: `${sample.name} before` }}
+        right={after}
+        label="How much of the picture before the steps is shown"
+      />
+    );
+  return (
+    <div className={classNames('grid min-h-0 flex-1 gap-4', isPicture && 'grid-cols-2')}>
+      {isPicture && (
+        <img
+          src={sample.url}
+          alt={`${sample.name} before`}
+          className="size-full min-h-0 bg-rule object-contain"
+        />
+      )}
+      <img src={after.src} alt={after.alt} className="size-full min-h-0 bg-rule object-contain" />
+    </div>
+  );
+}
+
+function Figures({
+  sample,
+  preview,
+  isFetching,
+}: {
+  sample: Asset;
+  preview: Preview | null;
+  isFetching: boolean;
+}) {
+  return (
+    <>
+      <div>
+        <dt className="eyebrow">Before</dt>
+        <dd className="truncate font-medium" title={sample.name}>
+          {sample.name}
+        </dd>
+        <dd className="figure text-soft">
+          {sample.width && `${sample.width} × ${sample.height} · `}
+          {formatBytes(sample.bytes)}
+        </dd>
+      </div>
+      <div>
+        <dt className="eyebrow">After</dt>
+        {preview ? (
+          <>
+            <dd className="figure text-base">
+              {preview.width} × {preview.height}
+            </dd>
+            <dd className="figure text-base">
+              {formatBytes(preview.bytes)}{' '}
+              <span className="text-soft">
+                {preview.bytes < sample.bytes
+                  ? `−${Math.round((1 - preview.bytes / sample.bytes) * 100)} %`
+                  : `+${Math.round((preview.bytes / sample.bytes - 1) * 100)} %`}
+              </span>
+            </dd>
+            <dd className="text-soft">
+              {preview.mime.replace('image/', '').toUpperCase()}
+              {preview.quality !== null && `, quality ${preview.quality}`}
+              {preview.likeness !== null && `, likeness ${preview.likeness.toFixed(3)}`}
+            </dd>
+            <dd className="text-xs text-soft" aria-live="polite">
+              {isFetching ? 'making it …' : `made in ${preview.workMs} ms`}
+            </dd>
+          </>
+        ) : (
+          <dd className="text-soft">{isFetching ? 'making it …' : 'nothing yet'}</dd>
+        )}
+      </div>
+    </>
+  );
+}

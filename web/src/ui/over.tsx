@@ -1,0 +1,43 @@
+import { useState } from 'react';
+import { classNames } from './class-names.js';
+
+/** Two pictures in the same place: one on the left of the slider, the other on its right. */
+export function Over({
+  left,
+  right,
+  label,
+  className,
+}: {
+  left: { src: string; alt: string };
+  right: { src: string; alt: string };
+  /** What the slider does, for who doesn't see it. */
+  label: string;
+  className?: string;
+}) {
+  const [share, setShare] = useState(50);
+  return (
+    <div className={classNames('flex min-h-0 flex-col', className)}>
+      <div className="relative min-h-0 flex-1 overflow-hidden bg-rule">
+        <img src={right.src} alt={right.alt} className="absolute inset-0 size-full object-contain" />
+        <img
+          src={left.src}
+          alt={left.alt}
+          className="absolute inset-0 size-full object-contain"
+          style={{ clipPath: `inset(0 ${100 - share}% 0 0)` }}
+        />
+        <span
+          aria-hidden="true"
+          className="absolute inset-y-0 w-0.5 bg-oxide"
+          style={{ left: `${share}%` }}
+        />
+      </div>
+      <input
+        type="range"
+        aria-label={label}
+        className="mt-2 w-full accent-oxide"
+        value={share}
+        onChange={(event) => setShare(Number(event.target.value))}
+      />
+    </div>
+  );
+}

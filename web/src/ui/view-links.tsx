@@ -1,0 +1,34 @@
+import { NavLink } from 'react-router';
+import { classNames } from './class-names.js';
+
+/** The views of a station, side by side above its work. */
+export function ViewLinks({
+  label,
+  views,
+}: {
+  label: string;
+  views: readonly { to: string; name: string; count?: number | undefined }[];
+}) {
+  return (
+    <nav aria-label={label} className="flex gap-5 border-b border-rule px-6">
+      {views.map(({ to, name, count }) => (
+        <NavLink
+          key={to}
+          to={to}
+          end
+          className={({ isActive }) =>
+            classNames(
+              '-mb-px border-b-2 py-2 text-sm',
+              isActive ? 'border-oxide font-medium text-ink' : 'border-transparent text-soft hover:text-ink',
+            )
+          }
+        >
+          {name}
+          {count !== undefined && (
+            <span className="figure ml-1.5 text-soft">{count.toLocaleString('en-GB')}</span>
+          )}
+        </NavLink>
+      ))}
+    </nav>
+  );
+}
