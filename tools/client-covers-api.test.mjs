@@ -21,6 +21,7 @@ const ARGUMENTS = new Map([
   ['assets.uploadResumably', [{ folder: '/', name: 'a.txt', data: new Blob(['a']) }]],
   ['intakes.archive', [{ folder: '/', name: 'a.zip', data: new Blob(['a']) }]],
   ['assets.restoreVersion', ['7', 2]],
+  ['recipes.export', [['wide']]],
 ]);
 
 /** An address, and the general call of any route. */

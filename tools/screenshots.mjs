@@ -119,10 +119,16 @@ await take('recipe-new', '/recipes/new', () => page.getByRole('button', { name: 
 await take('recipe-json', '/recipes/wide', () => page.getByRole('button', { name: 'As JSON' }).click());
 await take('rebuild', '/recipes', () => page.getByRole('button', { name: 'Rehearse a rebuild' }).click());
 await take('matrix', '/recipes/matrix?state=outdated', () =>
-  page.getByRole('button', { name: /panorama: outdated/ }).first().click(),
+  page
+    .getByRole('button', { name: /panorama: outdated/ })
+    .first()
+    .click(),
 );
 await take('matrix-failed', '/recipes/matrix?state=failed', () =>
-  page.getByRole('button', { name: /second: failed/ }).first().click(),
+  page
+    .getByRole('button', { name: /second: failed/ })
+    .first()
+    .click(),
 );
 await take('surplus', '/recipes/surplus');
 await take('originals', '/recipes/originals');

@@ -91,6 +91,8 @@ export interface SurplusRendition {
   requests: number;
   lastRequestAt: string | null;
   uses: number | null;
+  /** Where its address leads once it is removed. */
+  leadsTo: string;
 }
 
 export interface SurplusRequest {

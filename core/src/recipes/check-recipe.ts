@@ -4,7 +4,7 @@ import { parseAspect } from './aspect.js';
 import { checkLadder } from './ladder.js';
 import { MAX_STEPS, type RecipeContent } from './recipe.js';
 import { COLOUR, STEP_KINDS, STEP_OPS, type StepField } from './step-fields.js';
-import { isSourceStep, type Step, type StepOp } from './steps.js';
+import { type CropStep, type FitStep, isSourceStep, type Step, type StepOp } from './steps.js';
 
 /**
  * Says what is wrong with a chain of steps that was read from JSON; empty when nothing is. A fault's `field` leads to
@@ -74,41 +74,57 @@ function checkStep(value: unknown, index: number): FieldError[] {
 
 function checkField(value: unknown, field: StepField): string | null {
   if (value === undefined) return field.required ? `${field.label} is missing.` : null;
+  if (isNumberField(field)) return checkNumber(value, field);
+  if (!isTextField(field)) return typeof value === 'boolean' ? null : `${field.label} is true or false.`;
+  return typeof value === 'string' && isText(value, field) ? null : textRule(field);
+}
+
+type NumberField = Extract<StepField, { kind: 'integer' | 'number' }>;
+type TextField = Extract<StepField, { kind: 'choice' | 'colour' | 'aspect' | 'words' | 'picture' }>;
+
+const NUMBER_KINDS: readonly string[] = ['integer', 'number'];
+
+function isNumberField(field: StepField): field is NumberField {
+  return NUMBER_KINDS.includes(field.kind);
+}
+
+function isTextField(field: StepField): field is TextField {
+  return !isNumberField(field) && field.kind !== 'flag';
+}
+
+function checkNumber(value: unknown, { kind, label, min, max, unit }: NumberField): string | null {
+  const isInRange = typeof value === 'number' && Number.isFinite(value) && value >= min && value <= max;
+  if (isInRange && (kind === 'number' || Number.isInteger(value))) return null;
+  return `${label} is a ${kind === 'integer' ? 'whole ' : ''}number from ${min} to ${max}${unit ? ` ${unit}` : ''}.`;
+}
+
+function isText(value: string, field: TextField): boolean {
   switch (field.kind) {
-    case 'integer':
-    case 'number': {
-      const isNumber = typeof value === 'number' && Number.isFinite(value);
-      if (
-        isNumber &&
-        value >= field.min &&
-        value <= field.max &&
-        (field.kind === 'number' || Number.isInteger(value))
-      )
-        return null;
-      return `${field.label} is a ${field.kind === 'integer' ? 'whole ' : ''}number from ${field.min} to ${field.max}${field.unit ? ` ${field.unit}` : ''}.`;
-    }
     case 'choice':
-      return typeof value === 'string' && field.options.includes(value)
-        ? null
-        : `${field.label} is one of ${field.options.join(', ')}.`;
-    case 'flag':
-      return typeof value === 'boolean' ? null : `${field.label} is true or false.`;
+      return field.options.includes(value);
     case 'colour':
-      return typeof value === 'string' && COLOUR.test(value)
-        ? null
-        : `${field.label} is a colour like #8a3a25, #8a3a2580 with opacity, or transparent.`;
+      return COLOUR.test(value);
     case 'aspect':
-      return typeof value === 'string' && parseAspect(value) !== null
-        ? null
-        : `${field.label} is written like 16:9.`;
+      return parseAspect(value) !== null;
     case 'words':
-      return typeof value === 'string' && value.trim() !== '' && value.length <= field.max
-        ? null
-        : `${field.label} have 1 to ${field.max} characters.`;
+      return value.trim() !== '' && value.length <= field.max;
     case 'picture':
-      return typeof value === 'string' && value.startsWith('/') && value.length > 1
-        ? null
-        : `${field.label} is the path of a picture in the library, like /marks/seal.svg.`;
+      return value.startsWith('/') && value.length > 1;
+  }
+}
+
+function textRule(field: TextField): string {
+  switch (field.kind) {
+    case 'choice':
+      return `${field.label} is one of ${field.options.join(', ')}.`;
+    case 'colour':
+      return `${field.label} is a colour like #8a3a25, #8a3a2580 with opacity, or transparent.`;
+    case 'aspect':
+      return `${field.label} is written like 16:9.`;
+    case 'words':
+      return `${field.label} have 1 to ${field.max} characters.`;
+    case 'picture':
+      return `${field.label} is the path of a picture in the library, like /marks/seal.svg.`;
   }
 }
 
@@ -123,38 +139,40 @@ function checkTogether(step: Step, index: number): FieldError[] {
         `${STEP_KINDS[step.op].title} gets the picture, so it is the first step.`,
       ),
     ];
-  if (step.op === 'fit') {
-    if (step.width === undefined && step.height === undefined)
-      return [fault(`${at}.width`, 'missing', 'Give a width, a height, or both.')];
-    if (
-      step.mode !== 'inside' &&
-      step.mode !== 'fill' &&
-      (step.width === undefined || step.height === undefined)
-    )
-      return [
-        fault(
-          `${at}.${step.width === undefined ? 'width' : 'height'}`,
-          'missing',
-          `To ${step.mode} a box needs width and height.`,
-        ),
-      ];
-  }
-  if (step.op === 'crop') {
-    const isBox = step.width !== undefined && step.height !== undefined;
-    if (step.aspect !== undefined && (step.width !== undefined || step.height !== undefined))
-      return [fault(`${at}.aspect`, 'both', 'Crop by an aspect or by numbers, not both.')];
-    if (step.aspect === undefined && !isBox)
-      return [fault(`${at}.aspect`, 'missing', 'Give an aspect, or width and height.')];
-    if ((step.left === undefined) !== (step.top === undefined))
-      return [fault(`${at}.left`, 'missing', 'Give left and top, or neither.')];
-    if (step.aspect !== undefined && step.left !== undefined)
-      return [fault(`${at}.left`, 'both', 'A crop by aspect lies around something; leave out left and top.')];
-    if (step.unit === 'percent' && isBox && ((step.width ?? 0) > 100 || (step.height ?? 0) > 100))
-      return [fault(`${at}.width`, 'value', 'A part has at most 100 percent.')];
-  }
+  if (step.op === 'fit') return checkFit(step, at);
+  if (step.op === 'crop') return checkCrop(step, at);
   if (step.op === 'watermark' && (step.picture === undefined) === (step.words === undefined))
     return [fault(`${at}.picture`, 'one-of', 'A watermark is a picture or words: give one of them.')];
   return [];
+}
+
+function checkFit({ width, height, mode }: FitStep, at: string): FieldError[] {
+  if (width === undefined && height === undefined)
+    return [fault(`${at}.width`, 'missing', 'Give a width, a height, or both.')];
+  const needsBoth = mode === 'cover' || mode === 'contain';
+  if (!needsBoth || (width !== undefined && height !== undefined)) return [];
+  return [
+    fault(
+      `${at}.${width === undefined ? 'width' : 'height'}`,
+      'missing',
+      `To ${mode} a box needs width and height.`,
+    ),
+  ];
+}
+
+function checkCrop({ aspect, width, height, left, top, unit }: CropStep, at: string): FieldError[] {
+  const hasSide = width !== undefined || height !== undefined;
+  const isBox = width !== undefined && height !== undefined;
+  if (aspect !== undefined && hasSide)
+    return [fault(`${at}.aspect`, 'both', 'Crop by an aspect or by numbers, not both.')];
+  if (aspect === undefined && !isBox)
+    return [fault(`${at}.aspect`, 'missing', 'Give an aspect, or width and height.')];
+  if ((left === undefined) !== (top === undefined))
+    return [fault(`${at}.left`, 'missing', 'Give left and top, or neither.')];
+  if (aspect !== undefined && left !== undefined)
+    return [fault(`${at}.left`, 'both', 'A crop by aspect lies around something; leave out left and top.')];
+  const isTooMuch = unit === 'percent' && isBox && Math.max(width, height) > 100;
+  return isTooMuch ? [fault(`${at}.width`, 'value', 'A part has at most 100 percent.')] : [];
 }
 
 function fault(field: string, code: string, message: string, suggestion?: string | null): FieldError {

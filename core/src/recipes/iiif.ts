@@ -169,7 +169,7 @@ function readSize(text: string, region: Size): { size: Size; isUpscaled: boolean
       `it is larger than the region of ${region.width} × ${region.height}; write ^ before it to enlarge`,
     );
   if (size.width > IIIF_MAX_WIDTH || size.height > MAX_SIDE_PX)
-    throw new Refusal('size', `a picture on request is at most ${IIIF_MAX_WIDTH} pixels wide`);
+    throw new Refusal('size', `a picture on request has at most ${IIIF_MAX_WIDTH} × ${MAX_SIDE_PX} pixels`);
   const largest = largestSize(region, false);
   return {
     size,

@@ -17,7 +17,7 @@ export const RECIPES_FORMAT = 'uniferum-recipes';
 /** A recipe as it travels: without its revision, which counts the edits of one installation. */
 export type PortableRecipe = Omit<Recipe, 'revision'>;
 
-/** All or some recipes of an installation as one JSON document. */
+/** All or some recipes of an installation as one JSON file. */
 export interface RecipesDocument {
   format: typeof RECIPES_FORMAT;
   version: 1;

@@ -1,4 +1,5 @@
-import { type Asset, extensionOfMime, originalAddress, renditionAddress } from '@uniferum/core';
+import { type Asset, originalAddress, renditionAddress } from '@uniferum/core';
+import { fileEnd } from '../recipes/file-end.js';
 import { findRenditions, type RenditionRow } from '../recipes/queries.js';
 import { type Executor, isoTime, isoTimeOrNull } from '../shared/database.js';
 import { groupBy } from '../shared/group.js';
@@ -41,13 +42,7 @@ export function renditionUrl(
 ): string | null {
   if (rendition.sha256 === null || rendition.mime === null) return null;
   return (
-    publicUrl +
-    renditionAddress(
-      asset.folder_path,
-      asset.address_stem,
-      rendition.recipe,
-      rendition.variant === '' ? (extensionOfMime(rendition.mime) ?? 'bin') : rendition.variant,
-    )
+    publicUrl + renditionAddress(asset.folder_path, asset.address_stem, rendition.recipe, fileEnd(rendition))
   );
 }
 

@@ -11,6 +11,7 @@ import {
 import type { Request, Response } from 'express';
 import Joi from 'joi';
 import type { App } from '../app.js';
+import { fileEnd } from '../recipes/file-end.js';
 import { makeNow, makeSoon } from '../recipes/make-now.js';
 import { findRendition, type RenditionRow } from '../recipes/queries.js';
 import { findRecipe } from '../recipes/recipe-queries.js';
@@ -154,8 +155,10 @@ async function answerSubstitute(
   if (!isKnown) return null;
   app.requests.add(asset.id, recipe, variant);
   if (instead === null) return forwardTo(app, originalAddress(asset.folder_path, asset.name));
-  const end = instead.variant === '' ? (extensionOfMime(instead.mime ?? '') ?? 'bin') : instead.variant;
-  return forwardTo(app, renditionAddress(asset.folder_path, asset.address_stem, instead.recipe, end));
+  return forwardTo(
+    app,
+    renditionAddress(asset.folder_path, asset.address_stem, instead.recipe, fileEnd(instead)),
+  );
 }
 
 async function answerForward(app: App, address: MediaAddress): Promise<Answer | null> {

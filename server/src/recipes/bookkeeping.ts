@@ -10,7 +10,7 @@ import { addToTallies } from '../library/tallies.js';
 import { addToOpenRun } from '../runs/ledger.js';
 import type { Transaction } from '../shared/database.js';
 import { contentDigest, focalOf, marksDigest } from './digests.js';
-import { findMarks } from './find-marks.js';
+import { type FoundMarks, findMarks } from './find-marks.js';
 import { judgeRecipe } from './judge.js';
 import { type Change, counted, dropRenditions, putRenditions } from './make.js';
 import { findOptimiseWish, readMode } from './optimise-queries.js';
@@ -73,20 +73,8 @@ export async function refreshRenditions(
   const dropped: RenditionRow[] = [];
   for (const row of rows) {
     const recipe = applying.get(row.recipe);
-    if (!recipe) {
-      if (row.sha256 === null) dropped.push(row);
-      else if (row.recipe !== PREVIEW) changed.push({ before: row, after: { ...row, state: 'surplus' } });
-      continue;
-    }
-    if (row.variant !== '' && row.state === 'surplus') continue;
-    const isFresh =
-      row.content === contentDigest(recipe) &&
-      row.source_sha === asset.sha256 &&
-      row.focal === focalOf(recipe, asset.focal) &&
-      row.marks === marksDigest(recipe, (path) => marks.get(path)?.sha256 ?? null);
-    const state = row.sha256 === null ? 'due' : isFresh ? 'fresh' : 'outdated';
-    if (row.state !== 'failed' || state !== 'fresh')
-      changed.push({ before: row, after: { ...row, state, error: null } });
+    if (!recipe && row.sha256 === null) dropped.push(row);
+    else changed.push({ before: row, after: judgeRow(row, recipe, asset, marks) });
   }
   await putRenditions(
     tx,
@@ -110,6 +98,26 @@ export async function refreshRenditions(
       by,
     });
   await judgeMarked(tx, asset.folder, asset.name);
+}
+
+/** A rendition as it is after its asset changed. */
+function judgeRow(
+  row: RenditionRow,
+  recipe: Recipe | undefined,
+  asset: { sha256: string; focal: FocalPoint | null },
+  marks: FoundMarks,
+): RenditionRow {
+  if (!recipe) return row.recipe === PREVIEW ? row : { ...row, state: 'surplus' };
+  if (row.variant !== '' && row.state === 'surplus') return row;
+  const isFresh =
+    row.content === contentDigest(recipe) &&
+    row.source_sha === asset.sha256 &&
+    row.focal === focalOf(recipe, asset.focal) &&
+    row.marks === marksDigest(recipe, (path) => marks.get(path)?.sha256 ?? null);
+  // What could not be made of this very file would fail again.
+  if (row.state === 'failed' && isFresh) return row;
+  const state = row.sha256 === null ? 'due' : isFresh ? 'fresh' : 'outdated';
+  return { ...row, state, error: null };
 }
 
 /** Judges afresh what was made by recipes that lay this file over others: it is another picture now, or gone. */

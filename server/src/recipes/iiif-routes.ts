@@ -40,7 +40,7 @@ export const iiifRoutes: Route[] = [
     access: 'public',
     summary: 'What a picture is and what can be asked of it (IIIF Image API 3.0, level 2)',
     params,
-    answers: { 200: { description: 'The description', contentType: 'application/json' } },
+    answers: { 200: { description: 'The description', schema: Joi.object().unknown() } },
     async handle({ app, params: { id }, req, res }) {
       const { size } = await readPicture(app, id);
       allowAll(res);

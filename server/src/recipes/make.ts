@@ -106,8 +106,6 @@ export function jobFor(
       sha256: asset.sha256,
       kind: asset.kind,
       mime: asset.mime,
-      size:
-        asset.width === null || asset.height === null ? null : { width: asset.width, height: asset.height },
     },
     recipes,
     focal: focalPoint(asset),

@@ -1,6 +1,7 @@
 import {
   type Asset,
   extensionOfMime,
+  originalAddress,
   pictureSnippet,
   RENDITION_STATES,
   type RecipeOutput,
@@ -18,18 +19,21 @@ import { sumOptimised } from '../library/version-queries.js';
 import { answerRun } from '../runs/answer.js';
 import { runSchema } from '../runs/routes.js';
 import { cutPage, readCursor } from '../shared/cursor.js';
-import { isoTimeOrNull } from '../shared/database.js';
+import { type Database, isoTimeOrNull } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
+import { groupBy } from '../shared/group.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, folderPathSchema, idSchema, pageOf, pagingSchemas, timeSchema } from '../shared/schemas.js';
+import { fileEnd } from './file-end.js';
 import { explainRendition, readMatrix } from './matrix.js';
 import { anonymous, picture, readWish, renderOnce, signWish, type Wish } from './on-request.js';
 import { beginOptimise, rehearseOptimise } from './optimise.js';
 import type { OptimiseMode } from './optimise-queries.js';
+import { findRenditions } from './queries.js';
 import { REBUILD_STATES, type Rebuild, rebuild, rehearseRebuild } from './rebuild.js';
 import { nameSchema, outputSchema, stepsSchema } from './recipe-schemas.js';
 import { requireSound } from './service.js';
-import { beginRemoval, RESTORABLE_DAYS, rehearseRemoval } from './surplus.js';
+import { beginRemoval, chooseSubstitute, RESTORABLE_DAYS, rehearseRemoval } from './surplus.js';
 import {
   countSurplus,
   listSurplus,
@@ -174,10 +178,7 @@ const stateRoutes: Route[] = [
                 placeholder: Joi.string().allow(null),
                 preview: Joi.string().allow(null),
               }),
-              cells: Joi.object().pattern(
-                nameSchema,
-                answer({ state: stateSchema, files: count, bytes: count }),
-              ),
+              cells: Joi.object().unknown().description('by the recipe’s name: { state, files, bytes }'),
             }),
           ),
           total: count,
@@ -296,6 +297,7 @@ const surplusSchema = answer({
   requests: count,
   lastRequestAt: timeSchema.allow(null),
   uses: count.allow(null).description('null until pages report their uses'),
+  leadsTo: Joi.string().uri().description('where its address leads once it is removed'),
 });
 
 const surplusRoutes: Route[] = [
@@ -317,7 +319,7 @@ const surplusRoutes: Route[] = [
       const rows = await listSurplus(app.db, filter, { limit, after });
       const page = cutPage(rows, limit, (row) => [row.recipe, row.asset_id, row.variant]);
       const { items: total, bytes } = await countSurplus(app.db, filter);
-      const items = page.rows.map((row) => toSurplusAnswer(row, app.config.publicUrl));
+      const items = await toSurplusAnswers(app.db, page.rows, app.config.publicUrl);
       return { status: 200, body: { items, total, bytes, next: page.next } };
     },
   }),
@@ -344,28 +346,38 @@ const surplusRoutes: Route[] = [
       const filter = toFilter(body);
       if (!query.rehearse) return answerRun(app, await beginRemoval(app.db, filter, who.name));
       const rows = (await listSurplus(app.db, filter, { limit: 500, after: null })).slice(0, 500);
-      const items = rows.map((row) => toSurplusAnswer(row, app.config.publicUrl));
+      const items = await toSurplusAnswers(app.db, rows, app.config.publicUrl);
       return { status: 200, body: { plan: { items, totals: await rehearseRemoval(app.db, filter) } } };
     },
   }),
 ];
 
-function toSurplusAnswer(row: SurplusRow, publicUrl: string) {
-  const end = row.variant === '' ? (extensionOfMime(row.mime) ?? 'bin') : row.variant;
-  return {
-    asset: { id: String(row.asset_id), name: row.name, folder: row.folder_path },
-    recipe: row.recipe,
-    variant: row.variant === '' ? null : row.variant,
-    url: publicUrl + renditionAddress(row.folder_path, row.address_stem, row.recipe, end),
-    mime: row.mime,
-    width: row.width,
-    height: row.height,
-    bytes: row.bytes,
-    why: !row.has_recipe ? 'recipe-removed' : row.variant === '' ? 'does-not-apply' : 'size-removed',
-    requests: Number(row.requests ?? 0),
-    lastRequestAt: isoTimeOrNull(row.last_at),
-    uses: null,
-  };
+async function toSurplusAnswers(db: Database, rows: readonly SurplusRow[], publicUrl: string) {
+  const renditions = groupBy(
+    await findRenditions(db, [...new Set(rows.map(({ asset_id }) => asset_id))]),
+    ({ asset_id }) => asset_id,
+  );
+  return rows.map((row) => {
+    const { folder_path, address_stem, name, variant, mime, recipe, width, height, bytes } = row;
+    const addressOf = (one: { recipe: string; variant: string; mime: string | null }) =>
+      publicUrl + renditionAddress(folder_path, address_stem, one.recipe, fileEnd(one));
+    const instead = chooseSubstitute(row, renditions.get(row.asset_id) ?? []);
+    return {
+      asset: { id: String(row.asset_id), name, folder: folder_path },
+      recipe,
+      variant: variant === '' ? null : variant,
+      url: addressOf(row),
+      mime,
+      width,
+      height,
+      bytes,
+      why: !row.has_recipe ? 'recipe-removed' : variant === '' ? 'does-not-apply' : 'size-removed',
+      requests: Number(row.requests ?? 0),
+      lastRequestAt: isoTimeOrNull(row.last_at),
+      uses: null,
+      leadsTo: instead ? addressOf(instead) : publicUrl + originalAddress(folder_path, name),
+    };
+  });
 }
 
 interface PreviewBody {

@@ -119,7 +119,13 @@ export const recipeRoutes: Route[] = [
     path: `${API_BASE}/recipes/schema.json`,
     access: 'public',
     summary: 'The JSON Schema of a document of recipes',
-    answers: { 200: { description: 'JSON Schema 2020-12', contentType: 'application/schema+json' } },
+    answers: {
+      200: {
+        description: 'JSON Schema 2020-12',
+        contentType: 'application/schema+json',
+        schema: Joi.object().unknown(),
+      },
+    },
     async handle({ app, res }) {
       res.setHeader('Content-Type', 'application/schema+json');
       res.setHeader('Access-Control-Allow-Origin', '*');

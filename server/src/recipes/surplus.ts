@@ -162,17 +162,21 @@ export async function substituteOf(
 ): Promise<{ isKnown: boolean; instead: RenditionRow | null }> {
   const removed = await findRemoved(db, assetId, recipe, variant);
   if (removed === null) return { isKnown: false, instead: null };
-  const rows = (await findRenditions(db, [assetId])).filter(
-    ({ sha256, state, width, height, mime }) =>
-      sha256 !== null && state !== 'surplus' && width && height && mime,
-  );
-  const candidates = rows.map((row) => ({
-    row,
-    width: row.width ?? 1,
-    height: row.height ?? 1,
-    mime: row.mime ?? '',
-  }));
-  return { isKnown: true, instead: nearestRendition(removed, candidates)?.row ?? null };
+  return { isKnown: true, instead: chooseSubstitute(removed, await findRenditions(db, [assetId])) };
+}
+
+/** Which of an asset's renditions is nearest to one that is given up; null for none. */
+export function chooseSubstitute(
+  gone: { width: number; height: number; mime: string },
+  rows: readonly RenditionRow[],
+): RenditionRow | null {
+  const candidates = rows
+    .filter(
+      ({ sha256, state, width, height, mime }) =>
+        sha256 !== null && state !== 'surplus' && width && height && mime,
+    )
+    .map((row) => ({ row, width: row.width ?? 1, height: row.height ?? 1, mime: row.mime ?? '' }));
+  return nearestRendition(gone, candidates)?.row ?? null;
 }
 
 /** What a removal would come to. */

@@ -147,6 +147,7 @@ test('real answers of every route match it, good ones and bad ones', async () =>
     '/media/a/a~wide.jpg',
   ])
     await get(path);
+  await callDerived(picture.id);
   for (const verb of ['stop', 'resume', 'retry']) await post(`/api/v1/runs/${run.id}/${verb}`, {});
   await post('/api/v1/intake/check', { folder: '/a', files: [{ name: 'x.jpg', bytes: 9 }] });
   await post('/api/v1/recipes/rebuild?rehearse=true', { only: 'all' });
@@ -186,6 +187,67 @@ test('real answers of every route match it, good ones and bad ones', async () =>
   expect(silent).toEqual([]);
   expect(faults).toEqual([]);
 });
+
+/** Calls everything about recipes, what they make, and the workers. */
+async function callDerived(id: string): Promise<void> {
+  const get = (path: string) => server.call('GET', path);
+  const post = (path: string, json: unknown) => server.call('POST', path, { json });
+  const chain = { steps: [{ op: 'fit', mode: 'cover', width: 40, height: 40 }], output: { format: 'webp' } };
+  const recipe = {
+    title: 'W',
+    steps: [{ op: 'fit', mode: 'inside', width: 310 }],
+    output: { format: 'jpeg' },
+  };
+  await server.call('PUT', '/api/v1/recipes/wide?rehearse=true', { json: recipe });
+  await post('/api/v1/recipes?rehearse=true', { name: 'another', ...recipe });
+  await post('/api/v1/recipes', {
+    name: 'gone',
+    ...recipe,
+    ladder: { widths: [300, 100] },
+    output: { format: 'jpeg', likeness: 0.9, also: ['webp'] },
+  });
+  await post('/api/v1/recipes/rebuild', { only: 'unfinished', select: { q: '', folder: '/a' } });
+  await server.call('POST', '/api/v1/assets', {
+    body: form('/a', [{ name: 'broken.jpg', data: (await photo(300, 200, 3)).subarray(0, 3000) }]),
+  });
+  await server.workUntilIdle();
+  for (const path of [
+    '/api/v1/recipes',
+    '/api/v1/recipes/gone',
+    '/api/v1/recipes/gone/revisions',
+    '/api/v1/recipes/schema.json',
+    '/api/v1/recipes/export',
+    '/api/v1/recipes/export?names=wide',
+    '/api/v1/recipes/export?names=none',
+    '/api/v1/recipes/matrix?state=fresh&q=kind:image',
+    `/api/v1/assets/${id}/renditions/wide`,
+    `/api/v1/assets/${id}/renditions/gone?variant=100w.webp`,
+    `/api/v1/assets/${id}/renditions/none`,
+    `/api/v1/assets/${id}/snippet?recipe=gone`,
+    '/api/v1/assets/optimised',
+    '/api/v1/workers',
+    '/api/v1/runs/failures',
+    `/iiif/3/${id}`,
+    `/iiif/3/${id}/info.json`,
+    `/iiif/3/${id}/square/50,/0/default.jpg`,
+    `/iiif/3/${id}/square/50,/x/default.jpg`,
+  ])
+    await get(path);
+  const [failure] = (await get('/api/v1/runs/failures')).body.items;
+  await post('/api/v1/runs/failures/retry', { reason: failure.reason, kind: failure.kind });
+  await post('/api/v1/recipes/import?rehearse=true', (await get('/api/v1/recipes/export')).body);
+  await post('/api/v1/recipes/import', { format: 'uniferum-recipes', version: 1, recipes: [] });
+  await post('/api/v1/recipes/preview', { asset: id, ...chain });
+  await post('/api/v1/recipes/preview', { asset: id, steps: [{ op: 'nothing' }] });
+  const { body: address } = await post(`/api/v1/assets/${id}/address`, chain);
+  await get(new URL(address.url).pathname);
+  await post('/api/v1/assets/optimise?rehearse=true', { select: { q: 'kind:image' } });
+  await post('/api/v1/assets/optimise', { select: { ids: [id] } });
+  await server.call('DELETE', '/api/v1/recipes/gone');
+  await get('/api/v1/renditions/surplus');
+  await post('/api/v1/renditions/surplus/remove?rehearse=true', {});
+  await post('/api/v1/renditions/surplus/remove', { recipes: ['gone'] });
+}
 
 /** Calls what brings files in by other ways, finds them and keeps them in order. */
 async function callWaysAndKeeping(asset: string): Promise<void> {

@@ -194,7 +194,7 @@ export function OutputSettings({
         error={faults.find(({ field }) => field.startsWith('ladder'))?.message}
         dispatch={dispatch}
       />
-      <Field label="Embedded metadata" className="w-40">
+      <Field label="Embedded metadata" className="w-48">
         {(props) => (
           <Select
             {...props}
@@ -230,7 +230,7 @@ function LadderSettings({
   };
   return (
     <>
-      <Field label="Widths" className="w-44">
+      <Field label="Widths" className="w-36">
         {(props) => (
           <Select
             {...props}

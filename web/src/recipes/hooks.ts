@@ -128,6 +128,15 @@ export function useSurplus(unaskedDays: number | null) {
   });
 }
 
+/** What a removal of surplus would come to; changes nothing. */
+export function useRemovalRehearsal(request: SurplusRequest) {
+  return useQuery({
+    queryKey: ['removal', request],
+    gcTime: 0,
+    queryFn: async () => (await uniferum.renditions.rehearseRemoval(request)).plan,
+  });
+}
+
 /** What optimising would look at; changes nothing. */
 export function useOptimiseRehearsal(request: OptimiseRequest) {
   return useQuery({

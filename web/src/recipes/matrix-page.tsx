@@ -96,7 +96,7 @@ export function MatrixPage() {
       ) : (
         <Grid
           rows={rows}
-          recipes={data?.pages[0]?.recipes ?? []}
+          recipes={data?.pages[0]?.recipes.filter((name) => rows.some(({ cells }) => name in cells)) ?? []}
           hasMore={hasNextPage && !isFetchingNextPage}
           onMore={() => void fetchNextPage()}
         />
@@ -132,7 +132,7 @@ function Grid({
     if (hasMore && last >= rows.length - 10) onMore();
   }, [hasMore, last, rows.length, onMore]);
   const columns = {
-    gridTemplateColumns: `minmax(16rem, 1.4fr) repeat(${recipes.length}, minmax(7rem, 1fr))`,
+    gridTemplateColumns: `minmax(16rem, 1fr) repeat(${recipes.length}, minmax(7.5rem, 10rem))`,
   };
   return (
     <div
@@ -142,7 +142,7 @@ function Grid({
       aria-label="Files and recipes"
       aria-rowcount={rows.length + 1}
     >
-      <div className="min-w-max">
+      <div className="w-max min-w-full">
         <div
           role="row"
           style={columns}

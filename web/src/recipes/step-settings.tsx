@@ -67,25 +67,30 @@ export function StepSettings({
   );
 }
 
-/** Settings that mean nothing beside another one are not shown. */
+/** When a setting means something beside the others; those that are not here always do. */
+const USEFUL: Record<string, Record<string, (step: DraftStep['step']) => boolean>> = {
+  fit: {
+    around: ({ mode }) => mode === 'cover',
+    background: ({ mode }) => mode === 'contain',
+  },
+  crop: {
+    aspect: ({ width, height }) => width === undefined && height === undefined,
+    width: ({ aspect }) => aspect === undefined,
+    height: ({ aspect }) => aspect === undefined,
+    left: ({ width }) => width !== undefined,
+    top: ({ width }) => width !== undefined,
+    unit: ({ width }) => width !== undefined,
+    around: ({ left }) => left === undefined,
+  },
+  watermark: {
+    words: ({ picture }) => picture === undefined,
+    picture: ({ words }) => words === undefined,
+    colour: ({ words }) => words !== undefined,
+  },
+};
+
 function isUseful(step: DraftStep['step'], name: string): boolean {
-  if (step.op === 'fit') {
-    if (name === 'around') return step.mode === 'cover';
-    if (name === 'background') return step.mode === 'contain';
-  }
-  if (step.op === 'crop') {
-    if (name === 'aspect') return step.width === undefined && step.height === undefined;
-    if (name === 'width' || name === 'height') return step.aspect === undefined;
-    if (name === 'left' || name === 'top' || name === 'unit')
-      return step.aspect === undefined && (step.width !== undefined || step.height !== undefined);
-    return step.left === undefined;
-  }
-  if (step.op === 'watermark') {
-    if (name === 'words') return step.picture === undefined;
-    if (name === 'picture') return step.words === undefined;
-    if (name === 'colour') return step.words !== undefined;
-  }
-  return true;
+  return USEFUL[step.op]?.[name]?.(step) ?? true;
 }
 
 function Setting({

@@ -1,16 +1,17 @@
-import type { SurplusRendition } from '@uniferum/client';
+import type { SurplusRendition, SurplusRequest } from '@uniferum/client';
 import { formatBytes, formatCount } from '@uniferum/core';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useRight } from '../access/hooks.js';
 import { Page } from '../console/page.js';
-import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
+import { Dialog } from '../ui/dialog.js';
 import { Checkbox, Select } from '../ui/field.js';
+import { FormFoot } from '../ui/form-foot.js';
 import { formatAgo, formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
-import { useRecipeChanges, useSurplus } from './hooks.js';
+import { useRecipeChanges, useRemovalRehearsal, useSurplus } from './hooks.js';
 import { RecipesViews } from './recipes-views.js';
 
 const WHY = {
@@ -26,9 +27,8 @@ export function SurplusPage() {
   const [days, setDays] = useState<number | null>(null);
   const [ticked, setTicked] = useState<ReadonlySet<string>>(new Set());
   const { data, error, hasNextPage, fetchNextPage } = useSurplus(days);
-  const { removeSurplus } = useRecipeChanges();
+  const [isRehearsing, setRehearsing] = useState(false);
   const mayWrite = useRight('recipes:write');
-  const navigate = useNavigate();
   const items = data?.pages.flatMap((page) => page.items) ?? [];
   const { total = 0, bytes = 0 } = data?.pages[0] ?? {};
   const chosen = items.filter((item) => ticked.has(keyOf(item)));
@@ -38,10 +38,6 @@ export function SurplusPage() {
     : days === null
       ? {}
       : { unaskedDays: days };
-  const remove = async () => {
-    const { run } = await removeSurplus.mutateAsync(request);
-    void navigate(`/runs?run=${run.id}`);
-  };
   const toggle = (key: string) =>
     setTicked((before) => {
       const next = new Set(before);
@@ -56,43 +52,20 @@ export function SurplusPage() {
         `${formatNumber(items.length)} of ${formatCount(total, 'surplus file')}, ${formatBytes(bytes)}`
       }
       actions={
-        total > 0 && (
-          <>
-            <AsCode
-              code={{
-                method: 'POST',
-                path: '/renditions/surplus/remove?rehearse=true',
-                body: request,
-                client: `const { plan } = await uniferum.renditions.rehearseRemoval(${JSON.stringify(request)});\nconst { run } = await uniferum.renditions.removeSurplus(${JSON.stringify(request)});\n// Within thirty days: await uniferum.runs.undo(run.id);`,
-                ...(isSome
-                  ? {}
-                  : {
-                      command: commandLine(
-                        'surplus',
-                        ...(days === null ? [] : ['--unasked', String(days)]),
-                        '--remove',
-                      ),
-                    }),
-              }}
-            />
-            {mayWrite && (
-              <Button
-                look="main"
-                disabled={removeSurplus.isPending}
-                onClick={() => void remove().catch(() => {})}
-              >
-                Remove {isSome ? formatCount(chosen.length, 'file') : `all ${formatNumber(total)}`}
-              </Button>
-            )}
-          </>
+        total > 0 &&
+        mayWrite && (
+          <Button look="main" onClick={() => setRehearsing(true)}>
+            Rehearse removing {isSome ? formatCount(chosen.length, 'file') : `all ${formatNumber(total)}`}
+          </Button>
         )
       }
     >
       <RecipesViews />
       <div className="flex h-11 items-center gap-4 border-b border-rule px-6 text-sm">
-        <label className="flex items-center gap-2">
+        <label htmlFor="asked" className="flex items-center gap-2">
           Show those
           <Select
+            id="asked"
             className="w-56"
             value={days ?? ''}
             onChange={(event) => {
@@ -112,7 +85,7 @@ export function SurplusPage() {
           days.
         </span>
       </div>
-      {(error ?? removeSurplus.error) && <ErrorNotice error={error ?? removeSurplus.error} />}
+      {error && <ErrorNotice error={error} />}
       <div className="min-h-0 flex-1 overflow-y-auto">
         {data && items.length === 0 && (
           <div className="p-6">
@@ -185,6 +158,71 @@ export function SurplusPage() {
           </Button>
         )}
       </div>
+      {isRehearsing && <RemovalDialog request={request} onClose={() => setRehearsing(false)} />}
     </Page>
+  );
+}
+
+/** What would be removed and where each address would lead; then it can be carried out. */
+function RemovalDialog({ request, onClose }: { request: SurplusRequest; onClose: () => void }) {
+  const { data: plan, error } = useRemovalRehearsal(request);
+  const { removeSurplus } = useRecipeChanges();
+  const navigate = useNavigate();
+  const carryOut = async () => {
+    const { run } = await removeSurplus.mutateAsync(request);
+    void navigate(`/runs?run=${run.id}`);
+  };
+  const isFiltered = request.keys === undefined;
+  return (
+    <Dialog
+      isOpen
+      onOpenChange={onClose}
+      title="Rehearse a removal"
+      description="Each address leads on to the nearest rendition that is left. For thirty days the run can be taken back."
+      className="w-[52rem]"
+    >
+      <div className="flex flex-col gap-4">
+        <ul className="h-64 overflow-y-auto border-y border-rule">
+          {plan?.items.map((item) => (
+            <li
+              key={keyOf(item)}
+              className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_5rem] gap-4 border-b border-rule py-1 font-mono text-xs"
+            >
+              <span className="truncate">{decodeURI(new URL(item.url).pathname)}</span>
+              <span className="truncate text-soft">→ {decodeURI(new URL(item.leadsTo).pathname)}</span>
+              <span className="text-right">{formatBytes(item.bytes)}</span>
+            </li>
+          ))}
+        </ul>
+        <p className="h-5 text-sm text-soft">
+          {plan &&
+            `${formatNumber(plan.items.length)} of ${formatCount(plan.totals.items, 'file')} listed; ${formatBytes(plan.totals.bytes)} would be free after thirty days.`}
+        </p>
+        <FormFoot
+          error={error ?? removeSurplus.error}
+          code={{
+            method: 'POST',
+            path: '/renditions/surplus/remove?rehearse=true',
+            body: request,
+            client: `const { plan } = await uniferum.renditions.rehearseRemoval(${JSON.stringify(request)});\nconst { run } = await uniferum.renditions.removeSurplus(${JSON.stringify(request)});\n// Within thirty days: await uniferum.runs.undo(run.id);`,
+            ...(isFiltered && {
+              command: commandLine(
+                'surplus',
+                ...(request.unaskedDays === undefined ? [] : ['--unasked', String(request.unaskedDays)]),
+                '--remove',
+              ),
+            }),
+          }}
+        >
+          <Button
+            look="main"
+            disabled={!plan || plan.totals.items === 0 || removeSurplus.isPending}
+            onClick={() => void carryOut().catch(() => {})}
+          >
+            {plan ? `Remove ${formatCount(plan.totals.items, 'file')}` : 'Rehearsing …'}
+          </Button>
+        </FormFoot>
+      </div>
+    </Dialog>
   );
 }

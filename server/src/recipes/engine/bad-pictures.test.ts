@@ -28,7 +28,7 @@ async function renderBytes(
   const path = join(tmpdir(), `uniferum-bad-${process.pid}-${name}`);
   await writeFile(path, data);
   return renderJob({
-    file: { path, mime, kind: 'image', size: { width: 5000, height: 5000 }, sha256: name },
+    file: { path, mime, kind: 'image', sha256: name },
     recipes,
     focal: null,
     marks: {},

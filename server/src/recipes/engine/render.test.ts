@@ -42,7 +42,7 @@ async function render(
   { mime = 'image/jpeg', marks = {}, maxPixels = 1e8 } = {},
 ) {
   return renderJob({
-    file: { path, mime, kind: 'image', size: { width: 1, height: 1 }, sha256: path },
+    file: { path, mime, kind: 'image', sha256: path },
     recipes,
     focal: null,
     marks,

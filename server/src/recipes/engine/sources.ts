@@ -4,8 +4,7 @@ import { rm, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
-import { drawWave, type Kind, PeakGatherer, type Size, type SourceStep } from '@uniferum/core';
-import sharp from 'sharp';
+import { drawWave, type Kind, PeakGatherer, type SourceStep } from '@uniferum/core';
 
 const run = promisify(execFile);
 
@@ -19,15 +18,12 @@ export interface SourceFile {
   path: string;
   kind: Kind;
   mime: string;
-  /** Of pictures, as displayed. */
-  size: Size | null;
 }
 
 /** A picture file that the image engine decodes. */
 export interface PictureFile {
   path: string;
   mime: string;
-  size: Size;
   /** Removes what was written for it. */
   release(): Promise<void>;
 }
@@ -44,8 +40,7 @@ export async function openSource(file: SourceFile, step: SourceStep | null): Pro
     const { page = 1, dpi = 150 } = step?.op === 'page' ? step : {};
     return openPage(file, page, dpi);
   }
-  if (file.size === null) throw new Error('its size can’t be read');
-  return { path: file.path, mime: file.mime, size: file.size, release: async () => {} };
+  return { path: file.path, mime: file.mime, release: async () => {} };
 }
 
 /** The length of a film or sound in seconds; null when it can't be told. */
@@ -73,12 +68,8 @@ async function openPage(file: SourceFile, page: number, dpi: number): Promise<Pi
     throw new Error(`page ${page} would have ${width} × ${height} pixels; choose a lower resolution`);
   const stem = temporary();
   const scaled = ['-scale-to-x', String(width), '-scale-to-y', String(height)];
-  await tool(
-    'pdftoppm',
-    [...range, '-singlefile', '-png', ...scaled, file.path, stem],
-    'poppler-utils',
-  );
-  return temporaryPicture(`${stem}.png`, { width, height });
+  await tool('pdftoppm', [...range, '-singlefile', '-png', ...scaled, file.path, stem], 'poppler-utils');
+  return temporaryPicture(`${stem}.png`);
 }
 
 async function openMoment(file: SourceFile, at: number | undefined): Promise<PictureFile> {
@@ -97,8 +88,7 @@ async function openMoment(file: SourceFile, at: number | undefined): Promise<Pic
   );
   // The last moment of a film may lie behind its last picture.
   if ((await stat(path).catch(() => null)) === null) throw new Error(`there is no picture at ${second} s`);
-  const { width, height } = await sharp(path).metadata();
-  return temporaryPicture(path, { width, height });
+  return temporaryPicture(path);
 }
 
 async function openWave(
@@ -116,7 +106,7 @@ async function openWave(
   await readSamples(file.path, (samples) => gatherer.add(samples));
   const path = `${temporary()}.svg`;
   await writeFile(path, drawWave(gatherer.peaks, { width, height }, colour, background));
-  return { ...temporaryPicture(path, { width, height }), mime: 'image/svg+xml' };
+  return temporaryPicture(path);
 }
 
 /** Decodes a sound to one channel of samples −1 to 1, piece by piece. */
@@ -182,11 +172,10 @@ function temporary(): string {
   return join(tmpdir(), `uniferum-source-${randomUUID()}`);
 }
 
-function temporaryPicture(path: string, size: Size): PictureFile {
+function temporaryPicture(path: string): PictureFile {
   return {
     path,
     mime: path.endsWith('.svg') ? 'image/svg+xml' : 'image/png',
-    size,
     release: () => rm(path, { force: true }),
   };
 }

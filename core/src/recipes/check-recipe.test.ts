@@ -1,0 +1,78 @@
+import { describe, expect, test } from 'vitest';
+import { checkContent, checkSteps } from './check-recipe.js';
+import { STEP_KINDS, STEP_OPS } from './step-fields.js';
+
+const output = { format: 'jpeg', quality: 80, metadata: 'none' } as const;
+
+test.each(STEP_OPS)('a %s as the console adds it is sound', (op) => {
+  expect(checkSteps([{ op, ...STEP_KINDS[op].starts }])).toEqual([]);
+});
+
+test.each<[string, unknown, string, RegExp]>([
+  ['an unknown step', { op: 'fitt' }, 'steps.0.op', /Did you mean "fit"/],
+  ['an unknown setting', { op: 'blur', radius: 1, radiuss: 2 }, 'steps.0.radiuss', /Did you mean "radius"/],
+  ['a missing setting', { op: 'blur' }, 'steps.0.radius', /Radius is missing/],
+  ['a value out of range', { op: 'pixelate', size: 1 }, 'steps.0.size', /from 2 to 1000 px/],
+  ['half a pixel', { op: 'fit', mode: 'inside', width: 10.5 }, 'steps.0.width', /whole number/],
+  ['no number', { op: 'brightness', amount: Number.NaN }, 'steps.0.amount', /number from 0 to 4/],
+  ['a choice that is none', { op: 'flip', axis: 'diagonal' }, 'steps.0.axis', /one of horizontal, vertical/],
+  ['a colour by name', { op: 'tint', colour: 'red' }, 'steps.0.colour', /#8a3a25/],
+  ['a fit without a size', { op: 'fit', mode: 'inside' }, 'steps.0.width', /width, a height, or both/],
+  [
+    'a cover without a box',
+    { op: 'fit', mode: 'cover', width: 9 },
+    'steps.0.height',
+    /needs width and height/,
+  ],
+  ['a crop of two kinds', { op: 'crop', aspect: '1:1', width: 9 }, 'steps.0.aspect', /not both/],
+  ['a crop without anything', { op: 'crop' }, 'steps.0.aspect', /an aspect, or width and height/],
+  ['a crop with one edge', { op: 'crop', width: 9, height: 9, left: 1 }, 'steps.0.left', /left and top/],
+  ['more than all', { op: 'crop', width: 120, height: 9, unit: 'percent' }, 'steps.0.width', /100 percent/],
+  ['an aspect of nothing', { op: 'crop', aspect: '16:0' }, 'steps.0.aspect', /like 16:9/],
+  [
+    'a watermark of two kinds',
+    { op: 'watermark', words: 'a', picture: '/a' },
+    'steps.0.picture',
+    /one of them/,
+  ],
+  ['a text for a step', 'sepia', 'steps.0', /an object/],
+])('%s is told at its place', (_what, step, field, message) => {
+  const [fault] = checkSteps([step]);
+  expect(fault?.field).toBe(field);
+  expect(fault?.message).toMatch(message);
+});
+
+describe('what goes together', () => {
+  test('a step that gets the picture is the first', () => {
+    expect(checkSteps([{ op: 'sepia' }, { op: 'page' }])).toMatchObject([
+      { field: 'steps.1.op', code: 'not-first' },
+    ]);
+  });
+
+  test('a chain has an end', () => {
+    expect(checkSteps(Array.from({ length: 21 }, () => ({ op: 'sepia' })))).toMatchObject([
+      { code: 'too-many' },
+    ]);
+    expect(checkSteps({ op: 'sepia' })).toMatchObject([{ field: 'steps' }]);
+  });
+
+  test('a target needs a format with a quality, and there is only one', () => {
+    const faultsOf = (more: object) =>
+      checkContent({ steps: [], output: { ...output, ...more } }).map(({ field }) => field);
+    expect(faultsOf({ maxBytes: 9000 })).toEqual([]);
+    expect(faultsOf({ maxBytes: 9000, likeness: 0.9 })).toEqual(['output.maxBytes']);
+    expect(faultsOf({ format: 'gif', maxBytes: 9000 })).toEqual(['output.format']);
+    expect(faultsOf({ format: 'png', likeness: 0.9 })).toEqual(['output.format']);
+  });
+
+  test.each([
+    [{ widths: [] }, 'ladder.widths'],
+    [{ widths: [500, 500] }, 'ladder.widths'],
+    [{ widths: [0.5] }, 'ladder.widths'],
+    [{ from: 0 }, 'ladder.from'],
+    [{ from: 300, stepBytes: 10 }, 'ladder.stepBytes'],
+    [{ from: 300, most: 1 }, 'ladder.most'],
+  ])('a ladder of %j is refused', (ladder, field) => {
+    expect(checkContent({ steps: [], output, ladder }).map((one) => one.field)).toEqual([field]);
+  });
+});

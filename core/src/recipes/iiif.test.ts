@@ -1,0 +1,143 @@
+import fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { chainSize } from './chain.js';
+import { iiifInfo, iiifSteps, readIiifRequest } from './iiif.js';
+
+const picture = { width: 300, height: 200 };
+const read = (path: string, of = picture) => {
+  const [region = '', size = '', rotation = '', file = ''] = path.split('/');
+  const [quality = '', format = ''] = file.split('.');
+  return readIiifRequest({ region, size, rotation, quality, format }, of);
+};
+const canonical = (path: string, of = picture) => {
+  const result = read(path, of);
+  return result.ok ? result.image.canonical : result.part;
+};
+
+// Source: IIIF Image API 3.0, section 4.1, the table of regions and its examples on a picture of 300 × 200.
+describe('regions', () => {
+  test.each([
+    ['full/max/0/default.jpg', 'full/max/0/default.jpg'],
+    ['square/max/0/default.jpg', '50,0,200,200/max/0/default.jpg'],
+    ['125,15,120,140/max/0/default.jpg', '125,15,120,140/max/0/default.jpg'],
+    ['pct:41.6,7.5,40,70/max/0/default.jpg', '125,15,120,140/max/0/default.jpg'],
+    ['125,15,200,200/max/0/default.jpg', '125,15,175,185/max/0/default.jpg'],
+    ['pct:41.6,7.5,66.6,100/max/0/default.jpg', '125,15,175,185/max/0/default.jpg'],
+  ])('%s', (path, expected) => {
+    expect(canonical(path)).toBe(expected);
+  });
+
+  test.each([
+    '300,0,10,10',
+    '0,0,0,10',
+    '0,0,10',
+    'pct:100,0,10,10',
+    'a,b,c,d',
+    '-1,0,10,10',
+    '0.5,0,10,10',
+    'circle',
+  ])('%s is refused', (region) => {
+    expect(canonical(`${region}/max/0/default.jpg`)).toBe('region');
+  });
+});
+
+// Source: IIIF Image API 3.0, section 4.2, the table of sizes and its examples.
+describe('sizes', () => {
+  test.each([
+    ['max', 'full/max/0/default.jpg'],
+    ['150,', 'full/150,100/0/default.jpg'],
+    ['^360,', 'full/^360,240/0/default.jpg'],
+    [',150', 'full/225,150/0/default.jpg'],
+    [',^240', null],
+    ['^,240', 'full/^360,240/0/default.jpg'],
+    ['pct:50', 'full/150,100/0/default.jpg'],
+    ['^pct:120', 'full/^360,240/0/default.jpg'],
+    ['225,100', 'full/225,100/0/default.jpg'],
+    ['^360,360', 'full/^360,360/0/default.jpg'],
+    ['!225,100', 'full/150,100/0/default.jpg'],
+    ['^!360,360', 'full/^360,240/0/default.jpg'],
+    ['!1000,1000', 'full/max/0/default.jpg'],
+    ['300,200', 'full/max/0/default.jpg'],
+  ])('%s', (size, expected) => {
+    expect(canonical(`full/${size}/0/default.jpg`)).toBe(expected ?? 'size');
+  });
+
+  test.each(['360,', ',240', 'pct:120', '360,360', '0,', '!0,10', ',', 'pct:0', 'large', '1.5,'])(
+    '%s is refused without ^, or at all',
+    (size) => {
+      expect(canonical(`full/${size}/0/default.jpg`)).toBe('size');
+    },
+  );
+});
+
+// Source: sections 4.3, 4.4 and 4.5.
+describe('rotation, quality and format', () => {
+  test.each([
+    ['90', '90'],
+    ['22.50', '22.5'],
+    ['!180', '!180'],
+    ['0', '0'],
+    ['360', '360'],
+  ])('rotation %s', (rotation, expected) => {
+    expect(canonical(`full/max/${rotation}/default.png`)).toBe(`full/max/${expected}/default.png`);
+  });
+
+  test.each(['-90', '361', 'left', '!!90', '1e2'])('rotation %s is refused', (rotation) => {
+    expect(canonical(`full/max/${rotation}/default.png`)).toBe('rotation');
+  });
+
+  test('colour is what the default gives; grey and bitonal are others', () => {
+    expect(canonical('full/max/0/color.jpg')).toBe('full/max/0/default.jpg');
+    expect(canonical('full/max/0/gray.jpg')).toBe('full/max/0/gray.jpg');
+    expect(canonical('full/max/0/sepia.jpg')).toBe('quality');
+    expect(canonical('full/max/0/default.jp2')).toBe('format');
+  });
+});
+
+test('the canonical form means the same as what it was made of, and its chain has its size', () => {
+  const size = fc.oneof(
+    fc.constant('max'),
+    fc.integer({ min: 1, max: 900 }).map((width) => `^${width},`),
+    fc.integer({ min: 1, max: 900 }).map((height) => `^,${height}`),
+    fc
+      .tuple(fc.integer({ min: 1, max: 900 }), fc.integer({ min: 1, max: 900 }))
+      .map(([w, h]) => `^!${w},${h}`),
+  );
+  const region = fc.oneof(
+    fc.constantFrom('full', 'square'),
+    fc
+      .tuple(fc.nat(299), fc.nat(199), fc.integer({ min: 1, max: 400 }), fc.integer({ min: 1, max: 400 }))
+      .map((parts) => parts.join(',')),
+  );
+  fc.assert(
+    fc.property(region, size, fc.constantFrom('0', '90', '!270', '45'), (r, s, rotation) => {
+      const first = read(`${r}/${s}/${rotation}/default.png`);
+      if (!first.ok) {
+        // A narrow region that is made very wide would become too high.
+        expect(first.reason).toMatch(/at most 8192/);
+        return;
+      }
+      const again = read(first.image.canonical);
+      expect(again).toEqual({ ok: true, image: first.image });
+      const steps = iiifSteps({ ...first.image, degrees: 0 });
+      expect(chainSize(picture, steps)).toMatchObject({ ok: true, size: first.image.size });
+    }),
+  );
+});
+
+test('the description says what level 2 asks for', () => {
+  const info = iiifInfo('https://a.example/iiif/3/7', { width: 4000, height: 3000 });
+  expect(info).toMatchObject({
+    '@context': 'http://iiif.io/api/image/3/context.json',
+    id: 'https://a.example/iiif/3/7',
+    type: 'ImageService3',
+    protocol: 'http://iiif.io/api/image',
+    profile: 'level2',
+    width: 4000,
+    height: 3000,
+  });
+  for (const { width, height } of info.sizes as { width: number; height: number }[])
+    expect(canonical(`full/${width},${height}/0/default.jpg`, { width: 4000, height: 3000 })).toMatch(
+      /^full/,
+    );
+});

@@ -1,0 +1,53 @@
+import { ssim } from 'ssim.js';
+import { describe, expect, test } from 'vitest';
+import { structuralSimilarity, toGrey } from './likeness.js';
+
+/** A picture with edges and grain; `noise` and `blur` spoil it. */
+function picture(width: number, height: number, { noise = 0, shift = 0 } = {}) {
+  const data = new Uint8ClampedArray(width * height * 4);
+  let state = 7;
+  for (let y = 0; y < height; y += 1)
+    for (let x = 0; x < width; x += 1) {
+      state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
+      const value =
+        (Math.sin((x + shift) / 9) + Math.cos(y / 14)) * 50 +
+        128 +
+        ((x >> 5) % 2) * 30 +
+        ((state >>> 24) / 255 - 0.5) * noise;
+      data.set([value, value * 0.8, 255 - value, 255], (y * width + x) * 4);
+    }
+  return { data, width, height };
+}
+
+const ours = (a: ReturnType<typeof picture>, b: ReturnType<typeof picture>) =>
+  structuralSimilarity(toGrey(a.data, { ...a, channels: 4 }), toGrey(b.data, { ...b, channels: 4 }));
+
+describe('structural similarity', () => {
+  // Source: the package ssim.js, which follows the authors' published script (`ssim: 'original'`).
+  test.each([
+    [120, 90, { noise: 20 }],
+    [120, 90, { noise: 90 }],
+    [200, 160, { shift: 3 }],
+    [700, 560, { noise: 60 }],
+  ])('agrees with a published library on %i × %i, %j', (width, height, spoiled) => {
+    const [a, b] = [picture(width, height), picture(width, height, spoiled)];
+    const theirs = ssim(a, b, {
+      ssim: 'original',
+      downsample: 'original',
+      rgb2grayVersion: 'original',
+    } as never).mssim;
+    expect(Math.abs(ours(a, b) - theirs)).toBeLessThan(0.02);
+  });
+
+  test('is 1 for the same, less for more noise, and not for another size', () => {
+    const a = picture(64, 64);
+    expect(ours(a, a)).toBeCloseTo(1, 10);
+    expect(ours(a, picture(64, 64, { noise: 30 }))).toBeGreaterThan(ours(a, picture(64, 64, { noise: 120 })));
+    expect(() => ours(a, picture(63, 64))).toThrow(RangeError);
+  });
+
+  test('of pictures that are smaller than its window is one figure', () => {
+    expect(ours(picture(5, 4), picture(5, 4))).toBeCloseTo(1, 10);
+    expect(ours(picture(5, 4), picture(5, 4, { noise: 200 }))).toBeLessThan(1);
+  });
+});
