@@ -150,14 +150,14 @@ test('a page of the demo site shows the picture, in the size that the browser ch
 
 test('a recipe is made, rehearsed and carried out, and its run can be followed', async () => {
   await page.getByRole('link', { name: 'Recipes', exact: true }).click();
-  await page.getByRole('button', { name: 'New recipe' }).click();
-  const dialog = page.getByRole('dialog');
-  await dialog.getByLabel('Title').fill('For the newsletter');
-  await dialog.getByLabel('Name in addresses').fill('letter');
-  await dialog.getByLabel('Width, px').fill('320');
-  await dialog.getByLabel('Height, px').fill('320');
-  await dialog.getByRole('button', { name: 'Make the recipe' }).click();
+  await page.getByRole('link', { name: 'New recipe' }).click();
+  await page.getByRole('textbox', { name: 'Title' }).fill('For the newsletter');
+  await page.getByRole('textbox', { name: 'Name in addresses' }).fill('letter');
+  await page.getByLabel('Width, px').fill('320');
+  await page.getByLabel('Height, px').fill('320');
+  await page.getByRole('button', { name: 'Make the recipe' }).click();
   await expect(page.getByRole('listitem').filter({ hasText: 'For the newsletter' })).toContainText('21 due');
+  const dialog = page.getByRole('dialog');
 
   await page.getByRole('button', { name: 'Rehearse a rebuild' }).click();
   await dialog.getByLabel('Recipe').selectOption('letter');
@@ -262,7 +262,12 @@ for (const theme of ['light', 'dark'] as const) {
       '/library/lights/gannet-head?sort=name',
       '/library?as=table',
       '/recipes',
+      '/recipes/wide',
+      '/recipes/matrix',
+      '/recipes/surplus',
+      '/recipes/originals',
       '/runs',
+      '/runs/workers',
       '/automate',
     ]) {
       await page.goto(URL_OF_CONSOLE + path);

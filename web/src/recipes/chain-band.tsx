@@ -1,4 +1,5 @@
 import {
+  type Announcements,
   closestCenter,
   DndContext,
   type DragEndEvent,
@@ -55,7 +56,12 @@ export function ChainBand({
         {draft.folders.length === 0 ? 'in every folder' : `in ${draft.folders.join(', ')}`}
       </Card>
       <Joint />
-      <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={drop}>
+      <DndContext
+        sensors={sensors}
+        collisionDetection={closestCenter}
+        onDragEnd={drop}
+        accessibility={{ announcements: announcementsOf(draft) }}
+      >
         <SortableContext items={draft.steps.map(({ id }) => id)} strategy={horizontalListSortingStrategy}>
           {draft.steps.map((step, index) => (
             <StepCard
@@ -89,6 +95,18 @@ export function ChainBand({
   );
 }
 
+/** What is said to who doesn't see the cards move. */
+function announcementsOf({ steps }: Draft): Announcements {
+  const place = (id: unknown) => steps.findIndex((step) => step.id === id) + 1;
+  return {
+    onDragStart: ({ active }) => `Step ${place(active.id)} is picked up.`,
+    onDragOver: ({ over }) =>
+      over ? `It is at place ${place(over.id)} of ${steps.length}.` : 'It is outside of the chain.',
+    onDragEnd: ({ over }) => (over ? `It was put at place ${place(over.id)}.` : 'It stays where it was.'),
+    onDragCancel: () => 'It stays where it was.',
+  };
+}
+
 function StepCard({
   step: { id, step },
   index,
@@ -120,7 +138,7 @@ function StepCard({
             type="button"
             ref={setActivatorNodeRef}
             aria-label={`Put step ${index + 1} in another place`}
-            className="absolute top-1.5 right-0.5 cursor-grab text-soft hover:text-ink"
+            className="absolute top-0.5 right-0 inline-flex size-6 cursor-grab items-center justify-center text-soft hover:text-ink"
             {...attributes}
             {...listeners}
           >
@@ -128,7 +146,7 @@ function StepCard({
           </button>
         }
       >
-        {isFaulty ? 'not complete' : describeStep(step as unknown as Step)}
+        {isFaulty ? 'can’t be carried out' : describeStep(step as unknown as Step)}
       </Card>
       <Joint />
     </div>

@@ -1,4 +1,4 @@
-import type { PortableRecipe, RecipeAnswer } from '@uniferum/core';
+import type { FieldError, PortableRecipe, RecipeAnswer } from '@uniferum/core';
 import { type ReactNode, useReducer, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { useRight } from '../access/hooks.js';
@@ -37,7 +37,9 @@ function Editor({ recipe }: { recipe: RecipeAnswer | null }) {
   const changes = useRecipeChanges();
   const navigate = useNavigate();
   const mayWrite = useRight('recipes:write');
+  const [tried, setTried] = useState<FieldError[]>([]);
   const faults = draftFaults(draft);
+  const shown = [...faults, ...tried];
   const wanted = toRecipe(draft);
   const areStepsSound = !faults.some(({ field }) => field !== 'title' && field !== 'name');
   const save = recipe ? changes.put : changes.make;
@@ -55,6 +57,7 @@ function Editor({ recipe }: { recipe: RecipeAnswer | null }) {
   return (
     <div className="flex h-full min-h-0 flex-col">
       <div className="flex min-h-14 items-center gap-3 px-6 pt-2">
+        <h1 className="sr-only">{recipe ? `Recipe: ${recipe.title}` : 'New recipe'}</h1>
         <Link to="/recipes" className="text-sm text-soft hover:text-ink hover:underline">
           Recipes
         </Link>
@@ -96,7 +99,7 @@ function Editor({ recipe }: { recipe: RecipeAnswer | null }) {
         />
       ) : (
         <>
-          <ChainBand draft={draft} faults={faults} dispatch={dispatch} />
+          <ChainBand draft={draft} faults={shown} dispatch={dispatch} />
           <div
             className="min-h-[5.25rem] border-y border-rule bg-surface px-6 py-2.5"
             role="group"
@@ -109,12 +112,12 @@ function Editor({ recipe }: { recipe: RecipeAnswer | null }) {
                 step={step}
                 index={openStep}
                 count={draft.steps.length}
-                faults={faultsOfStep(faults, openStep)}
+                faults={faultsOfStep(shown, openStep)}
                 dispatch={dispatch}
               />
             )}
           </div>
-          <PreviewPane recipe={wanted} isSound={areStepsSound} />
+          <PreviewPane recipe={wanted} isSound={areStepsSound} onFaults={setTried} />
         </>
       )}
       {save.error && <ErrorNotice error={save.error} />}

@@ -68,6 +68,7 @@ export function MatrixPage() {
             <label key={one ?? 'any'} className="inline-flex items-center gap-1.5 text-sm">
               <input
                 type="radio"
+                name="state"
                 className="accent-oxide"
                 checked={state === one}
                 onChange={() => choose(one)}

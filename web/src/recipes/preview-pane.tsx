@@ -1,6 +1,6 @@
-import type { Preview } from '@uniferum/client';
-import { type Asset, formatBytes, type Kind, type PortableRecipe } from '@uniferum/core';
-import { useState } from 'react';
+import { isUniferumApiError, type Preview } from '@uniferum/client';
+import { type Asset, type FieldError, formatBytes, type Kind, type PortableRecipe } from '@uniferum/core';
+import { useEffect, useState } from 'react';
 import { AssetThumb, sheetRatio } from '../library/asset-thumb.js';
 import { classNames } from '../ui/class-names.js';
 import { Input } from '../ui/field.js';
@@ -10,7 +10,16 @@ import { useSettled } from '../ui/use-settled.js';
 import { usePreview, useSamples } from './hooks.js';
 
 /** The recipe tried on files of one's own choice: before and after under a slider, with the figures of both. */
-export function PreviewPane({ recipe, isSound }: { recipe: PortableRecipe; isSound: boolean }) {
+export function PreviewPane({
+  recipe,
+  isSound,
+  onFaults,
+}: {
+  recipe: PortableRecipe;
+  isSound: boolean;
+  /** Told which steps could not be carried out on the picture. */
+  onFaults: (faults: FieldError[]) => void;
+}) {
   const [words, setWords] = useState('');
   const [chosen, setChosen] = useState<string | null>(null);
   const settledWords = useSettled(words, 250);
@@ -20,6 +29,9 @@ export function PreviewPane({ recipe, isSound }: { recipe: PortableRecipe; isSou
   const { steps, output } = recipe;
   const wish = useSettled(sample && isSound ? { asset: sample.id, steps, output } : null, 80);
   const { data: preview, error, isFetching } = usePreview(wish);
+  useEffect(() => {
+    onFaults(isUniferumApiError(error) ? (error.problem.errors ?? []) : []);
+  }, [error, onFaults]);
   return (
     <div className="flex min-h-0 flex-1 border-t border-rule">
       <div className="flex min-h-0 min-w-0 flex-1 flex-col px-6 py-3">
