@@ -1,5 +1,5 @@
 // @ts-check
-// `npm run bench [listing|intake|inbox|small|memory|finding|renditions|console …]`: figures as ratios against the general-purpose tool that each names.
+// `npm run bench [listing|intake|inbox|small|memory|finding|renditions|queueing|busy|console …]`: figures as ratios against the general-purpose tool that each names.
 import { prepare } from './prepare.mjs';
 
 prepare({ forTests: true });
@@ -12,6 +12,8 @@ const benches = {
   memory: async () => (await import('../bench/memory.mjs')).benchMemory(),
   finding: async () => (await import('../bench/finding.mjs')).benchFinding(),
   renditions: async () => (await import('../bench/renditions.mjs')).benchRenditions(),
+  queueing: async () => (await import('../bench/queueing.mjs')).benchQueueing(),
+  busy: async () => (await import('../bench/busy.mjs')).benchBusy(),
   console: async () => (await import('../bench/console.mjs')).benchConsole(),
 };
 const wanted = process.argv.slice(2);

@@ -142,7 +142,9 @@ export async function restoreHeldAsset(tx: Transaction, row: AssetRow, by: strin
   const place = await findFreeAddress(tx, folder, row.name, id);
   await unbinAsset(tx, id, place);
   await countAsset(tx, { ...row, name: place.name }, 1);
-  await judgeMarked(tx, row.folder_path, place.name);
+  const { kind, mime, revision, sha256 } = row;
+  const subject = { id, name: place.name, kind, mime, folder: row.folder_path, revision, sha256 };
+  await refreshRenditions(tx, { ...subject, focal: focalPoint(row) }, by);
   await recordEvent(tx, { type: 'asset.restored', asset: id, by, data: { id } });
 }
 

@@ -72,6 +72,7 @@ export async function updateContent(
     tx,
     `UPDATE assets
      SET version = ?, sha256 = ?, bytes = ?, mime = ?, width = ?, height = ?, orientation = ?, phash = IF(?, phash, NULL),
+         placeholder = IF(kind IN ('image', 'vector'), placeholder, NULL),
          revision = revision + 1, updated_at = NOW(3)
      WHERE id = ?`,
     [

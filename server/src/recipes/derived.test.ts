@@ -151,6 +151,24 @@ describe('states', () => {
     expect(await codes()).toEqual(['fresh']);
   });
 
+  test('what lies in the bin while a recipe is edited is judged when it comes out', async () => {
+    await api('POST', '/recipes', recipe('binned', '/binned', 100));
+    const asset = await addPicture('/binned', 'a.jpg', 61);
+    await server.workUntilIdle();
+    await api('DELETE', `/assets/${asset.id}`);
+    await api('PUT', '/recipes/binned', { ...recipe('binned', '/binned', 120), name: undefined });
+    expect((await api('GET', '/recipes/binned')).body.renditions).toMatchObject({
+      fresh: 0,
+      outdated: 0,
+      surplus: 0,
+    });
+    await api('POST', `/assets/${asset.id}/restore`);
+    expect(await renditionsOf(asset.id)).toEqual({ binned: 'outdated' });
+    expect((await api('GET', '/recipes/binned')).body.renditions).toMatchObject({ outdated: 1 });
+    await server.workUntilIdle();
+    expect(await renditionsOf(asset.id)).toEqual({ binned: 'fresh' });
+  });
+
   test('a recipe that is moved to another folder leaves surplus there and is due here', async () => {
     const there = await addPicture('/moved/there', 'a.jpg', 6);
     const here = await addPicture('/moved/here', 'a.jpg', 7);
@@ -615,23 +633,30 @@ describe('failures', () => {
 
   test('of a full disk are tried again, and say what is wrong', async () => {
     const asset = await addPicture('/full', 'a.jpg', 18);
+    await server.workUntilIdle();
     await api('POST', '/recipes', recipe('onto', '/full', 100));
     const { store } = server.app;
-    const stage = store.stage.bind(store);
+    const takeWritten = store.takeWritten.bind(store);
     let refusals = 0;
-    store.stage = async (stream, options) => {
-      if (refusals >= 1) return stage(stream, options);
+    let body = { run: { id: '' } };
+    store.takeWritten = (path, facts) => {
+      const staged = takeWritten(path, facts);
+      if (refusals >= 1) return staged;
       refusals += 1;
-      stream.destroy();
-      throw Object.assign(new Error('ENOSPC: no space left on device, write'), { code: 'ENOSPC' });
+      const keep = async () => {
+        throw Object.assign(new Error('ENOSPC: no space left on device, fsync'), { code: 'ENOSPC' });
+      };
+      return { ...staged, keep };
     };
     try {
-      await api('POST', '/recipes/rebuild', { recipes: ['onto'], only: 'missing' });
+      body = (await api('POST', '/recipes/rebuild', { recipes: ['onto'], only: 'missing' })).body;
       await server.workUntilIdle();
     } finally {
-      store.stage = stage;
+      store.takeWritten = takeWritten;
     }
     expect(refusals).toBe(1);
+    const { body: items } = await api('GET', `/runs/${body.run.id}/items`);
+    expect(items.items[0]).toMatchObject({ state: 'done', attempts: 2 });
     expect(await renditionsOf(asset.id)).toEqual({ onto: 'fresh' });
   });
 });

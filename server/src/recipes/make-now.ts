@@ -35,10 +35,14 @@ async function make(app: App, id: string, recipes: readonly string[]): Promise<v
       { recipes },
       signal,
     );
-    await result.persist?.();
-    await inTransaction(db, async (tx) => {
-      await result.record?.(tx);
-    });
+    try {
+      await result.persist?.();
+      await inTransaction(db, async (tx) => {
+        await result.record?.(tx);
+      });
+    } finally {
+      await result.release?.();
+    }
   } catch (error) {
     // Nothing is lost: it stays due, and a worker makes it and says what is wrong.
     app.log.warn({ err: error, asset: id }, 'renditions could not be made for somebody who waits');

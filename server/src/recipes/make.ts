@@ -16,7 +16,7 @@ import type { ItemResult } from '../runs/handler.js';
 import type { Database, Transaction } from '../shared/database.js';
 import type { ByteStore, StagedBytes } from '../stores/byte-store.js';
 import { contentDigest, focalOf, marksDigest } from './digests.js';
-import type { MadeFile, RenderJob, RenderResult } from './engine/job.js';
+import type { RenderJob, RenderResult, WrittenFile } from './engine/job.js';
 import { PictureKilledError, type RenderPool } from './engine/pool.js';
 import { type FoundMarks, findMarks, markFiles } from './find-marks.js';
 import { deleteRenditions, findRenditions, type RenditionRow, updateRenditions } from './queries.js';
@@ -39,10 +39,6 @@ export interface Wanted {
   states?: readonly RenditionState[] | undefined;
 }
 
-interface KeptFile extends Omit<MadeFile, 'data'> {
-  blob: Pick<StagedBytes, 'sha256' | 'crc32' | 'bytes'>;
-}
-
 /** Makes the renditions of one asset that are wanted. Repeating it finds them fresh and skips. */
 export async function makeRenditions(
   bench: Workbench,
@@ -59,32 +55,34 @@ export async function makeRenditions(
     (asset.placeholder !== null && (asset.phash !== null || !DECODABLE_MIMES.includes(asset.mime)));
   if (recipes.length === 0 && isLooked) return { outcome: 'skipped', note: 'Every rendition is fresh.' };
   const marks = await findMarks(db, recipes);
-  let result: RenderResult;
+  let result: RenderResult<WrittenFile>;
   try {
-    result = await render(bench, asset, recipes, marks, signal);
+    result = await render(bench, asset, { recipes, marks, look: !isLooked }, signal);
   } catch (error) {
     signal?.throwIfAborted();
-    if (!(error instanceof PictureKilledError)) throw error;
+    if (!(error instanceof PictureKilledError)) return explain(store, error);
     const reason = `${asset.name} can't be worked on: ${error.message}. Send a smaller version of it.`;
     return failAll(assetId, recipes, reason);
   }
-  signal?.throwIfAborted();
   return toItemResult(store, asset, { recipes, marks, result });
 }
 
 async function render(
   { pool, store, maxPixels }: Workbench,
   asset: AssetRow,
-  recipes: Recipe[],
-  marks: FoundMarks,
+  { recipes, marks, look }: { recipes: Recipe[]; marks: FoundMarks; look: boolean },
   signal: AbortSignal | undefined,
-): Promise<RenderResult> {
+): Promise<RenderResult<WrittenFile>> {
   const missing = new Error(
     `The bytes of ${asset.name} are not in the store "${store.name}". Check that it is mounted.`,
   );
   // What was registered in place may have been changed there: then it is not the picture any more.
   if (!(await store.has(asset.sha256))) throw missing;
-  const result = await pool.run(jobFor(asset, recipes, { store, marks, maxPixels, look: true }), signal);
+  const result = await pool.runInto(
+    store.scratch(),
+    jobFor(asset, recipes, { store, marks, maxPixels, look }),
+    signal,
+  );
   if (result.failed.length > 0 && !(await store.has(asset.sha256))) throw missing;
   return result;
 }
@@ -133,12 +131,14 @@ async function chooseRecipes(db: Database, asset: AssetRow, { recipes, states }:
 interface Made {
   recipes: Recipe[];
   marks: FoundMarks;
-  result: RenderResult;
+  result: RenderResult<WrittenFile>;
 }
 
 function toItemResult(store: ByteStore, asset: AssetRow, made: Made): ItemResult {
   const { result } = made;
-  const kept: KeptFile[] = [];
+  const staged = result.made.map(({ path, sha256, crc32, bytes }) =>
+    store.takeWritten(path, { sha256, crc32, bytes }),
+  );
   const mains = result.made.filter(({ variant }) => variant === null);
   const failures = sayFailures(asset, result);
   return {
@@ -147,14 +147,17 @@ function toItemResult(store: ByteStore, asset: AssetRow, made: Made): ItemResult
       mains.map(({ recipe, width, height }) => `${recipe} ${width} × ${height}`).join(', ') || 'looked at',
     ...(failures !== null && { error: failures }),
     persist: async () => {
-      kept.push(...(await Promise.all(result.made.map((file) => keep(store, file)))));
+      await Promise.all(staged.map((one) => keepOrExplain(store, one)));
     },
-    record: (tx) => recordMade(tx, { asset, kept, store, ...made }),
+    record: (tx) => recordMade(tx, { asset, store, ...made }),
+    release: async () => {
+      await Promise.all(staged.map((one) => one.discard()));
+    },
   };
 }
 
 /** One sentence for an item of which something failed; the renditions hold their own reasons. */
-function sayFailures(asset: AssetRow, { failed }: RenderResult): string | null {
+function sayFailures(asset: AssetRow, { failed }: Pick<RenderResult, 'failed'>): string | null {
   const [first] = failed;
   if (!first) return null;
   if (first.code === 'unreadable' && failed.every(({ reason }) => reason === first.reason))
@@ -168,10 +171,26 @@ function unreadable({ name, kind }: AssetRow, reason: string): string {
     : `No picture can be made of ${name}: ${reason}.`;
 }
 
-async function keep(store: ByteStore, { data, ...file }: MadeFile): Promise<KeptFile> {
-  const staged = await store.stage(Readable.from([data]), { limitBytes: Number.MAX_SAFE_INTEGER });
-  await staged.keep();
-  return { ...file, blob: { sha256: staged.sha256, crc32: staged.crc32, bytes: staged.bytes } };
+/** Keeps bytes that were made. @throws Error that says when the disk is full; trying again may go better */
+export async function stageAndKeep(store: ByteStore, data: Uint8Array): Promise<StagedBytes> {
+  const staged = await store
+    .stage(Readable.from([data]), { limitBytes: Number.MAX_SAFE_INTEGER })
+    .catch((error) => explain(store, error));
+  await keepOrExplain(store, staged);
+  return staged;
+}
+
+async function keepOrExplain(store: ByteStore, staged: StagedBytes): Promise<void> {
+  await staged.keep().catch((error) => explain(store, error));
+}
+
+/** Says what is to be done about a full disk. */
+function explain(store: ByteStore, error: unknown): never {
+  if (error instanceof Error && /ENOSPC/.test(error.message))
+    throw new Error(`The store "${store.name}" is full. Nothing was lost; free space there, and try again.`, {
+      cause: error,
+    });
+  throw error;
 }
 
 function failAll(assetId: string, recipes: readonly Recipe[], error: string): ItemResult {
@@ -181,14 +200,7 @@ function failAll(assetId: string, recipes: readonly Recipe[], error: string): It
 
 async function recordMade(
   tx: Transaction,
-  {
-    asset,
-    recipes,
-    marks,
-    result,
-    kept,
-    store,
-  }: Made & { asset: AssetRow; kept: KeptFile[]; store: ByteStore },
+  { asset, recipes, marks, result, store }: Made & { asset: AssetRow; store: ByteStore },
 ): Promise<{ bytes: { before: number; after: number } }> {
   const id = String(asset.id);
   const rows = await findRenditions(tx, [asset.id], { lock: true });
@@ -200,7 +212,7 @@ async function recordMade(
   for (const recipe of recipes) {
     const own = rows.filter((row) => row.recipe === recipe.name);
     const main = own.find(({ variant }) => variant === '');
-    const files = kept.filter((file) => file.recipe === recipe.name);
+    const files = result.made.filter((file) => file.recipe === recipe.name);
     // The recipe was taken away meanwhile: nobody asks for it any more.
     if (!main || files.length === 0) continue;
     // Changed while it was being made: it is shown, and stays outdated.
@@ -223,8 +235,8 @@ async function recordMade(
     for (const file of files) {
       const variant = file.variant ?? '';
       const before = own.find((row) => row.variant === variant) ?? null;
-      const { mime, width, height, quality, likeness, blob } = file;
-      blobs.push({ ...blob, store: store.name, key: store.keyOf(blob.sha256) });
+      const { mime, width, height, quality, likeness, sha256, crc32, bytes: size } = file;
+      blobs.push({ sha256, crc32, bytes: size, store: store.name, key: store.keyOf(sha256) });
       changed.push({
         before,
         after: {
@@ -233,8 +245,8 @@ async function recordMade(
           variant,
           state: isCurrent ? 'fresh' : 'outdated',
           ...origin,
-          sha256: blob.sha256,
-          bytes: blob.bytes,
+          sha256,
+          bytes: size,
           mime,
           width,
           height,
@@ -243,7 +255,7 @@ async function recordMade(
           error: null,
         },
       });
-      bytes.after += blob.bytes;
+      bytes.after += size;
     }
     bytes.before += own.reduce((sum, row) => sum + (row.state === 'surplus' ? 0 : (row.bytes ?? 0)), 0);
     // Sizes that are made no more stay at their addresses, because a page may show them.
@@ -277,7 +289,7 @@ async function recordMade(
     type: 'asset.renditions',
     asset: id,
     by: 'Uniferum',
-    data: { id, made: [...new Set(kept.map(({ recipe }) => recipe))] },
+    data: { id, made: [...new Set(result.made.map(({ recipe }) => recipe))] },
   });
   return { bytes };
 }
@@ -285,7 +297,7 @@ async function recordMade(
 async function recordLook(
   tx: Transaction,
   asset: AssetRow,
-  { placeholder, phash, duration }: RenderResult,
+  { placeholder, phash, duration }: Omit<RenderResult, 'made'>,
 ): Promise<void> {
   const id = String(asset.id);
   if (placeholder !== null) await updatePlaceholder(tx, id, placeholder);

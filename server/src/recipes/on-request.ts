@@ -1,13 +1,5 @@
 import { createHash, createHmac, timingSafeEqual } from 'node:crypto';
-import { Readable } from 'node:stream';
-import {
-  canonicalJson,
-  extensionOfMime,
-  focalText,
-  type Recipe,
-  type RecipeOutput,
-  type Step,
-} from '@uniferum/core';
+import { canonicalJson, focalText, type Recipe, type RecipeOutput, type Step } from '@uniferum/core';
 import type { App } from '../app.js';
 import type { AssetRow } from '../library/asset-queries.js';
 import { recordBlobs } from '../library/blobs.js';
@@ -16,7 +8,7 @@ import { UniferumError } from '../shared/errors.js';
 import type { RenderResult } from './engine/job.js';
 import { PictureKilledError } from './engine/pool.js';
 import { findMarks } from './find-marks.js';
-import { focalPoint, jobFor } from './make.js';
+import { focalPoint, jobFor, stageAndKeep } from './make.js';
 import { findPicture, insertPicture, type PictureOnRequest } from './on-request-queries.js';
 
 /** What is to be made of an asset, without a recipe that has a name. */
@@ -85,9 +77,7 @@ async function make(app: App, asset: AssetRow, recipe: Recipe, digest: string): 
   const { made } = await renderOnce(app, asset, recipe);
   const main = made.find(({ variant }) => variant === null);
   if (!main) throw new UniferumError('refused', `Nothing was made of ${asset.name}.`);
-  const staged = await app.store.stage(Readable.from([main.data]), { limitBytes: Number.MAX_SAFE_INTEGER });
-  await staged.keep();
-  const { sha256, crc32, bytes, copy } = staged;
+  const { sha256, crc32, bytes, copy } = await stageAndKeep(app.store, main.data);
   const row = {
     digest,
     asset_id: asset.id,
@@ -164,9 +154,4 @@ export function anonymous({ steps, output }: Wish): Recipe {
     output,
     revision: 1,
   };
-}
-
-/** The extension of what a wish comes to for a file. */
-export function extensionOf(mime: string): string {
-  return extensionOfMime(mime) ?? 'bin';
 }

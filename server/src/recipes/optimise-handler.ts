@@ -1,4 +1,3 @@
-import { Readable } from 'node:stream';
 import { formatBytes } from '@uniferum/core';
 import { findAsset } from '../library/asset-queries.js';
 import { holdAnyAsset } from '../library/assets.js';
@@ -8,7 +7,7 @@ import { putContent } from '../library/versions.js';
 import type { ItemResult, RunHandler, RunInputs } from '../runs/handler.js';
 import type { StagedBytes } from '../stores/byte-store.js';
 import { PictureKilledError } from './engine/pool.js';
-import type { Workbench } from './make.js';
+import { stageAndKeep, type Workbench } from './make.js';
 import { type OptimiseMode, writeMode } from './optimise-queries.js';
 
 /** Makes the file of one asset smaller, as its next version; the version before it stays, and can be restored. */
@@ -48,8 +47,7 @@ async function optimise(
     outcome: 'done',
     note: `${formatBytes(bytesBefore)} → ${formatBytes(data.length)}, ${Math.round((1 - data.length / bytesBefore) * 100)} % saved${reached === null ? ', not a pixel changed' : `, likeness ${reached.toFixed(4)}`}`,
     persist: async () => {
-      staged = await store.stage(Readable.from([data]), { limitBytes: Number.MAX_SAFE_INTEGER });
-      await staged.keep();
+      staged = await stageAndKeep(store, data);
     },
     record: async (tx) => {
       const row = await holdAnyAsset(tx, id);

@@ -164,7 +164,10 @@ export async function countNoLongerApplying(
   return Number(row?.n ?? 0);
 }
 
-/** Makes surplus what a recipe does not apply to any more, and due again what it has come to apply to again. */
+/**
+ * Makes surplus what a recipe does not apply to any more, and due again what it has come to apply to again. What is in
+ * the bin is judged when it comes out.
+ */
 export async function moveByApplication(
   tx: Transaction,
   recipe: Recipe,
@@ -178,7 +181,7 @@ export async function moveByApplication(
     tx,
     `${from}
      SET renditions.state = 'surplus'
-     WHERE renditions.recipe = ? AND renditions.state <> 'surplus' AND renditions.sha256 IS NOT NULL AND NOT (${applies.sql})`,
+     WHERE renditions.recipe = ? AND renditions.state <> 'surplus' AND renditions.sha256 IS NOT NULL AND assets.live = 1 AND NOT (${applies.sql})`,
     [recipe.name, ...applies.values],
   );
   await changeExpanded(
@@ -186,7 +189,7 @@ export async function moveByApplication(
     `DELETE renditions FROM renditions
      JOIN assets ON assets.id = renditions.asset_id
      JOIN folders ON folders.id = assets.folder_id
-     WHERE renditions.recipe = ? AND renditions.sha256 IS NULL AND NOT (${applies.sql})`,
+     WHERE renditions.recipe = ? AND renditions.sha256 IS NULL AND assets.live = 1 AND NOT (${applies.sql})`,
     [recipe.name, ...applies.values],
   );
   await changeExpanded(

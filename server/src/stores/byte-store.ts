@@ -44,6 +44,10 @@ export interface ByteStore {
   stage(stream: Readable, options: { limitBytes: number }): Promise<StagedBytes>;
   /** Takes a file of this machine in. @throws Error when it can't be read, or changes meanwhile */
   adopt(path: string, adoption: Adoption): Promise<StagedBytes>;
+  /** A folder on this machine into which another process may write files for {@link takeWritten}. */
+  scratch(): string;
+  /** Takes a file in that folder over, with what its writer computed while it had the bytes. */
+  takeWritten(path: string, facts: Omit<ByteFacts, 'head'>): StagedBytes;
   /** Opens kept bytes, whole or from `start` to `end` (both included). @throws Error when there are none */
   open(sha256: string, range?: { start: number; end: number }): Readable;
   /** A local file with kept bytes, for programs that read files. */

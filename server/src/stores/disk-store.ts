@@ -30,7 +30,7 @@ import type { Readable } from 'node:stream';
 import { promisify } from 'node:util';
 import { crc32 } from 'node:zlib';
 import { SNIFF_BYTES } from '@uniferum/core';
-import type { Adoption, ByteStore, StagedBytes } from './byte-store.js';
+import type { Adoption, ByteFacts, ByteStore, StagedBytes } from './byte-store.js';
 import { hashFile, hashWhole } from './hash-file.js';
 
 const DIGEST = /^[0-9a-f]{64}$/;
@@ -169,6 +169,14 @@ export class DiskStore implements ByteStore {
       await discard();
       throw error;
     }
+  }
+
+  scratch(): string {
+    return this.#staging;
+  }
+
+  takeWritten(path: string, facts: Omit<ByteFacts, 'head'>): StagedBytes {
+    return this.#staged(() => open(path, 'r'), path, { ...facts, head: new Uint8Array() });
   }
 
   open(sha256: string, range?: { start: number; end: number }): Readable {

@@ -140,6 +140,37 @@ describe('uniferum', () => {
     expect((await uniferum('runs')).out).toContain('Registering 1 files of the inbox');
   });
 
+  test('recipes, rebuilds, surplus, optimising and workers', async () => {
+    const recipe = {
+      name: 'card',
+      title: 'Card',
+      folders: ['/pictures'],
+      steps: [{ op: 'fit', mode: 'inside', width: 60 }],
+    };
+    await put('recipes.json', JSON.stringify({ format: 'uniferum-recipes', version: 1, recipes: [recipe] }));
+    expect((await uniferum('recipes', '--import', 'recipes.json', '--rehearse')).out.trim()).toBe(
+      'make  card',
+    );
+    await uniferum('recipes', '--import', 'recipes.json');
+    expect(JSON.parse((await uniferum('recipes', '--export')).out).recipes[0].name).toBe('card');
+    await writeFile(join(folder, 'a.jpg'), await photo(300, 200));
+    await uniferum('up', 'a.jpg', '--to', '/pictures');
+    const rebuilt = await uniferum('rebuild', 'card', '--only', 'all', '--folder', '/pictures', '--wait');
+    expect([rebuilt.code, rebuilt.out]).toEqual([0, expect.stringContaining('Rebuild card: done, 1 done')]);
+    expect((await uniferum('recipes')).out).toMatch(/card {2}1 fresh/);
+    expect((await uniferum('rebuild', '--rehearse')).out).toContain('0 renditions of 0 files would be made');
+    expect((await uniferum('optimise', 'kind:image', '--folder', '/pictures', '--rehearse')).out).toContain(
+      '1 of 1 files would be looked at',
+    );
+    expect((await uniferum('optimise', 'kind:image', '--folder', '/pictures', '--wait')).out).toContain(
+      'Optimising 1 original: done',
+    );
+    await server.call('DELETE', '/api/v1/recipes/card');
+    expect((await uniferum('surplus')).out).toMatch(/0 requests +never .*~card.jpg\n1 of 1/);
+    expect((await uniferum('surplus', '--remove', '--wait')).out).toContain('1 done');
+    expect((await uniferum('workers')).out).toMatch(/alive {2}\d of 2/);
+  });
+
   test.each([
     [2, ['up']],
     [2, ['nothing']],

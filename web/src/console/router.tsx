@@ -5,13 +5,8 @@ import { IntakePage } from '../intake/intake-page.js';
 import { BinPage } from '../library/bin-page.js';
 import { DuplicatesPage } from '../library/duplicates-page.js';
 import { LibraryPage } from '../library/library-page.js';
-import { EditorPage } from '../recipes/editor-page.js';
-import { MatrixPage } from '../recipes/matrix-page.js';
-import { OriginalsPage } from '../recipes/originals-page.js';
 import { RecipesPage } from '../recipes/recipes-page.js';
-import { SurplusPage } from '../recipes/surplus-page.js';
 import { RunsPage } from '../runs/runs-page.js';
-import { WorkersPage } from '../runs/workers-page.js';
 import { NothingHere } from './nothing-here.js';
 import { Shell } from './shell.js';
 
@@ -26,13 +21,31 @@ export const router = createBrowserRouter([
       { path: 'duplicates', element: <DuplicatesPage /> },
       { path: 'bin', element: <BinPage /> },
       { path: 'recipes', element: <RecipesPage /> },
-      { path: 'recipes/matrix', element: <MatrixPage /> },
-      { path: 'recipes/surplus', element: <SurplusPage /> },
-      { path: 'recipes/originals', element: <OriginalsPage /> },
-      { path: 'recipes/new', element: <EditorPage /> },
-      { path: 'recipes/:name', element: <EditorPage /> },
+      {
+        path: 'recipes/matrix',
+        lazy: async () => ({ Component: (await import('../recipes/matrix-page.js')).MatrixPage }),
+      },
+      {
+        path: 'recipes/surplus',
+        lazy: async () => ({ Component: (await import('../recipes/surplus-page.js')).SurplusPage }),
+      },
+      {
+        path: 'recipes/originals',
+        lazy: async () => ({ Component: (await import('../recipes/originals-page.js')).OriginalsPage }),
+      },
+      {
+        path: 'recipes/new',
+        lazy: async () => ({ Component: (await import('../recipes/editor-page.js')).EditorPage }),
+      },
+      {
+        path: 'recipes/:name',
+        lazy: async () => ({ Component: (await import('../recipes/editor-page.js')).EditorPage }),
+      },
       { path: 'runs', element: <RunsPage /> },
-      { path: 'runs/workers', element: <WorkersPage /> },
+      {
+        path: 'runs/workers',
+        lazy: async () => ({ Component: (await import('../runs/workers-page.js')).WorkersPage }),
+      },
       { path: 'automate', element: <AutomatePage /> },
       { path: '*', element: <NothingHere /> },
     ],

@@ -1,4 +1,4 @@
-import { endedItems, type Run, type RunItem } from '@uniferum/core';
+import { endedItems, formatBytes, type Run, type RunItem } from '@uniferum/core';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { Page } from '../console/page.js';
@@ -192,7 +192,12 @@ function ItemRow({ item }: { item: RunItem }) {
       <StateMark state={item.state} />
       <span className="truncate">{item.title}</span>
       <span className={item.error ? 'text-fault' : 'text-soft'}>{item.error ?? item.note}</span>
-      <span className="figure text-soft">{item.attempts > 1 && `${item.attempts} attempts`}</span>
+      <span className="figure text-soft">
+        {item.bytes && item.bytes.before + item.bytes.after > 0
+          ? `${formatBytes(item.bytes.before)} → ${formatBytes(item.bytes.after)}`
+          : ''}
+        {item.attempts > 1 && ` ${item.attempts} attempts`}
+      </span>
     </li>
   );
 }

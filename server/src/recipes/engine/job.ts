@@ -30,9 +30,17 @@ export interface MadeFile {
   likeness: number | null;
 }
 
+/** One file that was made and written to a folder, with what the store needs to know of it. */
+export interface WrittenFile extends Omit<MadeFile, 'data'> {
+  path: string;
+  sha256: string;
+  crc32: string;
+  bytes: number;
+}
+
 /** What came of a job. A recipe is either among `made` or among `failed`. */
-export interface RenderResult {
-  made: MadeFile[];
+export interface RenderResult<File = MadeFile> {
+  made: File[];
   failed: { recipe: string; reason: string; code: string }[];
   /** How long each recipe took, in milliseconds, decoding shared out among them. */
   workMs: Record<string, number>;

@@ -1,7 +1,7 @@
 import { type ChildProcess, fork } from 'node:child_process';
 import { readFile } from 'node:fs/promises';
 import { constants, setPriority } from 'node:os';
-import type { RenderJob, RenderResult } from './job.js';
+import type { RenderJob, RenderResult, WrittenFile } from './job.js';
 import type { OptimiseJob, OptimiseResult } from './optimise.js';
 import type { FromProcess, ToProcess } from './process.js';
 
@@ -19,7 +19,9 @@ export interface PoolOptions {
 /** A picture that cost a process its life: trying it again would come to the same. */
 export class PictureKilledError extends Error {}
 
-type Work = { kind: 'render'; job: RenderJob } | { kind: 'optimise'; job: OptimiseJob };
+type Work =
+  | { kind: 'render'; job: RenderJob; outDir: string | null }
+  | { kind: 'optimise'; job: OptimiseJob };
 
 interface Task {
   work: Work;
@@ -62,7 +64,12 @@ export class RenderPool {
    * out of the queue that nobody waits for any more
    */
   run(job: RenderJob, signal?: AbortSignal): Promise<RenderResult> {
-    return this.#queue({ kind: 'render', job }, signal);
+    return this.#queue({ kind: 'render', job, outDir: null }, signal);
+  }
+
+  /** Renders a file, and writes what is made into a folder; fails like {@link run}. */
+  runInto(outDir: string, job: RenderJob, signal?: AbortSignal): Promise<RenderResult<WrittenFile>> {
+    return this.#queue({ kind: 'render', job, outDir }, signal);
   }
 
   /** Makes a file smaller; fails like {@link run}. */
@@ -117,9 +124,13 @@ export class RenderPool {
   }
 
   #start(): Helper {
+    // In the background a process keeps to one processor, and there are as many as pictures are to be worked on; somebody
+    // who waits gets all that there is.
+    const threads = this.#options.isBackground ? { UV_THREADPOOL_SIZE: '1' } : {};
     const child = fork(processScript(), {
       serialization: 'advanced',
       stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+      env: { ...process.env, ...threads },
     });
     const helper: Helper = { child, task: null, taskId: 0, endedFor: null };
     this.#helpers.add(helper);
