@@ -70,7 +70,12 @@ describe('addresses', () => {
           stem,
           recipe: 'wide',
           extension: 'jpg',
+          variant: null,
         });
+        const rung = decodeURIComponent(renditionAddress(folder, stem, 'wide', '500w.webp')).slice(
+          '/media'.length,
+        );
+        expect(parseMediaAddress(rung)).toMatchObject({ stem, recipe: 'wide', variant: '500w.webp' });
       }),
     );
   });

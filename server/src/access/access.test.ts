@@ -137,7 +137,12 @@ describe('every route', () => {
     expect(open.sort()).toEqual([
       'get /api/v1/health',
       'get /api/v1/openapi.json',
+      'get /api/v1/recipes/schema.json',
       'get /health',
+      'get /iiif/3/{id}',
+      'get /iiif/3/{id}/info.json',
+      'get /iiif/3/{id}/{region}/{size}/{rotation}/{file}',
+      'get /made/{id}/{signature}/{spec}',
       'get /media/{path*}',
       'options /api/v1/uploads',
       'post /api/v1/session',

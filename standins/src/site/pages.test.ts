@@ -16,6 +16,7 @@ const asset = {
   renditions: [
     {
       recipe: 'wide',
+      variant: null,
       state: 'fresh',
       url: 'http://u.example/media/a~wide.jpg',
       mime: 'image/jpeg',
@@ -26,6 +27,7 @@ const asset = {
     },
     {
       recipe: 'column',
+      variant: null,
       state: 'fresh',
       url: 'http://u.example/media/a~column.jpg',
       mime: 'image/jpeg',

@@ -95,7 +95,12 @@ export function OriginalsPage() {
         </p>
       </div>
       {(error ?? optimise.error) && <ErrorNotice error={error ?? optimise.error} />}
-      <div className="min-h-0 flex-1 overflow-y-auto">
+      <div
+        className="min-h-0 flex-1 overflow-y-auto"
+        tabIndex={0}
+        role="region"
+        aria-label="What would be looked at"
+      >
         <ul>
           {plan?.items.map(({ asset, name, mime, bytes }) => (
             <li

@@ -182,18 +182,25 @@ function RemovalDialog({ request, onClose }: { request: SurplusRequest; onClose:
       className="w-[52rem]"
     >
       <div className="flex flex-col gap-4">
-        <ul className="h-64 overflow-y-auto border-y border-rule">
-          {plan?.items.map((item) => (
-            <li
-              key={keyOf(item)}
-              className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_5rem] gap-4 border-b border-rule py-1 font-mono text-xs"
-            >
-              <span className="truncate">{decodeURI(new URL(item.url).pathname)}</span>
-              <span className="truncate text-soft">→ {decodeURI(new URL(item.leadsTo).pathname)}</span>
-              <span className="text-right">{formatBytes(item.bytes)}</span>
-            </li>
-          ))}
-        </ul>
+        <div
+          className="h-64 overflow-y-auto border-y border-rule"
+          tabIndex={0}
+          role="region"
+          aria-label="What would be removed"
+        >
+          <ul>
+            {plan?.items.map((item) => (
+              <li
+                key={keyOf(item)}
+                className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_5rem] gap-4 border-b border-rule py-1 font-mono text-xs"
+              >
+                <span className="truncate">{decodeURI(new URL(item.url).pathname)}</span>
+                <span className="truncate text-soft">→ {decodeURI(new URL(item.leadsTo).pathname)}</span>
+                <span className="text-right">{formatBytes(item.bytes)}</span>
+              </li>
+            ))}
+          </ul>
+        </div>
         <p className="h-5 text-sm text-soft">
           {plan &&
             `${formatNumber(plan.items.length)} of ${formatCount(plan.totals.items, 'file')} listed; ${formatBytes(plan.totals.bytes)} would be free after thirty days.`}

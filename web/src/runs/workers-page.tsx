@@ -39,7 +39,12 @@ export function WorkersPage() {
     >
       <RunsViews />
       {error && <ErrorNotice error={error} />}
-      <div className="min-h-0 flex-1 overflow-y-auto px-6 pb-6">
+      <div
+        className="min-h-0 flex-1 overflow-y-auto px-6 pb-6"
+        tabIndex={0}
+        role="region"
+        aria-label="Workers and failures"
+      >
         {data && (
           <>
             <section aria-label="Throughput" className="pt-4">
