@@ -15,7 +15,10 @@ const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, col
 
 /** Taken only when they are named: docs/ holds the main views. */
 const ON_DEMAND = new Set([
+  'as-code',
   'bin',
+  'library-table',
+  'versions',
   'metadata',
   'films',
   'recipe-editor-tones',

@@ -61,7 +61,7 @@ const RECIPES: readonly (RecipeRequest & { name: string })[] = [
     folders: ['/chart-room'],
     steps: [
       { op: 'page', page: 2, dpi: 110 },
-      { op: 'fit', width: 480, height: 480, mode: 'inside' },
+      { op: 'fit', width: 640, height: 640, mode: 'inside' },
     ],
     output: { format: 'webp', quality: 82, metadata: 'none' },
   },

@@ -9,7 +9,7 @@ import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useElementSize } from '../ui/use-element-size.js';
-import { type Box, layOutFlow, MAX_DRAWN_RECIPES, type Stream } from './layout.js';
+import { type Box, drawnRecipes, layOutFlow, REST, type Stream } from './layout.js';
 
 /** Home: where files come from and go to, with true counts at each joint. */
 export function FlowPage() {
@@ -189,9 +189,15 @@ function RecipeJoints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, 
         <p className="text-xs text-soft">Make one to get renditions.</p>
       </Joint>
     );
-  return flow.recipes.slice(0, MAX_DRAWN_RECIPES).map(({ name, states, bytes }) => (
-    <Joint key={name} box={boxes.get(`recipe:${name}`)} to="/recipes" title={name} note={formatBytes(bytes)}>
-      <span className="flex flex-wrap gap-x-3">
+  return drawnRecipes(flow.recipes).map(({ name, title, states, bytes }) => (
+    <Joint
+      key={name}
+      box={boxes.get(`recipe:${name}`)}
+      to={name === REST ? '/recipes' : `/recipes/${name}`}
+      title={name === REST ? title : name}
+      note={formatBytes(bytes)}
+    >
+      <span className="flex flex-wrap gap-x-3 overflow-hidden">
         {SHOWN_STATES.filter((state) => states[state] > 0).map((state) => (
           <StateMark key={state} state={state} count={states[state]} />
         ))}
@@ -216,7 +222,7 @@ function Joint({ box, to, title, note, isQuiet = false, children }: JointProps) 
     <Link
       to={to}
       className={classNames(
-        'absolute flex flex-col border-t-2 bg-surface px-3 py-2 hover:bg-raised',
+        'absolute flex flex-col overflow-hidden border-t-2 bg-surface px-3 py-1.5 hover:bg-raised',
         isQuiet ? 'border-rule-strong' : 'border-ink hover:border-oxide',
       )}
       style={{ left: box.x, top: box.y, width: box.width, height: box.height }}

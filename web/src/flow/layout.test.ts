@@ -1,7 +1,7 @@
 import type { Flow } from '@uniferum/core';
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { layOutFlow, MAX_DRAWN_RECIPES } from './layout.js';
+import { drawnRecipes, layOutFlow, MAX_DRAWN_RECIPES } from './layout.js';
 
 const states = { fresh: 5, due: 0, outdated: 0, failed: 0, surplus: 0 };
 
@@ -50,6 +50,17 @@ test('a stream is as broad as what flows in it, and one that is empty is a threa
   expect(breadth('source:console intake')).toBe(1);
   expect(breadth('source:script intake')).toBeGreaterThan(breadth('recipe:r0 store:server'));
   expect(breadth('refused')).toBeGreaterThan(1);
+});
+
+test('recipes stay inside of the map, and those that are not drawn are counted', () => {
+  const { boxes } = layOutFlow(flowWith(1, 12), { width: 1200, height: 640 });
+  const drawn = [...boxes.values()].filter(({ id }) => id.startsWith('recipe:'));
+  for (const { y, height } of drawn) expect(y >= 30 && y + height <= 640).toBe(true);
+  expect(drawnRecipes(flowWith(1, 12).recipes).at(-1)).toMatchObject({
+    title: '6 more',
+    states: { fresh: 30 },
+  });
+  expect(drawnRecipes(flowWith(1, 3).recipes)).toHaveLength(3);
 });
 
 test('not more recipes are drawn than there is room for', () => {

@@ -25,12 +25,37 @@ export interface FlowLayout {
   streams: Stream[];
 }
 
-/** At most so many recipes are drawn; the rest are counted in the last one. */
-export const MAX_DRAWN_RECIPES = 6;
+/** At most so many recipes are drawn; when there are more, the last box counts the rest. */
+export const MAX_DRAWN_RECIPES = 7;
+/** The name of the box that counts the rest. No recipe can have it. */
+export const REST = '+';
+
+type FlowRecipe = Flow['recipes'][number];
+
+/** The recipes that are drawn, those with most files first, and what the others come to together. */
+export function drawnRecipes(recipes: readonly FlowRecipe[]): FlowRecipe[] {
+  const sorted = [...recipes].sort((a, b) => filesOf(b) - filesOf(a));
+  if (sorted.length <= MAX_DRAWN_RECIPES) return sorted;
+  const rest = sorted.slice(MAX_DRAWN_RECIPES - 1);
+  const states = { fresh: 0, due: 0, outdated: 0, failed: 0, surplus: 0 };
+  for (const recipe of rest)
+    for (const state of Object.keys(states) as (keyof typeof states)[]) states[state] += recipe.states[state];
+  const bytes = rest.reduce((sum, one) => sum + one.bytes, 0);
+  return [
+    ...sorted.slice(0, MAX_DRAWN_RECIPES - 1),
+    { name: REST, title: `${rest.length} more`, states, bytes },
+  ];
+}
+
+function filesOf({ states }: FlowRecipe): number {
+  return states.fresh + states.due + states.outdated + states.failed;
+}
 
 const COLUMNS = 6;
 const GAP_SHARE = 0.34;
 const ROW_GAP = 18;
+/** What the stream of the originals needs above the recipes. */
+const CREST_ROOM = 64;
 const HEIGHTS = {
   source: 92,
   narrowSource: 54,
@@ -67,9 +92,13 @@ function placeBoxes(flow: Flow, { width, height }: { width: number; height: numb
       y += (tall + ROW_GAP) * growth;
     }
   };
-  const recipes = flow.recipes
-    .slice(0, MAX_DRAWN_RECIPES)
-    .map(({ name }): [string, number] => [`recipe:${name}`, HEIGHTS.recipe]);
+  const drawn = drawnRecipes(flow.recipes);
+  // As many as there are share the height that is there, below the stream of the originals.
+  const share = (height - CREST_ROOM) / Math.max(1, drawn.length) / growth - ROW_GAP;
+  const recipes = drawn.map(({ name }): [string, number] => [
+    `recipe:${name}`,
+    Math.min(HEIGHTS.recipe, share),
+  ]);
   stack(
     0,
     flow.sources.map(({ from }): [string, number] => [
@@ -79,7 +108,11 @@ function placeBoxes(flow: Flow, { width, height }: { width: number; height: numb
   );
   stack(1, [['intake', HEIGHTS.intake]]);
   stack(2, [['library', HEIGHTS.library]]);
-  stack(3, recipes.length > 0 ? recipes : [['recipes', HEIGHTS.recipe]], middle + 24);
+  stack(
+    3,
+    recipes.length > 0 ? recipes : [['recipes', HEIGHTS.recipe]],
+    middle + CREST_ROOM / 2 - ROW_GAP / 2,
+  );
   stack(
     4,
     flow.stores.map(({ store }): [string, number] => [`store:${store}`, HEIGHTS.store]),
@@ -122,7 +155,7 @@ function drawStreams(flow: Flow, boxes: ReadonlyMap<string, Box>): Stream[] {
     join(`source:${from}`, 'intake', amount.items, { toAt: spread(index, flow.sources.length, 0.3, 0.7) });
   });
   join('intake', 'library', taken);
-  const drawn = flow.recipes.slice(0, MAX_DRAWN_RECIPES);
+  const drawn = drawnRecipes(flow.recipes);
   drawn.forEach(({ name, states }, index) => {
     const made = states.fresh + states.outdated;
     const at = spread(index, drawn.length, 0.4, 0.85);

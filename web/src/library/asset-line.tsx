@@ -142,7 +142,7 @@ function Stages({ asset }: { asset: Asset }) {
       <Stage name="Versions" width="w-32">
         <Versions asset={asset} />
       </Stage>
-      <Stage name="Renditions" width="w-80">
+      <Stage name="Renditions" width="w-[24rem]">
         <Renditions asset={asset} />
       </Stage>
       <Stage name="Copies" width="w-28">
@@ -264,7 +264,7 @@ function RenditionLine({ asset, rendition }: { asset: Asset; rendition: AssetRen
   );
   const snippet = pictureSnippet(asset, recipe);
   return (
-    <li className="grid grid-cols-[5rem_4.75rem_minmax(0,1fr)_auto_auto] items-center gap-2">
+    <li className="grid grid-cols-[4.75rem_4.75rem_minmax(0,1fr)_auto_auto] items-center gap-2">
       {url ? (
         <a
           href={url}

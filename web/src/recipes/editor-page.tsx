@@ -67,7 +67,7 @@ function Editor({ recipe }: { recipe: RecipeAnswer | null }) {
         <Input
           aria-label="Title"
           placeholder="What it is for"
-          className="h-9 w-72 text-lg font-semibold"
+          className="h-9 w-[26rem] text-lg font-semibold"
           value={draft.title}
           onChange={(event) => dispatch({ do: 'set', values: { title: event.target.value } })}
         />
