@@ -47,5 +47,9 @@ export function createEngine({
     'bulk-restore': bulkRestoreHandler,
     'bulk-purge': bulkPurgeHandler,
   };
-  return new RunEngine(db, handlers, log, { slots: config.worker.slots, leaseMs: config.worker.leaseMs });
+  return new RunEngine(db, handlers, log, {
+    slots: config.worker.slots,
+    ahead: 1,
+    leaseMs: config.worker.leaseMs,
+  });
 }

@@ -23,6 +23,11 @@ import { addToMinute, beat, removeWorker, type WorkerFacts } from './worker-quer
 export interface EngineOptions {
   /** How many items are worked on at a time; others are held meanwhile, being made durable or ready to begin. */
   slots: number;
+  /**
+   * How many items more are got ready meanwhile, by handlers that hand the heavy part to processes of their own: those
+   * then never wait for the database. @defaultValue 0
+   */
+  ahead?: number;
   /** After so long without a heartbeat an item is given to another worker. */
   leaseMs: number;
   /** How often an item is tried at most. @defaultValue 5 */
@@ -68,8 +73,8 @@ export class RunEngine {
     this.#db = db;
     this.#handlers = handlers;
     this.#log = log.child({ worker: this.#id });
-    this.#options = { maxAttempts: 5, idleMs: 250, backoffBaseMs: 1000, ...options };
-    this.#slots = new Slots(options.slots);
+    this.#options = { ahead: 0, maxAttempts: 5, idleMs: 250, backoffBaseMs: 1000, ...options };
+    this.#slots = new Slots(this.#atATime);
   }
 
   /** Begins to work. */
@@ -95,6 +100,10 @@ export class RunEngine {
     await removeWorker(this.#db, this.#id).catch(() => {});
   }
 
+  get #atATime(): number {
+    return this.#options.slots + this.#options.ahead;
+  }
+
   get #facts(): WorkerFacts {
     return { id: this.#id, host: hostname(), pid: process.pid, slots: this.#options.slots };
   }
@@ -111,7 +120,7 @@ export class RunEngine {
     const working = new Set<Promise<void>>();
     let backoff = this.#options.idleMs;
     while (!this.#shutdown.signal.aborted) {
-      const free = this.#options.slots * HELD_PER_SLOT - working.size;
+      const free = this.#atATime * HELD_PER_SLOT - working.size;
       if (free <= 0) {
         await new Promise<void>((resolve) => {
           this.#freeSlot = resolve;
