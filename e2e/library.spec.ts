@@ -242,6 +242,8 @@ test('what is binned is listed, restored, and gone when the bin is emptied', asy
   await page.keyboard.press('a');
   await page.getByRole('button', { name: 'Put into the bin', exact: true }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Put them into the bin' }).click();
+  // Leaving the page before the server has answered would take the request back.
+  await expect(page.getByRole('dialog')).toHaveCount(0);
   await page.goto(`${URL_OF_CONSOLE}/bin`);
   await expect(page.getByText('3 of 3')).toBeVisible();
   await page
