@@ -6,6 +6,7 @@ import { readConfig } from './config.js';
 import { dropAbandonedUploads } from './intake/resumable.js';
 import { watchInbox } from './intake/watch-inbox.js';
 import { recountFacets } from './library/facet-queries.js';
+import { adoptEarlierRenditions } from './recipes/upgrade.js';
 import { openDatabase } from './shared/database.js';
 import { migrate } from './shared/migrate.js';
 import { onShutdown } from './shared/shutdown.js';
@@ -21,6 +22,7 @@ const store = new DiskStore(config.dataDir);
 await store.prepare();
 
 if (applied.includes('0008_finding.sql')) await recountFacets(db);
+if (applied.includes('0010_derived_files.sql')) await adoptEarlierRenditions(db);
 
 const { app, express } = createApp({ config, db, store, log });
 const server = createServer({ keepAliveTimeout: 65_000, requestTimeout: 0 }, express);

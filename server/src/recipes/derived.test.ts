@@ -6,6 +6,7 @@ import sharp from 'sharp';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { eventually, form, photo, startTestServer, type TestServer } from '../testing/harness.js';
 import { tidyDerived } from './tidy.js';
+import { adoptEarlierRenditions } from './upgrade.js';
 
 let server: TestServer;
 beforeAll(async () => {
@@ -149,6 +150,36 @@ describe('states', () => {
     expect(await codes()).toEqual(['version-changed', 'focal-moved']);
     await server.workUntilIdle();
     expect(await codes()).toEqual(['fresh']);
+  });
+
+  test('what an earlier server made stays fresh when a title is edited', async () => {
+    await api('POST', '/recipes', recipe('early', '/early', 100));
+    const asset = await addPicture('/early', 'a.jpg', 62);
+    await server.workUntilIdle();
+    await server.db.query("UPDATE renditions SET content = NULL, source_sha = NULL WHERE recipe = 'early'");
+    await adoptEarlierRenditions(server.db);
+    await api('PUT', '/recipes/early', {
+      ...recipe('early', '/early', 100),
+      name: undefined,
+      title: 'Other',
+    });
+    expect(await renditionsOf(asset.id)).toEqual({ early: 'fresh' });
+  });
+
+  test('what failed and still shows an earlier file is outdated after an edit, and due without one', async () => {
+    await api('POST', '/recipes', recipe('tried', '/tried', 100));
+    const asset = await addPicture('/tried', 'a.jpg', 63);
+    await server.workUntilIdle();
+    const cut = (left: number) => ({
+      ...recipe('tried', '/tried', 0, { steps: [{ op: 'crop', left, top: 0, width: 9, height: 9 }] }),
+      name: undefined,
+    });
+    await api('PUT', '/recipes/tried', cut(5000));
+    await api('POST', '/recipes/rebuild', { recipes: ['tried'], only: 'outdated' });
+    await server.workUntilIdle();
+    expect(await renditionsOf(asset.id)).toEqual({ tried: 'failed' });
+    await api('PUT', '/recipes/tried', cut(5));
+    expect(await renditionsOf(asset.id)).toEqual({ tried: 'outdated' });
   });
 
   test('what lies in the bin while a recipe is edited is judged when it comes out', async () => {

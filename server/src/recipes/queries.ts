@@ -215,6 +215,10 @@ export async function moveRenditions(
   );
 }
 
+/** An asset's focal point as core writes it; empty for none. */
+const FOCAL_NOW =
+  "IF(assets.focal_x IS NULL OR assets.focal_y IS NULL, '', CONCAT(CAST(assets.focal_x AS DECIMAL(5,4)), ',', CAST(assets.focal_y AS DECIMAL(5,4))))";
+
 /**
  * Judges a recipe's files afresh after an edit: fresh is what was made with this content from what the asset is now,
  * also when it was made before another edit that was taken back.
@@ -226,9 +230,7 @@ export async function judgeByContent(
   recipe: string,
   { content, marks, wantsFocal }: { content: string; marks: string | null; wantsFocal: boolean },
 ): Promise<void> {
-  const focal = wantsFocal
-    ? "renditions.focal = IF(assets.focal_x IS NULL OR assets.focal_y IS NULL, '', CONCAT(CAST(assets.focal_x AS DECIMAL(5,4)), ',', CAST(assets.focal_y AS DECIMAL(5,4))))"
-    : '1 = 1';
+  const focal = wantsFocal ? `renditions.focal = ${FOCAL_NOW}` : '1 = 1';
   await change(
     tx,
     `UPDATE renditions
@@ -240,15 +242,30 @@ export async function judgeByContent(
   );
 }
 
-export async function updateRenditionState(
+/** Lets what could not be made be tried again by an edited recipe: due, or outdated where an earlier file is shown. */
+export async function reviveFailed(tx: Transaction, recipe: string): Promise<void> {
+  await change(
+    tx,
+    `UPDATE renditions SET state = IF(sha256 IS NULL, 'due', 'outdated'), error = NULL, updated_at = NOW(3)
+     WHERE recipe = ? AND state = 'failed'`,
+    [recipe],
+  );
+}
+
+/** Writes down by what and from what fresh files of a recipe were made, where no earlier server has. */
+export async function fillOrigins(
   tx: Transaction,
-  key: { assetId: string | number; recipe: string; variant: string },
-  state: RenditionState,
+  recipe: string,
+  { content, wantsFocal }: { content: string; wantsFocal: boolean },
 ): Promise<void> {
   await change(
     tx,
-    'UPDATE renditions SET state = ?, updated_at = NOW(3) WHERE asset_id = ? AND recipe = ? AND variant = ?',
-    [state, key.assetId, key.recipe, key.variant],
+    `UPDATE renditions
+     JOIN assets ON assets.id = renditions.asset_id
+     SET renditions.content = ?, renditions.source_sha = assets.sha256,
+         renditions.focal = IF(?, ${FOCAL_NOW}, '')
+     WHERE renditions.recipe = ? AND renditions.state = 'fresh' AND renditions.content IS NULL`,
+    [content, wantsFocal, recipe],
   );
 }
 

@@ -422,10 +422,15 @@ const onRequestRoutes: Route[] = [
       const overtaken = new AbortController();
       res.on('close', () => overtaken.abort());
       const began = performance.now();
-      const { made } = await renderOnce(app, asset, anonymous({ steps, output }), {
+      const result = await renderOnce(app, asset, anonymous({ steps, output }), {
         signal: overtaken.signal,
         keepDecoded: true,
+      }).catch((error) => {
+        if (!overtaken.signal.aborted) throw error;
+        return null;
       });
+      if (result === null) return { status: 200, handled: true };
+      const { made } = result;
       const main = made.find(({ variant }) => variant === null);
       if (!main) throw notFound(`A picture of ${asset.name}`);
       const { data, mime, width, height, quality, likeness } = main;

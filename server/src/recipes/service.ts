@@ -21,7 +21,7 @@ import { requireMatch, revisionTag } from '../shared/etag.js';
 import { contentDigest } from './digests.js';
 import { countFilesByContent, dropUnmade } from './impact-queries.js';
 import { applyRecipe, RENDERED_MIMES, recountRecipe } from './judge.js';
-import { countNewlyDue, countNoLongerApplying, moveRenditions } from './queries.js';
+import { countNewlyDue, countNoLongerApplying, moveRenditions, reviveFailed } from './queries.js';
 import { estimateFor } from './rebuild.js';
 import {
   deleteRecipeRow,
@@ -100,7 +100,7 @@ async function changeIn(
   const after: Recipe = { ...wanted, name, revision: before.revision + 1 };
   await updateRecipe(tx, after);
   await insertRevision(tx, after, by);
-  if (changesOutput(before, after)) await moveRenditions(tx, name, ['failed'], 'due');
+  if (changesOutput(before, after)) await reviveFailed(tx, name);
   await applyRecipe(tx, after);
   await recordEvent(tx, { type: 'recipe.changed', by, data: { name, revision: after.revision } });
 }

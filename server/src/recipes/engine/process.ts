@@ -34,8 +34,10 @@ process.on('message', (message: ToProcess) => {
 });
 // The pool is gone: nobody waits for anything any more.
 process.on('disconnect', () => process.exit(0));
-// Ctrl-C reaches the whole group; the pool ends its processes itself, in order.
+// What ends a service reaches the whole group; the pool ends its processes itself, in order. A picture that is being worked on
+// then must not seem to have ended its process.
 process.on('SIGINT', () => {});
+process.on('SIGTERM', () => {});
 answer({ kind: 'ready' });
 
 async function work(message: Exclude<ToProcess, { kind: 'cancel' }>): Promise<void> {

@@ -1,0 +1,17 @@
+import { usesFocal } from '@uniferum/core';
+import { type Database, inTransaction } from '../shared/database.js';
+import { contentDigest } from './digests.js';
+import { fillOrigins } from './queries.js';
+import { insertRevision, listRecipes } from './recipe-queries.js';
+
+/**
+ * Writes down for what earlier servers made by what and from what it was made, so that the next edit of a title does not
+ * leave it outdated. To be called once, after the migration that brought the columns.
+ */
+export async function adoptEarlierRenditions(db: Database): Promise<void> {
+  for (const recipe of await listRecipes(db))
+    await inTransaction(db, async (tx) => {
+      await insertRevision(tx, recipe, 'Uniferum');
+      await fillOrigins(tx, recipe.name, { content: contentDigest(recipe), wantsFocal: usesFocal(recipe) });
+    });
+}
