@@ -14,9 +14,12 @@ import { mediaRoutes } from './library/media-routes.js';
 import { libraryRoutes } from './library/routes.js';
 import { RenderPool } from './recipes/engine/pool.js';
 import { iiifRoutes } from './recipes/iiif-routes.js';
-import { renditionRoutes } from './recipes/rendition-routes.js';
+import { onRequestRoutes } from './recipes/on-request-routes.js';
+import { rebuildRoutes } from './recipes/rebuild-routes.js';
 import { RequestCounter } from './recipes/request-counter.js';
 import { recipeRoutes } from './recipes/routes.js';
+import { stateRoutes } from './recipes/state-routes.js';
+import { surplusRoutes } from './recipes/surplus-routes.js';
 import { rulesRoutes } from './rules/routes.js';
 import { runRoutes } from './runs/routes.js';
 import { workerRoutes } from './runs/worker-routes.js';
@@ -46,7 +49,10 @@ export const ALL_ROUTES: readonly Route[] = [
   ...systemRoutes(() => ALL_ROUTES),
   ...accessRoutes,
   // Before the routes in which an id or a name stands in the same place.
-  ...renditionRoutes,
+  ...rebuildRoutes,
+  ...stateRoutes,
+  ...surplusRoutes,
+  ...onRequestRoutes,
   ...libraryRoutes,
   ...rulesRoutes,
   ...intakeRoutes,

@@ -10,7 +10,7 @@ import {
 import type { Principal } from '../access/principal.js';
 import { recordEvent } from '../hooks/outbox.js';
 import { countRenditions, judgeMarked, refreshRenditions } from '../recipes/bookkeeping.js';
-import { focalPoint } from '../recipes/make.js';
+import { focalPoint } from '../recipes/digests.js';
 import { effectiveRules } from '../rules/service.js';
 import { type Database, inTransaction, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';

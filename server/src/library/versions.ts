@@ -5,7 +5,7 @@ import { recordEvent } from '../hooks/outbox.js';
 import { factsOf } from '../intake/examine.js';
 import type { ReceivedFile } from '../intake/incoming.js';
 import { orderOptimising, refreshRenditions } from '../recipes/bookkeeping.js';
-import { focalPoint } from '../recipes/make.js';
+import { focalPoint } from '../recipes/digests.js';
 import { adoptRenditions } from '../recipes/queries.js';
 import { effectiveRules } from '../rules/service.js';
 import { inTransaction, type Transaction } from '../shared/database.js';

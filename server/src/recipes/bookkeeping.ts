@@ -12,10 +12,10 @@ import type { Transaction } from '../shared/database.js';
 import { contentDigest, focalOf, marksDigest } from './digests.js';
 import { type FoundMarks, findMarks } from './find-marks.js';
 import { judgeRecipe } from './judge.js';
-import { type Change, counted, dropRenditions, putRenditions } from './make.js';
 import { findOptimiseWish, readMode } from './optimise-queries.js';
 import { findRenditions, insertDueRenditions, type RenditionRow, updateRenditions } from './queries.js';
 import { listRecipes } from './recipe-queries.js';
+import { type Change, counted, dropRenditions, putRenditions } from './record.js';
 
 /** What the choice of recipes for an asset depends on. */
 export interface RecipeSubject {

@@ -8,6 +8,7 @@ import {
   usesFocal,
   watermarkPictures,
 } from '@uniferum/core';
+import type { AssetRow } from '../library/asset-queries.js';
 
 /** The digest of what a recipe makes; the same again when an edit is taken back. 32 hexadecimal digits. */
 export function contentDigest(content: RecipeContent): string {
@@ -26,6 +27,11 @@ export function marksDigest(
 ): string | null {
   const paths = watermarkPictures(recipe.steps);
   return paths.length === 0 ? null : digest(paths.map((path) => `${path} ${shaOf(path)}`).join('\n'));
+}
+
+/** An asset's focal point; null for none. */
+export function focalPoint({ focal_x, focal_y }: Pick<AssetRow, 'focal_x' | 'focal_y'>): FocalPoint | null {
+  return focal_x === null || focal_y === null ? null : { x: focal_x, y: focal_y };
 }
 
 function digest(text: string): string {

@@ -5,10 +5,11 @@ import type { AssetRow } from '../library/asset-queries.js';
 import { recordBlobs } from '../library/blobs.js';
 import { inTransaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
+import { focalPoint } from './digests.js';
 import type { RenderResult } from './engine/job.js';
 import { PictureKilledError } from './engine/pool.js';
 import { findMarks } from './find-marks.js';
-import { focalPoint, jobFor, stageAndKeep } from './make.js';
+import { jobFor, stageAndKeep } from './make.js';
 import { findPicture, insertPicture, type PictureOnRequest } from './on-request-queries.js';
 
 /** What is to be made of an asset, without a recipe that has a name. */

@@ -6,11 +6,10 @@ import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
 import { findRun } from '../runs/queries.js';
 import { type Database, type Executor, inTransaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
-import { counted, dropRenditions } from './make.js';
 import { findRenditions, type RenditionRow, updateRenditions } from './queries.js';
 import { listRecipes } from './recipe-queries.js';
+import { counted, dropRenditions } from './record.js';
 import {
-  countSurplus,
   findRemoved,
   forgetRemoved,
   insertRemoved,
@@ -177,14 +176,6 @@ export function chooseSubstitute(
     )
     .map((row) => ({ row, width: row.width ?? 1, height: row.height ?? 1, mime: row.mime ?? '' }));
   return nearestRendition(gone, candidates)?.row ?? null;
-}
-
-/** What a removal would come to. */
-export async function rehearseRemoval(
-  db: Executor,
-  filter: SurplusFilter,
-): Promise<{ items: number; bytes: number }> {
-  return countSurplus(db, filter);
 }
 
 function assetsOf(keys: readonly RenditionKey[]): number[] {

@@ -1,0 +1,104 @@
+import {
+  computeRungs,
+  extensionOfMime,
+  givenRungs,
+  holdsAnimation,
+  type PlannedRendition,
+  type Recipe,
+  type Region,
+  resolveStep,
+  type Size,
+  variantName,
+} from '@uniferum/core';
+import { canvasOf, carryOut, openPixels, type Pixels, toPixels } from './canvas.js';
+import { type EncodedFile, encodeFrames, type Timing } from './encode.js';
+import type { MadeFile } from './job.js';
+import { reasonOf, resized, StepError, stepReason, type Workshop } from './workshop.js';
+
+/** Follows the steps after the first cut, each on the pixels that the one before it left. */
+export async function followRest(
+  begun: Pixels,
+  { recipe, rest, focal }: PlannedRendition,
+  shop: Workshop,
+  found: Map<number, Region>,
+): Promise<Pixels> {
+  let pixels = begun;
+  let focus = focal;
+  let operationIndex = 0;
+  const firstRest = recipe.steps.length - rest.length;
+  for (const [index, step] of rest.entries()) {
+    shop.signal?.throwIfAborted();
+    const resolved = resolveStep(step, canvasOf(pixels, focus));
+    if (!resolved.ok)
+      throw new StepError(resolved.fault.code, stepReason(recipe, firstRest + index, resolved.fault.message));
+    for (const operation of resolved.operations) {
+      operationIndex += 1;
+      try {
+        pixels = await carryOut(pixels, operation, operationIndex, { marks: shop.marks, found });
+      } catch (error) {
+        throw new StepError('step', stepReason(recipe, firstRest + index, reasonOf(error)));
+      }
+    }
+    focus = resolved.after.focal;
+  }
+  return pixels;
+}
+
+/** Makes the rungs of a ladder and the further formats of what the steps came to. */
+export async function makeFiles(
+  frames: readonly Pixels[],
+  { recipe, mime }: PlannedRendition,
+  shop: Workshop,
+  timing: Timing | null,
+): Promise<MadeFile[]> {
+  const [first] = frames;
+  if (!first) throw new Error('it has no frame');
+  const { output, ladder } = recipe;
+  const metadata = { path: shop.picture.path, rights: shop.rights };
+  const scaled = async (size: Size) =>
+    Promise.all(
+      frames.map(async (frame) =>
+        frame.width === size.width && frame.height === size.height
+          ? frame
+          : toPixels(resized(openPixels(frame), size)),
+      ),
+    );
+  const encodeAt = async (size: Size, type: string) =>
+    encodeFrames(await scaled(size), type, output, {
+      timing: holdsAnimation(type) ? timing : null,
+      metadata,
+    });
+  const whole = { width: first.width, height: first.height };
+  const measured = new Map<number, EncodedFile>();
+  const measure = async (size: Size) => {
+    const made = await encodeAt(size, mime);
+    measured.set(size.width, made);
+    return made.data.length;
+  };
+  const rungs =
+    ladder === undefined
+      ? [whole]
+      : 'widths' in ladder
+        ? givenRungs(whole, ladder)
+        : await computeRungs(whole, ladder, measure);
+  const files: MadeFile[] = [];
+  const types = [
+    mime,
+    ...(output.also ?? []).map((format) => `image/${format}`).filter((type) => type !== mime),
+  ];
+  for (const type of types) {
+    for (const [index, rung] of rungs.entries()) {
+      shop.signal?.throwIfAborted();
+      const made = (type === mime ? measured.get(rung.width) : undefined) ?? (await encodeAt(rung, type));
+      const isMain = type === mime && index === 0;
+      const variant = isMain ? null : variantName(rung.width, extensionOfMime(type) ?? 'bin');
+      files.push(named(recipe, variant, type, made));
+    }
+  }
+  return files;
+}
+
+/** One encoded file with the name of what it was made by. */
+export function named(recipe: Recipe, variant: string | null, mime: string, made: EncodedFile): MadeFile {
+  return { recipe: recipe.name, variant, mime, ...made };
+}

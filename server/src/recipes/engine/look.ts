@@ -1,0 +1,37 @@
+import { HASH_INPUT_SIDE, perceptualHash } from '@uniferum/core';
+import type { Sharp } from 'sharp';
+import { readEmbedded } from '../../intake/embedded.js';
+import type { Rights } from './encode.js';
+
+const PLACEHOLDER_PX = 16;
+
+/** The perceptual hash, from the pixels that the renditions are made of as well. */
+export async function makeHash(picture: Sharp): Promise<string> {
+  const grey = await picture
+    .resize(HASH_INPUT_SIDE, HASH_INPUT_SIDE, { fit: 'fill' })
+    .flatten({ background: '#ffffff' })
+    .greyscale()
+    .raw()
+    .toBuffer();
+  return perceptualHash(grey);
+}
+
+/** A picture of at most 16 × 16 pixels as a data URI, to be shown enlarged and blurred while a rendition loads. */
+export async function makePlaceholder(picture: Sharp): Promise<string> {
+  const data = await picture
+    .resize(PLACEHOLDER_PX, PLACEHOLDER_PX, { fit: 'inside', withoutEnlargement: true })
+    .webp({ quality: 30, alphaQuality: 30 })
+    .toBuffer();
+  return `data:image/webp;base64,${data.toString('base64')}`;
+}
+
+/** Artist and copyright, from whichever of its metadata names them. */
+export async function readRights(path: string): Promise<Rights> {
+  const embedded = await readEmbedded(path);
+  const first = (...fields: (keyof typeof embedded)[]) =>
+    fields.map((field) => embedded[field]).find((value) => typeof value === 'string') as string | undefined;
+  return {
+    artist: first('exif:artist', 'xmp:creator', 'iptc:byline') ?? null,
+    copyright: first('exif:copyright', 'xmp:rights', 'iptc:copyright') ?? null,
+  };
+}

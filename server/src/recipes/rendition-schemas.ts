@@ -1,0 +1,18 @@
+import { RENDITION_STATES } from '@uniferum/core';
+import Joi from 'joi';
+import { filterSchema } from '../library/asset-schemas.js';
+import { runSchema } from '../runs/routes.js';
+import { answer, folderPathSchema, idSchema } from '../shared/schemas.js';
+
+export const count = Joi.number().integer().min(0);
+export const rehearsable = Joi.object({
+  rehearse: Joi.boolean().default(false).description('list what would be done, and change nothing'),
+});
+/** Which assets a job is about. */
+export const selectSchema = Joi.alternatives(
+  Joi.object({ ids: Joi.array().items(idSchema).min(1).max(100_000).required() }),
+  Joi.object({ q: filterSchema, folder: folderPathSchema.default('/'), deep: Joi.boolean().default(true) }),
+).description('ids, or a filter within a folder');
+export const stateSchema = Joi.string().valid(...RENDITION_STATES);
+export const runAnswer = { description: 'The run that does it', schema: answer({ run: runSchema }) };
+export const assetParams = Joi.object({ id: idSchema.required() });

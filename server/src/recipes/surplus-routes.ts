@@ -1,0 +1,140 @@
+import { originalAddress, renditionAddress } from '@uniferum/core';
+import Joi from 'joi';
+import { answerRun } from '../runs/answer.js';
+import { cutPage, readCursor } from '../shared/cursor.js';
+import { type Database, isoTimeOrNull } from '../shared/database.js';
+import { groupBy } from '../shared/group.js';
+import { API_BASE, type Route, route } from '../shared/route.js';
+import { answer, idSchema, pageOf, pagingSchemas, timeSchema } from '../shared/schemas.js';
+import { fileEnd } from './file-end.js';
+import { findRenditions } from './queries.js';
+import { nameSchema } from './recipe-schemas.js';
+import { count, rehearsable, runAnswer } from './rendition-schemas.js';
+import { beginRemoval, chooseSubstitute, RESTORABLE_DAYS } from './surplus.js';
+import {
+  countSurplus,
+  listSurplus,
+  type RenditionKey,
+  type SurplusFilter,
+  type SurplusRow,
+} from './surplus-queries.js';
+
+const surplusFilter = {
+  recipes: Joi.array().items(nameSchema).min(1),
+  unaskedDays: count.description('only those that nobody has asked for within so many days'),
+  keys: Joi.array()
+    .items(answer({ asset: idSchema, recipe: nameSchema, variant: Joi.string().allow(null) }))
+    .min(1)
+    .max(10_000),
+};
+
+interface SurplusBody {
+  recipes?: string[];
+  unaskedDays?: number;
+  keys?: { asset: string; recipe: string; variant: string | null }[];
+}
+
+function toFilter({ recipes, unaskedDays, keys }: SurplusBody): SurplusFilter {
+  return {
+    recipes,
+    unaskedDays,
+    keys: keys?.map(({ asset, recipe, variant }): RenditionKey => [Number(asset), recipe, variant ?? '']),
+  };
+}
+
+const surplusSchema = answer({
+  asset: answer({ id: idSchema, name: Joi.string(), folder: Joi.string() }),
+  recipe: Joi.string(),
+  variant: Joi.string().allow(null),
+  url: Joi.string().uri(),
+  mime: Joi.string(),
+  width: count,
+  height: count,
+  bytes: count,
+  why: Joi.string().valid('recipe-removed', 'size-removed', 'does-not-apply'),
+  requests: count,
+  lastRequestAt: timeSchema.allow(null),
+  uses: count.allow(null).description('null until pages report their uses'),
+  leadsTo: Joi.string().uri().description('where its address leads once it is removed'),
+});
+
+/** Renditions that no recipe asks for. */
+export const surplusRoutes: Route[] = [
+  route<object, { limit: number; cursor?: string; unaskedDays?: number; recipe?: string }>({
+    method: 'get',
+    path: `${API_BASE}/renditions/surplus`,
+    access: 'recipes:read',
+    summary: 'Renditions that no recipe asks for, with their last request',
+    query: Joi.object({ ...pagingSchemas, unaskedDays: count, recipe: nameSchema }),
+    answers: {
+      200: { description: 'A page of them', schema: pageOf(surplusSchema).keys({ bytes: count.required() }) },
+    },
+    async handle({ app, query: { limit, cursor, unaskedDays, recipe } }) {
+      const filter: SurplusFilter = { unaskedDays, ...(recipe !== undefined && { recipes: [recipe] }) };
+      const position = cursor === undefined ? null : readCursor(cursor, 3);
+      const after =
+        position &&
+        ([String(position[0]), Number(position[1]), String(position[2])] as [string, number, string]);
+      const rows = await listSurplus(app.db, filter, { limit, after });
+      const page = cutPage(rows, limit, (row) => [row.recipe, row.asset_id, row.variant]);
+      const { items: total, bytes } = await countSurplus(app.db, filter);
+      const items = await toSurplusAnswers(app.db, page.rows, app.config.publicUrl);
+      return { status: 200, body: { items, total, bytes, next: page.next } };
+    },
+  }),
+  route<object, { rehearse: boolean }, SurplusBody>({
+    method: 'post',
+    path: `${API_BASE}/renditions/surplus/remove`,
+    access: 'recipes:write',
+    summary: `Remove surplus renditions; their addresses lead on, and for ${RESTORABLE_DAYS} days they can be brought back`,
+    query: rehearsable,
+    body: Joi.object(surplusFilter).example({ unaskedDays: 30 }),
+    answers: {
+      200: {
+        description: 'What would be removed',
+        schema: answer({
+          plan: answer({
+            items: Joi.array().items(surplusSchema),
+            totals: answer({ items: count, bytes: count }),
+          }),
+        }),
+      },
+      202: runAnswer,
+    },
+    async handle({ app, who, query, body }) {
+      const filter = toFilter(body);
+      if (!query.rehearse) return answerRun(app, await beginRemoval(app.db, filter, who.name));
+      const rows = (await listSurplus(app.db, filter, { limit: 500, after: null })).slice(0, 500);
+      const items = await toSurplusAnswers(app.db, rows, app.config.publicUrl);
+      return { status: 200, body: { plan: { items, totals: await countSurplus(app.db, filter) } } };
+    },
+  }),
+];
+
+async function toSurplusAnswers(db: Database, rows: readonly SurplusRow[], publicUrl: string) {
+  const renditions = groupBy(
+    await findRenditions(db, [...new Set(rows.map(({ asset_id }) => asset_id))]),
+    ({ asset_id }) => asset_id,
+  );
+  return rows.map((row) => {
+    const { folder_path, address_stem, name, variant, mime, recipe, width, height, bytes } = row;
+    const addressOf = (one: { recipe: string; variant: string; mime: string | null }) =>
+      publicUrl + renditionAddress(folder_path, address_stem, one.recipe, fileEnd(one));
+    const instead = chooseSubstitute(row, renditions.get(row.asset_id) ?? []);
+    return {
+      asset: { id: String(row.asset_id), name, folder: folder_path },
+      recipe,
+      variant: variant === '' ? null : variant,
+      url: addressOf(row),
+      mime,
+      width,
+      height,
+      bytes,
+      why: !row.has_recipe ? 'recipe-removed' : variant === '' ? 'does-not-apply' : 'size-removed',
+      requests: Number(row.requests ?? 0),
+      lastRequestAt: isoTimeOrNull(row.last_at),
+      uses: null,
+      leadsTo: instead ? addressOf(instead) : publicUrl + originalAddress(folder_path, name),
+    };
+  });
+}
