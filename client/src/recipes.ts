@@ -1,11 +1,13 @@
 import type {
   ImportStep,
   MatrixPageAnswer,
+  OptimisePlan,
   Page,
   PortableRecipe,
-  RebuildEstimate,
+  RebuildPlan,
   Recipe,
   RecipeAnswer,
+  RecipeImpact,
   RecipeOutput,
   RecipesDocument,
   RenditionState,
@@ -27,24 +29,6 @@ export interface RebuildRequest {
   select?: AssetSelection;
   /** `missing`: due or failed; `unfinished`: all that are not fresh. */
   only: 'missing' | 'outdated' | 'failed' | 'unfinished' | 'all';
-}
-
-export interface RebuildPlan {
-  items: { asset: string; name: string; recipe: string; state: RenditionState }[];
-  totals: { renditions: number; assets: number; bytesNow: number } & RebuildEstimate;
-}
-
-/** What saving a recipe would come to. */
-export interface RecipeImpact {
-  /** What would differ, in a few words each. */
-  items: { change: string }[];
-  totals: {
-    outdated: number;
-    fresh: number;
-    due: number;
-    surplus: number;
-    bytesNow: number;
-  } & RebuildEstimate;
 }
 
 export interface RecipeRevisionAnswer {
@@ -108,11 +92,6 @@ export interface OptimiseRequest {
   mode?: 'lossless' | 'likeness';
   /** The least structural similarity, for the mode `likeness`. @defaultValue 0.99 */
   likeness?: number;
-}
-
-export interface OptimisePlan {
-  items: { asset: string; name: string; mime: string; bytes: number }[];
-  totals: { selected: number; possible: number; bytes: number };
 }
 
 type MakeList = <Item>(path: string, query: object, call: CallOptions) => PagedList<Item>;

@@ -145,7 +145,14 @@ export {
 } from './library/perceptual-hash.js';
 export { ASSET_SORTS, type AssetSort, DEFAULT_SORT } from './library/sorts.js';
 export { type ImageSources, imageSources, sheetRendition } from './pages/srcset.js';
-export type { MatrixPageAnswer, MatrixRow, RenditionStoryAnswer } from './recipes/answers.js';
+export type {
+  MatrixPageAnswer,
+  MatrixRow,
+  OptimisePlan,
+  RebuildPlan,
+  RecipeImpact,
+  RenditionStoryAnswer,
+} from './recipes/answers.js';
 export {
   canBeRendered,
   changesOutput,

@@ -1,4 +1,5 @@
 import type { StateReason } from './digest.js';
+import type { RebuildEstimate } from './estimate.js';
 import type { RenditionState } from './recipe.js';
 
 /** One asset of the matrix: the state of each recipe that applies to it. */
@@ -35,4 +36,30 @@ export interface RenditionStoryAnswer {
   quality: number | null;
   likeness: number | null;
   workMs: number | null;
+}
+
+/** What a rebuild would make. */
+export interface RebuildPlan {
+  items: { asset: string; name: string; recipe: string; state: RenditionState }[];
+  totals: { renditions: number; assets: number; bytesNow: number } & RebuildEstimate;
+}
+
+/** What saving a recipe would come to. */
+export interface RecipeImpact {
+  /** What would differ from the recipe as it is, in a few words each. */
+  items: { change: string }[];
+  totals: {
+    /** Files that become outdated, are fresh again because an edit is taken back, become due, or become surplus. */
+    outdated: number;
+    fresh: number;
+    due: number;
+    surplus: number;
+    bytesNow: number;
+  } & RebuildEstimate;
+}
+
+/** What an optimising would look at. What it saves is known only afterwards. */
+export interface OptimisePlan {
+  items: { asset: string; name: string; mime: string; bytes: number }[];
+  totals: { selected: number; possible: number; bytes: number };
 }

@@ -1,15 +1,10 @@
+import type { OptimisePlan } from '@uniferum/core';
 import { findAssets } from '../library/asset-queries.js';
 import { listSelected, type Selection } from '../library/bulk.js';
 import { addItems, beginRun, endIfEmpty, type WantedItem } from '../runs/ledger.js';
 import { type Database, inTransaction } from '../shared/database.js';
 import { OPTIMISABLE_MIMES } from './engine/optimise.js';
 import type { OptimiseMode } from './optimise-queries.js';
-
-/** What an optimising would look at. What it saves is known only afterwards. */
-export interface OptimisePlan {
-  items: { asset: string; name: string; mime: string; bytes: number }[];
-  totals: { selected: number; possible: number; bytes: number };
-}
 
 const PAGE = 2000;
 const SHOWN = 500;

@@ -2,6 +2,7 @@ import {
   chainSize,
   estimateRebuild,
   type RebuildEstimate,
+  type RebuildPlan,
   type Recipe,
   type RenditionState,
   splitSource,
@@ -35,12 +36,6 @@ export interface Rebuild {
   recipes?: string[];
   select?: Selection;
   only: keyof typeof REBUILD_STATES;
-}
-
-/** One line of a rehearsed rebuild. */
-export interface RebuildPlan {
-  items: { asset: string; name: string; recipe: string; state: RenditionState }[];
-  totals: { renditions: number; assets: number; bytesNow: number } & RebuildEstimate;
 }
 
 /** How many lines of a rehearsal are listed; its totals are of all. */

@@ -7,9 +7,9 @@ import {
   type PortableRecipe,
   planImport,
   RENDITION_STATES,
-  type RebuildEstimate,
   type Recipe,
   type RecipeAnswer,
+  type RecipeImpact,
   type RecipesDocument,
   type RenditionState,
 } from '@uniferum/core';
@@ -121,20 +121,6 @@ export async function removeRecipe(
     await recountRecipe(tx, name);
     await recordEvent(tx, { type: 'recipe.deleted', by, data: { name } });
   });
-}
-
-/** What saving a recipe would come to. */
-export interface RecipeImpact {
-  /** What differs from the recipe as it is, in a few words each. */
-  items: { change: string }[];
-  totals: {
-    /** Files that become outdated, are fresh again because an edit is taken back, become due, or become surplus. */
-    outdated: number;
-    fresh: number;
-    due: number;
-    surplus: number;
-    bytesNow: number;
-  } & RebuildEstimate;
 }
 
 /** Works out what a new or changed recipe would come to, and changes nothing. */

@@ -1,5 +1,4 @@
-import type { RecipeImpact } from '@uniferum/client';
-import { formatBytes, formatCount, type PortableRecipe } from '@uniferum/core';
+import { formatBytes, formatCount, type PortableRecipe, type RecipeImpact } from '@uniferum/core';
 import { formatSeconds } from '../ui/format.js';
 import { useSettled } from '../ui/use-settled.js';
 import { useImpact } from './hooks.js';
