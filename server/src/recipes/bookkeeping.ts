@@ -13,7 +13,13 @@ import { contentDigest, focalOf, marksDigest } from './digests.js';
 import { type FoundMarks, findMarks } from './find-marks.js';
 import { judgeRecipe } from './judge.js';
 import { findOptimiseWish, readMode } from './optimise-queries.js';
-import { findRenditions, insertDueRenditions, type RenditionRow, updateRenditions } from './queries.js';
+import {
+  findRenditions,
+  insertDueRenditions,
+  type RenditionRow,
+  UNKNOWN_ORIGIN,
+  updateRenditions,
+} from './queries.js';
 import { listRecipes } from './recipe-queries.js';
 import { type Change, counted, dropRenditions, putRenditions } from './record.js';
 
@@ -203,16 +209,9 @@ export async function keepPreview(
       recipe: PREVIEW,
       variant: '',
       state: 'fresh',
+      ...UNKNOWN_ORIGIN,
       revision: 0,
       version: 1,
-      content: null,
-      source_sha: null,
-      focal: '',
-      marks: null,
-      quality: null,
-      likeness: null,
-      work_ms: null,
-      error: null,
       ...picture,
     },
   ]);

@@ -34,6 +34,20 @@ export interface RenditionRow {
   error: string | null;
 }
 
+/** Of a file of which it is not known by what and from what it was made. */
+export const UNKNOWN_ORIGIN = {
+  revision: null,
+  version: null,
+  content: null,
+  source_sha: null,
+  focal: '',
+  marks: null,
+  quality: null,
+  likeness: null,
+  work_ms: null,
+  error: null,
+} as const satisfies Partial<RenditionRow>;
+
 const COLUMNS = [
   'asset_id',
   'recipe',

@@ -6,7 +6,7 @@ import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
 import { findRun } from '../runs/queries.js';
 import { type Database, type Executor, inTransaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
-import { findRenditions, type RenditionRow, updateRenditions } from './queries.js';
+import { findRenditions, type RenditionRow, UNKNOWN_ORIGIN, updateRenditions } from './queries.js';
 import { listRecipes } from './recipe-queries.js';
 import { counted, dropRenditions } from './record.js';
 import {
@@ -137,19 +137,6 @@ export const surplusRestoreHandler: RunHandler<RunInputs['surplus-restore']> = {
       return { done: back.length, skipped: keys.length - back.length, failed: 0 };
     },
   }),
-};
-
-const UNKNOWN_ORIGIN = {
-  revision: null,
-  version: null,
-  content: null,
-  source_sha: null,
-  focal: '',
-  marks: null,
-  quality: null,
-  likeness: null,
-  work_ms: null,
-  error: null,
 };
 
 /** What is shown at the address of a rendition that was removed: the nearest one of the same asset; null for the original. */

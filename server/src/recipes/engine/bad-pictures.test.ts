@@ -5,18 +5,11 @@ import type { Recipe, Step } from '@uniferum/core';
 import sharp from 'sharp';
 import { describe, expect, test } from 'vitest';
 import { photo } from '../../testing/harness.js';
+import { plainRecipe } from '../../testing/plain-recipe.js';
 import { renderJob } from './render.js';
 
-const recipe = (steps: Step[], output: Partial<Recipe['output']> = {}): Recipe => ({
-  name: 'one',
-  title: 'One',
-  kinds: ['image'],
-  folders: [],
-  when: 'background',
-  steps,
-  output: { format: 'jpeg', quality: 80, metadata: 'none', ...output },
-  revision: 1,
-});
+const recipe = (steps: Step[], output: Partial<Recipe['output']> = {}): Recipe =>
+  plainRecipe(steps, { format: 'jpeg', ...output });
 const FIT: Step = { op: 'fit', mode: 'inside', width: 100 };
 
 async function renderBytes(

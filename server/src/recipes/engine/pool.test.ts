@@ -1,9 +1,10 @@
 import { writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { Recipe, Step } from '@uniferum/core';
+import type { Step } from '@uniferum/core';
 import { afterEach, expect, test } from 'vitest';
 import { eventually, form, photo, startTestServer } from '../../testing/harness.js';
+import { plainRecipe } from '../../testing/plain-recipe.js';
 import type { RenderJob } from './job.js';
 import { PictureKilledError, type PoolOptions, RenderPool } from './pool.js';
 
@@ -31,19 +32,9 @@ async function jobOf(
 ): Promise<RenderJob> {
   const path = join(tmpdir(), `uniferum-pool-${process.pid}-${name}.jpg`);
   await writeFile(path, await photo(width, width));
-  const recipe: Recipe = {
-    name: 'one',
-    title: 'One',
-    kinds: ['image'],
-    folders: [],
-    when: 'background',
-    steps,
-    output: { format: 'jpeg', quality: 80, metadata: 'none' },
-    revision: 1,
-  };
   return {
     file: { path, kind: 'image', mime: 'image/jpeg', sha256: name },
-    recipes: [recipe],
+    recipes: [plainRecipe(steps, { format: 'jpeg' })],
     focal: null,
     marks: {},
     look: false,

@@ -7,6 +7,7 @@ import sharp from 'sharp';
 import { ssim } from 'ssim.js';
 import { beforeAll, describe, expect, test } from 'vitest';
 import { photo } from '../../testing/harness.js';
+import { plainRecipe } from '../../testing/plain-recipe.js';
 import type { MadeFile } from './job.js';
 import { renderJob } from './render.js';
 
@@ -14,17 +15,7 @@ const recipe = (
   steps: Recipe['steps'],
   more: Partial<Recipe> = {},
   output: Partial<Recipe['output']> = {},
-): Recipe => ({
-  name: 'one',
-  title: 'One',
-  kinds: ['image'],
-  folders: [],
-  when: 'background',
-  steps,
-  output: { format: 'png', quality: 90, metadata: 'none', ...output },
-  revision: 1,
-  ...more,
-});
+): Recipe => plainRecipe(steps, { quality: 90, ...output }, more);
 
 const named = (name: string, width: number, height: number, mode: 'inside' | 'cover', output = {}): Recipe =>
   recipe([{ op: 'fit', mode, width, height }], { name }, output);
