@@ -1,14 +1,14 @@
 /** What a key or a signed-in person may do. A route names exactly one of these. */
 export const RIGHTS = {
-  'library:read': 'See folders, assets and their rules',
-  'library:write': 'Bring files in, edit texts, rename and move',
-  'library:delete': 'Put assets into the bin and take folders away',
+  'library:read': 'View folders, assets and rules',
+  'library:write': 'Import files, edit texts, rename and move',
+  'library:delete': 'Move assets to the bin, delete folders',
   'rules:write': 'Change what a folder accepts',
-  'recipes:read': 'See recipes and renditions',
-  'recipes:write': 'Make and change recipes, rebuild renditions',
-  'runs:read': 'Watch runs',
+  'recipes:read': 'View recipes and renditions',
+  'recipes:write': 'Create and edit recipes, rebuild renditions',
+  'runs:read': 'View runs',
   'runs:write': 'Stop, resume and retry runs',
-  'keys:write': 'Make and revoke API keys',
+  'keys:write': 'Create and revoke API keys',
   'system:read': 'Read metrics of the installation',
 } as const;
 

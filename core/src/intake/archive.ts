@@ -51,15 +51,21 @@ const LITTER = /(?:^|\/)(?:__MACOSX(?:\/|$)|\.DS_Store$|Thumbs\.db$|desktop\.ini
  * refuses the whole archive: whoever made it meant harm, or it is broken.
  *
  * @param folder the stored path of the folder into which it is unpacked
+ * @param statedEntries how many entries the archive says that it has; with too many of them `entries` may be left out
  */
 export function planArchive(
   entries: readonly ArchiveEntry[],
   folder: string,
   limits: ArchiveLimits,
+  statedEntries = entries.length,
 ): ArchivePlan {
-  if (entries.length > limits.maxEntries)
+  if (Math.max(entries.length, statedEntries) > limits.maxEntries)
     return whole(
-      `It has ${entries.length.toLocaleString('en-GB')} entries; ${limits.maxEntries.toLocaleString('en-GB')} are taken at a time.`,
+      `It has ${statedEntries.toLocaleString('en-GB')} entries; the limit is ${limits.maxEntries.toLocaleString('en-GB')}.`,
+    );
+  if (entries.length !== statedEntries)
+    return whole(
+      `It declares ${statedEntries} entries but contains ${entries.length}. Create the archive again.`,
     );
   let bytes = 0;
   const planned: PlannedEntry[] = [];
@@ -68,7 +74,7 @@ export function planArchive(
     const fault = findFault(entry, limits);
     if (fault !== null) return { ok: false, entry: entry.name, message: fault };
     bytes += entry.bytes;
-    if (bytes > limits.maxBytes) return whole(`Unpacked it has more than ${formatBytes(limits.maxBytes)}.`);
+    if (bytes > limits.maxBytes) return whole(`It unpacks to more than ${formatBytes(limits.maxBytes)}.`);
     const parts = entry.name.replaceAll('\\', '/').split('/');
     const isFolder = parts.at(-1) === '';
     if (isFolder) continue;
@@ -81,7 +87,7 @@ export function planArchive(
       return {
         ok: false,
         entry: entry.name,
-        message: `Its folders together have more than ${MAX_PATH_LENGTH} characters.`,
+        message: `Its folder path is longer than ${MAX_PATH_LENGTH} characters.`,
       };
     planned.push({ index, name: parts.at(-1) ?? '', folder: path, bytes: entry.bytes });
   }
@@ -90,7 +96,7 @@ export function planArchive(
     return {
       ok: false,
       entry: overlap.name,
-      message: 'It shares its bytes with another entry, as only bombs do.',
+      message: 'It overlaps another entry, which only zip bombs do.',
     };
   return { ok: true, entries: planned, ignored };
 }
@@ -101,14 +107,14 @@ function whole(message: string): ArchivePlan {
 
 function findFault(entry: ArchiveEntry, { maxRatio }: ArchiveLimits): string | null {
   const name = entry.name.replaceAll('\\', '/');
-  if (name === '' || name.includes('\u0000')) return 'Its name is empty or has a zero byte in it.';
+  if (name === '' || name.includes('\u0000')) return 'Its name is empty or contains a zero byte.';
   if (name.startsWith('/') || /^[a-z]:/i.test(name)) return 'Its name is an absolute path.';
-  if (name.split('/').some((part) => part === '..')) return 'Its name leads out of the folder.';
+  if (name.split('/').some((part) => part === '..')) return 'Its name points outside the archive.';
   if (entry.isLink) return 'It is a link, not a file.';
-  if (entry.isEncrypted) return 'It is encrypted. Pack the files without a password.';
-  if (!entry.isReadable) return 'It is packed by a method that is not read here. Pack it with deflate.';
+  if (entry.isEncrypted) return 'It is encrypted. Create the archive without a password.';
+  if (!entry.isReadable) return 'Its compression method is not supported. Use deflate.';
   if (entry.bytes > BOMB_FLOOR_BYTES && entry.bytes > entry.compressedBytes * maxRatio)
-    return `It grows from ${formatBytes(entry.compressedBytes)} to ${formatBytes(entry.bytes)}, as only bombs do.`;
+    return `It grows from ${formatBytes(entry.compressedBytes)} to ${formatBytes(entry.bytes)}, which only zip bombs do.`;
   return null;
 }
 

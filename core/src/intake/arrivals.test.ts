@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { type ArchiveEntry, decodeEntryName, planArchive } from './archive.js';
 import { parseDataUri } from './data-uri.js';
-import { planManifest, proposeMapping, readManifest } from './manifest.js';
+import { MAX_MANIFEST_ROWS, planManifest, proposeMapping } from './manifest.js';
 
 const LIMITS = { maxEntries: 100, maxBytes: 1_000_000_000, maxRatio: 200 };
 let offset = 0;
@@ -101,6 +101,8 @@ describe('a data URI', () => {
 });
 
 describe('a manifest', () => {
+  const read = (text: string) => planManifest(text, { mapping: null, folder: '/' });
+
   test.each([
     ['commas', 'path,alt\na.jpg,"One, two"\n'],
     ['semicolons', 'path;alt\na.jpg;One, two\n'],
@@ -108,10 +110,10 @@ describe('a manifest', () => {
     ['a byte order mark and CRLF', '\ufeffpath,alt\r\na.jpg,"One, two"\r\n'],
     ['JSON', '[{"path":"a.jpg","alt":"One, two"}]'],
   ])('with %s is the same table', (_what, text) => {
-    const { columns, rows, faults } = readManifest(text);
-    expect({ columns, rows, faults }).toEqual({
+    expect(read(text)).toMatchObject({
       columns: ['path', 'alt'],
-      rows: [{ path: 'a.jpg', alt: 'One, two' }],
+      total: 1,
+      rows: [{ source: { kind: 'path', value: 'a.jpg' }, texts: { alt: 'One, two' } }],
       faults: [],
     });
   });
@@ -121,9 +123,9 @@ describe('a manifest', () => {
     ['too few values', 'path,alt,title\na.jpg\n', 1, 'fewer values'],
     ['too many values', 'path,alt\na.jpg,b,c\n', 1, 'more values'],
     ['no list', '{"path":"a.jpg"}', null, 'list of objects'],
-    ['a row that is no object', '[5]', 1, 'an object is expected'],
+    ['a row that is no object', '[{"path":"a.jpg"},5]', 2, 'an object is expected'],
   ])('with %s says which row', (_what, text, row, message) => {
-    expect(readManifest(text).faults[0]).toMatchObject({ row, message: expect.stringContaining(message) });
+    expect(read(text).faults[0]).toMatchObject({ row, message: expect.stringContaining(message) });
   });
 
   test('columns are recognised by their names, each for one field', () => {
@@ -140,10 +142,10 @@ describe('a manifest', () => {
   });
 
   test('a row with a fault is left out and listed, the others are planned', () => {
-    const table = readManifest(
+    const plan = planManifest(
       'path,folder,date\na.jpg,/one,2025-06-01\nb.jpg,/../up,\nc.jpg,,31.12.2025\nhttps://x.example/d.jpg,,2025:06:01 12:00:00\n',
+      { mapping: { source: 'path', folder: 'folder', capturedAt: 'date' }, folder: '/default' },
     );
-    const plan = planManifest(table, { source: 'path', folder: 'folder', capturedAt: 'date' }, '/default');
     expect(
       plan.rows.map(({ row, source, folder, capturedAt }) => [row, source.kind, folder, capturedAt]),
     ).toEqual([
@@ -151,5 +153,44 @@ describe('a manifest', () => {
       [4, 'address', '/default', '2025-06-01T12:00:00.000Z'],
     ]);
     expect(plan.faults.map(({ row }) => row)).toEqual([2, 3]);
+  });
+
+  test.each([
+    ['a table', `path,__proto__,constructor\na.jpg,polluted,x\n`],
+    ['JSON', '[{"path":"a.jpg","__proto__":"polluted","constructor":{"toString":1}}]'],
+  ])('of %s may name its columns like the members of every object', (_what, text) => {
+    expect(read(text)).toMatchObject({
+      columns: ['path', '__proto__', 'constructor'],
+      rows: [{ source: { value: 'a.jpg' } }],
+    });
+    expect(planManifest(text, { mapping: { source: '__proto__' }, folder: '/' }).rows[0]?.source.value).toBe(
+      'polluted',
+    );
+    expect({}).not.toHaveProperty('polluted');
+  });
+
+  test.each([
+    ['a table', `path\n${'a.jpg\n'.repeat(MAX_MANIFEST_ROWS + 5)}`],
+    ['JSON', JSON.stringify(Array.from({ length: MAX_MANIFEST_ROWS + 5 }, () => ({ path: 'a.jpg' })))],
+  ])('of %s that is too long is taken up to its limit, and says so', (_what, text) => {
+    const { rows, total, faults } = read(text);
+    expect([rows.length, total]).toEqual([MAX_MANIFEST_ROWS, MAX_MANIFEST_ROWS]);
+    expect(faults).toEqual([
+      { row: null, column: null, message: expect.stringContaining('more than 100000') },
+    ]);
+  });
+
+  test('of just as many rows as are taken has no fault', () => {
+    const { total, faults } = read(`path\n${'a.jpg\n'.repeat(MAX_MANIFEST_ROWS)}`);
+    expect([total, faults]).toEqual([MAX_MANIFEST_ROWS, []]);
+  });
+
+  test('with more columns than can be read is not read', () => {
+    const names = Array.from({ length: 1000 }, (_, n) => `c${n}`).join(',');
+    expect(read(`${names}\n`).faults[0]?.message).toContain('1000 columns');
+  });
+
+  test('with a date that can’t be kept says so', () => {
+    expect(read('path,date\na.jpg,0000-05-05\n').faults[0]?.message).toContain('is not a date');
   });
 });

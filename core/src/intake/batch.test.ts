@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { expect, test } from 'vitest';
+import { describe, expect, test } from 'vitest';
 import { chunkBatch } from './batch.js';
 import { formatBytes, formatCount } from './format.js';
 
@@ -37,4 +37,32 @@ test('formatCount knows one and many', () => {
     '12,000 files',
     '2 copies',
   ]);
+});
+
+describe('a request', () => {
+  const files = (...bytes: number[]) => bytes.map((one) => ({ bytes: one }));
+  const sizes = (chunks: { bytes: number }[][]) => chunks.map((chunk) => chunk.map(({ bytes }) => bytes));
+  const limits = { files: 2, bytes: 100 };
+
+  test.each([
+    ['as many files as it takes', [1, 1, 1, 1, 1], [[1, 1], [1, 1], [1]]],
+    ['just as many bytes as it takes', [40, 60, 1], [[40, 60], [1]]],
+    ['one byte more than it takes', [40, 61], [[40], [61]]],
+    ['a file that is too large for any, alone', [500, 1], [[500], [1]]],
+    ['nothing', [], []],
+  ])('%s', (_what, bytes, chunks) => {
+    expect(sizes(chunkBatch(files(...bytes), limits))).toEqual(chunks);
+  });
+});
+
+test.each([
+  [0, '0 bytes'],
+  [999, '999 bytes'],
+  [1000, '1 kB'],
+  [999_499, '999 kB'],
+  [999_500, '1 MB'],
+  [1e15, '1000 TB'],
+  [1.5e18, '1500000 TB'],
+])('%d bytes are %s', (bytes, words) => {
+  expect(formatBytes(bytes)).toBe(words);
 });

@@ -26,7 +26,7 @@ export interface Intake {
   startedAt: string;
   updatedAt: string;
   accepted: number;
-  remarked: number;
+  warned: number;
   refused: number;
   bytes: number;
 }

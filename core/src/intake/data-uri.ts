@@ -13,13 +13,13 @@ export function parseDataUri(uri: string): DataUri {
   const isBase64 = /;\s*base64\s*$/i.test(head);
   const mime = (head.split(';')[0] ?? '').trim().toLowerCase() || DEFAULT_TYPE;
   if (!/^[a-z0-9!#$&^_.+-]+\/[a-z0-9!#$&^_.+-]+$/.test(mime))
-    return { ok: false, reason: `"${mime}" is no media type` };
+    return { ok: false, reason: `"${mime}" is not a media type` };
   const bytes = percentDecode(uri.slice(comma + 1));
   if (bytes === null) return { ok: false, reason: 'a "%" in it is not followed by two hexadecimal digits' };
   if (!isBase64) return { ok: true, mime, bytes };
   const decoded = decodeBase64(latin1(bytes));
   return decoded === null
-    ? { ok: false, reason: 'its data is no valid base64' }
+    ? { ok: false, reason: 'its data is not valid base64' }
     : { ok: true, mime, bytes: decoded };
 }
 

@@ -1,6 +1,7 @@
 import Papa from 'papaparse';
 import type { AssetTexts } from '../library/asset.js';
 import { parseFolderPath } from '../library/paths.js';
+import { readDate } from './manifest-date.js';
 
 /** What a column of a manifest can mean. */
 export const MANIFEST_FIELDS = [
@@ -18,13 +19,6 @@ export type ManifestField = (typeof MANIFEST_FIELDS)[number];
 
 /** Which column holds which field; a field without a column is absent. */
 export type ManifestMapping = Partial<Record<ManifestField, string>>;
-
-/** A manifest as a table, and what is wrong with its form. */
-export interface ManifestTable {
-  columns: string[];
-  rows: Record<string, string>[];
-  faults: ManifestFault[];
-}
 
 export interface ManifestFault {
   /** Counted from 1, the head not counted; null is the table as a whole. */
@@ -44,87 +38,132 @@ export interface ManifestRow {
 }
 
 export interface ManifestPlan {
+  columns: string[];
+  /** The mapping by which it was read: the given one, or the proposed one. */
+  mapping: ManifestMapping;
+  /** How many rows it has, good or not. */
+  total: number;
   rows: ManifestRow[];
   faults: ManifestFault[];
 }
 
 export const MAX_MANIFEST_ROWS = 100_000;
+const MAX_COLUMNS = 200;
+/** So many characters of a manifest's own words are repeated in what is said of it. */
+const MAX_QUOTED = 80;
 
-/** Reads a manifest: a JSON list of objects, or a table with a head (RFC 4180; commas, semicolons or tabs). */
-export function readManifest(text: string): ManifestTable {
-  const body = text.replace(/^\ufeff/, '');
-  return /^\s*[[{]/.test(body) ? readJson(body) : readTable(body);
+/** A manifest that is read row by row; only what the mapping asks for is ever made of a row. */
+interface Table {
+  columns: string[];
+  /** @returns what is wrong with the table as a whole */
+  read(take: (row: Row) => void): string | null;
 }
 
-function readTable(text: string): ManifestTable {
-  const parsed = Papa.parse<Record<string, string>>(text, {
-    header: true,
-    skipEmptyLines: 'greedy',
-    transformHeader: (head) => head.trim(),
-    transform: (value) => value.trim(),
-  });
-  const columns = (parsed.meta.fields ?? []).filter((column) => column !== '');
-  const faults = parsed.errors
-    // Of a single column no delimiter can be told, which is no fault.
-    .filter(({ type }) => type !== 'Delimiter')
-    .map(
-      ({ type, code, row }): ManifestFault => ({
-        // The reader counts the head when a quote is wrong, and doesn't when values are missing.
-        row: row === undefined ? null : Math.max(1, type === 'Quotes' ? row : row + 1),
-        column: null,
-        message: FORM_FAULTS[code] ?? 'this row can’t be read',
-      }),
-    );
-  if (columns.length === 0) faults.push({ row: null, column: null, message: 'there is no head with names' });
-  return limitRows({ columns, rows: parsed.data, faults });
+interface Row {
+  /** What is wrong with its form; null when nothing is. */
+  fault: string | null;
+  get(column: string): string;
+}
+
+/** Opens a manifest: a JSON list of objects, or a table with a head (RFC 4180; commas, semicolons or tabs). */
+function openTable(text: string): Table | { fault: string } {
+  const body = text.replace(/^\ufeff/, '');
+  return /^\s*[[{]/.test(body) ? openJson(body) : openDelimited(body);
+}
+
+function openDelimited(text: string): Table | { fault: string } {
+  const head = Papa.parse<string[]>(text, { preview: 1, skipEmptyLines: 'greedy', fastMode: false });
+  const names = (head.data[0] ?? []).map((name) => name.trim());
+  const columns = [...new Set(names.filter((name) => name !== ''))];
+  if (columns.length === 0) return { fault: 'the header row has no names' };
+  if (columns.length > MAX_COLUMNS) return tooManyColumns(columns.length);
+  const indexOf = new Map(columns.map((column) => [column, names.indexOf(column)]));
+  return {
+    columns,
+    read(take) {
+      let row = -1;
+      Papa.parse<string[]>(text, {
+        delimiter: head.meta.delimiter,
+        skipEmptyLines: 'greedy',
+        fastMode: false,
+        step: ({ data, errors }, parser) => {
+          row += 1;
+          if (row === 0) return;
+          if (row > MAX_MANIFEST_ROWS) {
+            parser.abort();
+            return;
+          }
+          const form = errors.find(({ type }) => type === 'Quotes')?.code ?? formOf(data, names);
+          take({
+            fault: form === null ? null : (FORM_FAULTS[form] ?? 'this row can’t be read'),
+            get: (column) => data[indexOf.get(column) ?? -1]?.trim() ?? '',
+          });
+        },
+      });
+      return row > MAX_MANIFEST_ROWS ? TOO_MANY_ROWS : null;
+    },
+  };
+}
+
+function formOf(values: readonly string[], names: readonly string[]): string | null {
+  if (values.length < names.length) return 'TooFewFields';
+  return values.length > names.length ? 'TooManyFields' : null;
 }
 
 const FORM_FAULTS: Record<string, string> = {
   MissingQuotes: 'a quoted value is never closed',
-  InvalidQuotes: 'a quote stands where none can; double it within a value',
-  TooFewFields: 'it has fewer values than the head has names',
-  TooManyFields: 'it has more values than the head has names',
+  InvalidQuotes: 'unexpected quote; double quotes inside a value',
+  TooFewFields: 'it has fewer values than the header',
+  TooManyFields: 'it has more values than the header',
 };
 
-function readJson(text: string): ManifestTable {
-  const fault = (message: string): ManifestTable => ({
-    columns: [],
-    rows: [],
-    faults: [{ row: null, column: null, message }],
-  });
-  let parsed: unknown;
-  try {
-    parsed = JSON.parse(text);
-  } catch (error) {
-    return fault(`it is no valid JSON: ${error instanceof Error ? error.message : error}`);
-  }
-  if (!Array.isArray(parsed)) return fault('a list of objects is expected');
-  const faults: ManifestFault[] = [];
-  const columns = new Set<string>();
-  const rows = parsed.map((entry: unknown, index) => {
-    if (typeof entry !== 'object' || entry === null || Array.isArray(entry)) {
-      faults.push({ row: index + 1, column: null, message: 'an object is expected' });
-      return {};
-    }
-    const row: Record<string, string> = {};
-    for (const [key, value] of Object.entries(entry)) {
-      columns.add(key);
-      if (value !== null && value !== undefined)
-        row[key] = Array.isArray(value) ? value.join(', ') : String(value);
-    }
-    return row;
-  });
-  return limitRows({ columns: [...columns], rows, faults });
+const TOO_MANY_ROWS = `it has more than ${MAX_MANIFEST_ROWS} rows; the remaining rows are ignored`;
+
+function tooManyColumns(count: number): { fault: string } {
+  return { fault: `it has ${count} columns; the limit is ${MAX_COLUMNS}` };
 }
 
-function limitRows(table: ManifestTable): ManifestTable {
-  if (table.rows.length <= MAX_MANIFEST_ROWS) return table;
-  const message = `it has ${table.rows.length} rows; ${MAX_MANIFEST_ROWS} are taken at a time`;
+function openJson(text: string): Table | { fault: string } {
+  let entries: unknown;
+  try {
+    entries = JSON.parse(text);
+  } catch (error) {
+    return {
+      fault: `it is not valid JSON: ${quote(error instanceof Error ? error.message : String(error))}`,
+    };
+  }
+  if (!Array.isArray(entries)) return { fault: 'a list of objects is expected' };
+  const rows: unknown[] = entries.slice(0, MAX_MANIFEST_ROWS);
+  const columns = new Set<string>();
+  for (const entry of rows) {
+    for (const name of isRecord(entry) ? Object.keys(entry) : []) columns.add(name);
+    if (columns.size > MAX_COLUMNS) return tooManyColumns(columns.size);
+  }
   return {
-    ...table,
-    rows: table.rows.slice(0, MAX_MANIFEST_ROWS),
-    faults: [...table.faults, { row: null, column: null, message }],
+    columns: [...columns],
+    read(take) {
+      for (const entry of rows)
+        take({
+          fault: isRecord(entry) ? null : 'an object is expected',
+          get: (column) => (isRecord(entry) && Object.hasOwn(entry, column) ? textOf(entry[column]) : ''),
+        });
+      return entries.length > MAX_MANIFEST_ROWS ? TOO_MANY_ROWS : null;
+    },
   };
+}
+
+function isRecord(value: unknown): value is Record<string, unknown> {
+  return typeof value === 'object' && value !== null && !Array.isArray(value);
+}
+
+function textOf(value: unknown): string {
+  if (value === null || value === undefined) return '';
+  if (Array.isArray(value)) return value.map(textOf).join(', ');
+  return (typeof value === 'object' ? JSON.stringify(value) : String(value)).trim();
+}
+
+function quote(text: string): string {
+  return text.length > MAX_QUOTED ? `${text.slice(0, MAX_QUOTED)}…` : text;
 }
 
 /** Names under which each field is commonly written, in lower case without spaces and signs. Common practice, no source. */
@@ -173,57 +212,68 @@ export function proposeMapping(columns: readonly string[]): ManifestMapping {
   return mapping;
 }
 
-/** Works out what each row would take in. Rows with a fault are left out and listed. */
+/**
+ * Works out what each row of a manifest would take in. Rows with a fault are left out and listed.
+ *
+ * @param mapping null takes the proposed one
+ * @param folder for rows that name none
+ */
 export function planManifest(
-  table: ManifestTable,
+  text: string,
+  { mapping: given, folder }: { mapping: ManifestMapping | null; folder: string },
+): ManifestPlan {
+  const table = openTable(text);
+  const none: ManifestPlan = { columns: [], mapping: given ?? {}, total: 0, rows: [], faults: [] };
+  if ('fault' in table) return { ...none, faults: [{ row: null, column: null, message: table.fault }] };
+  const { columns } = table;
+  const mapping = given ?? proposeMapping(columns);
+  const source = mapping.source ?? null;
+  const plan: ManifestPlan = { ...none, columns, mapping };
+  const hasSource = source !== null && columns.includes(source);
+  if (!hasSource)
+    plan.faults.push({ row: null, column: source, message: 'no column contains the path or URL' });
+  const fault = table.read((row) => {
+    plan.total += 1;
+    const planned = planRow(row, plan.total, mapping, folder);
+    if (!('message' in planned)) plan.rows.push(planned);
+    else if (hasSource || row.fault !== null) plan.faults.push(planned);
+  });
+  if (fault !== null) plan.faults.push({ row: null, column: null, message: fault });
+  return plan;
+}
+
+function planRow(
+  values: Row,
+  row: number,
   mapping: ManifestMapping,
   defaultFolder: string,
-): ManifestPlan {
-  const faults = [...table.faults];
-  if (mapping.source === undefined || !table.columns.includes(mapping.source)) {
-    faults.push({
-      row: null,
-      column: mapping.source ?? null,
-      message: 'no column holds the path or address',
-    });
-    return { rows: [], faults };
-  }
-  const broken = new Set(table.faults.map(({ row }) => row));
-  const rows: ManifestRow[] = [];
-  for (const [index, values] of table.rows.entries()) {
-    const row = index + 1;
-    if (broken.has(row)) continue;
-    const get = (field: ManifestField) => {
-      const column = mapping[field];
-      return column === undefined ? '' : (values[column] ?? '').trim();
-    };
-    const refuse = (field: ManifestField, message: string) =>
-      faults.push({ row, column: mapping[field] ?? null, message });
-    const source = get('source');
-    if (source === '') {
-      refuse('source', 'it names no path or address');
-      continue;
-    }
-    const folder = parseFolderPath(get('folder') || defaultFolder);
-    if (!folder.ok) {
-      refuse('folder', `its folder can’t be: ${folder.reason}`);
-      continue;
-    }
-    const captured = readDate(get('capturedAt'));
-    if (captured === 'none') {
-      refuse('capturedAt', `"${get('capturedAt')}" is no date; write 2025-09-14 or 2025-09-14T18:30:00Z`);
-      continue;
-    }
-    rows.push({
-      row,
-      source: { kind: /^(?:https?|data):/i.test(source) ? 'address' : 'path', value: source },
-      folder: folder.path,
-      name: get('name') || null,
-      texts: readTexts(get),
-      capturedAt: captured,
-    });
-  }
-  return { rows, faults };
+): ManifestRow | ManifestFault {
+  const get = (field: ManifestField) => {
+    const column = mapping[field];
+    return column === undefined ? '' : values.get(column);
+  };
+  const refuse = (field: ManifestField | null, message: string) => ({
+    row,
+    column: (field && mapping[field]) ?? null,
+    message,
+  });
+  if (values.fault !== null) return refuse(null, values.fault);
+  const source = get('source');
+  if (source === '') return refuse('source', 'it has no path or URL');
+  const folder = parseFolderPath(get('folder') || defaultFolder);
+  if (!folder.ok) return refuse('folder', `its folder is invalid: ${folder.reason}`);
+  const date = get('capturedAt');
+  const captured = readDate(date);
+  if (captured === 'none')
+    return refuse('capturedAt', `"${quote(date)}" is not a date; use 2025-09-14 or 2025-09-14T18:30:00Z`);
+  return {
+    row,
+    source: { kind: /^(?:https?|data):/i.test(source) ? 'address' : 'path', value: source },
+    folder: folder.path,
+    name: get('name') || null,
+    texts: readTexts(get),
+    capturedAt: captured,
+  };
 }
 
 function readTexts(get: (field: ManifestField) => string): Partial<AssetTexts> {
@@ -236,21 +286,4 @@ function readTexts(get: (field: ManifestField) => string): Partial<AssetTexts> {
     .filter((word) => word !== '');
   if (keywords.length > 0) texts.keywords = [...new Set(keywords)];
   return texts;
-}
-
-const DATE =
-  /^(\d{4})[-:/.](\d{2})[-:/.](\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2}))?(?:\.\d+)?\s*(Z|[+-]\d{2}:?\d{2})?)?$/;
-
-/** Reads ISO 8601 and Exif's way of writing dates, as UTC; null when there is none, `none` when it is no date. */
-function readDate(text: string): string | null | 'none' {
-  if (text === '') return null;
-  const parts = DATE.exec(text);
-  if (!parts) return 'none';
-  const [, year, month, day, hour = '00', minute = '00', second = '00', zone = 'Z'] = parts;
-  const offset = zone === 'Z' ? zone : zone.replace(/^([+-]\d{2}):?(\d{2})$/, '$1:$2');
-  const ms = Date.parse(`${year}-${month}-${day}T${hour}:${minute}:${second}${offset}`);
-  const isReal =
-    !Number.isNaN(ms) &&
-    new Date(Date.UTC(Number(year), Number(month) - 1, Number(day))).getUTCDate() === Number(day);
-  return isReal ? new Date(ms).toISOString() : 'none';
 }

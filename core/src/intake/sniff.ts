@@ -1,4 +1,5 @@
 import { splitName } from '../library/names.js';
+import { decodeMarkup, readProlog, wideEncoding } from './markup.js';
 import { typeByExtension, UNKNOWN_MIME } from './media-types.js';
 
 /** How many leading bytes are enough for {@link sniffMime}. WHATWG asks for 1,445; zipped documents name themselves later. */
@@ -49,11 +50,15 @@ const HTML_TAGS =
   /^(?:<!doctype html|<html|<head|<script|<iframe|<h1|<div|<font|<table|<a|<style|<title|<b|<body|<br|<p|<!--)(?=[\s>]|$)/i;
 
 /** WHATWG MIME Sniffing §3: binary data bytes, which no text holds. */
-// biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are what is looked for
-const BINARY = /[\x00-\x08\x0b\x0e-\x1a\x1c-\x1f]/;
+const IS_BINARY = Uint8Array.from({ length: 256 }, (_, byte) =>
+  byte <= 0x08 || byte === 0x0b || (byte >= 0x0e && byte <= 0x1a) || (byte >= 0x1c && byte <= 0x1f) ? 1 : 0,
+);
+/** A call takes so many arguments without harm. */
+const CHARACTERS_AT_A_TIME = 1024;
 
 /**
- * Tells what a file truly is from its first bytes (at least {@link SNIFF_BYTES} of them, or all). The name only decides
+ * Tells what a file truly is from its first bytes (at least {@link SNIFF_BYTES} of them, or all; see
+ * {@link needsMoreToSniff}). The name only decides
  * between types that look alike: kinds of text, and containers that hold sound or film.
  *
  * Source: WHATWG MIME Sniffing Standard, extended by formats that browsers don't show.
@@ -66,7 +71,7 @@ export function sniffMime(head: Uint8Array, name = ''): string {
     sniffContainers(start, name) ??
     PATTERNS.find((pattern) => matches(start, pattern))?.[0] ??
     sniffMpegAudio(head) ??
-    sniffText(head, start, name) ??
+    sniffText(head, name) ??
     UNKNOWN_MIME
   );
 }
@@ -79,11 +84,22 @@ function matches(start: string, [, offset, bytes]: Pattern): boolean {
   return true;
 }
 
+/**
+ * Tells whether a file begins like markup, and its first element lies beyond these bytes: with more of them
+ * {@link sniffMime} may come to another answer.
+ */
+export function needsMoreToSniff(head: Uint8Array): boolean {
+  return isTextual(head) && readProlog(decodeMarkup(head)).isUnfinished;
+}
+
+/** What a zip may say that it is: a document, and nothing that a program would open as something else. */
+const NAMED_IN_ZIP = /^application\/(?:vnd\.oasis\.opendocument\.[a-z-]+|epub\+zip)(?=PK|$)/;
+
 /** Documents in a zip name themselves: in a first entry `mimetype` (ODF, EPUB), or by their folders (ISO/IEC 29500). */
 function sniffZip(start: string): string | null {
   if (!start.startsWith('PK\x03\x04')) return null;
   const isNamed = start.slice(26, 28) === '\x08\x00' && start.slice(30, 38) === 'mimetype';
-  const stored = isNamed ? /^application\/[a-z0-9.+-]+?(?=PK|$)/.exec(start.slice(38))?.[0] : undefined;
+  const stored = isNamed ? NAMED_IN_ZIP.exec(start.slice(38))?.[0] : undefined;
   if (stored) return stored;
   if (!start.includes('[Content_Types].xml') && !start.includes('_rels/.rels')) return 'application/zip';
   const office = 'application/vnd.openxmlformats-officedocument';
@@ -128,25 +144,33 @@ function sniffMpegAudio(head: Uint8Array): string | null {
   return layer === 0 || bitrate === 15 || bitrate === 0 || sampleRate === 3 ? null : 'audio/mpeg';
 }
 
-/** Text by its byte-order mark or by the absence of binary bytes; markup by its first tag; the rest by the name. */
-function sniffText(head: Uint8Array, start: string, name: string): string | null {
-  const hasMark = /^(?:\xfe\xff|\xff\xfe|\xef\xbb\xbf)/.test(start);
-  if (head.length === 0 || (!hasMark && BINARY.test(start))) return null;
-  const text = start.replace(/^\xef\xbb\xbf/, '').trimStart();
+/** Text by its byte-order mark or by the absence of binary bytes; markup by its first element; the rest by the name. */
+function sniffText(head: Uint8Array, name: string): string | null {
+  if (head.length === 0 || !isTextual(head)) return null;
+  const text = decodeMarkup(head);
+  if (/^(?:[^:]+:)?svg$/i.test(readProlog(text).root ?? '')) return 'image/svg+xml';
+  const begin = text.trimStart();
+  if (HTML_TAGS.test(begin)) return 'text/html';
+  if (begin.startsWith('<?xml')) return 'application/xml';
   const named = typeByExtension(splitName(name).extension)?.mime;
-  const markup = text
-    .replace(/^<\?xml[^>]*\?>\s*/, '')
-    .replace(/^(?:<!--[\s\S]*?-->\s*|<!doctype svg[^>]*>\s*)*/i, '');
-  if (/^<svg[\s>]/i.test(markup)) return 'image/svg+xml';
-  if (HTML_TAGS.test(text)) return 'text/html';
-  if (text.startsWith('<?xml')) return 'application/xml';
-  const isTextual =
+  const isKindOfText =
     named && (named.startsWith('text/') || named === 'application/json' || named === 'application/xml');
-  return isTextual ? named : 'text/plain';
+  return isKindOfText ? named : 'text/plain';
+}
+
+function isTextual(head: Uint8Array): boolean {
+  if (wideEncoding(head) !== null) return true;
+  for (const byte of head.subarray(0, SNIFF_BYTES)) if (IS_BINARY[byte] === 1) return false;
+  return true;
 }
 
 function latin1(bytes: Uint8Array): string {
   let text = '';
-  for (const byte of bytes.subarray(0, SNIFF_BYTES)) text += String.fromCharCode(byte);
+  for (let at = 0; at < Math.min(bytes.length, SNIFF_BYTES); at += CHARACTERS_AT_A_TIME)
+    // Spreading it would go through its iterator, byte by byte.
+    text += String.fromCharCode.apply(
+      null,
+      bytes.subarray(at, Math.min(at + CHARACTERS_AT_A_TIME, SNIFF_BYTES)) as unknown as number[],
+    );
   return text;
 }

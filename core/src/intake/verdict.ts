@@ -17,6 +17,9 @@ export const REASON_CODES = [
   'incomplete',
   'address-failed',
   'custom-check',
+  'text-shortened',
+  'metadata-unreadable',
+  'not-storable',
 ] as const;
 
 export type ReasonCode = (typeof REASON_CODES)[number];
@@ -30,7 +33,7 @@ export interface Reason {
   folder: string | null;
 }
 
-export type Outcome = 'accepted' | 'remarked' | 'refused';
+export type Outcome = 'accepted' | 'warned' | 'refused';
 
 /** What came of checking one file. */
 export interface Verdict {
@@ -40,10 +43,10 @@ export interface Verdict {
 }
 
 /** Adds a remark to a verdict; a refusal stays a refusal. */
-export function withRemark(verdict: Verdict, reason: Reason): Verdict {
+export function withWarning(verdict: Verdict, reason: Reason): Verdict {
   return {
     ...verdict,
-    outcome: verdict.outcome === 'refused' ? 'refused' : 'remarked',
+    outcome: verdict.outcome === 'refused' ? 'refused' : 'warned',
     reasons: [...verdict.reasons, reason],
   };
 }

@@ -1,12 +1,7 @@
 import type { Verdict } from '../intake/verdict.js';
 import type { RenditionState } from '../recipes/recipe.js';
+import type { FocalPoint } from './focal-point.js';
 import type { Kind } from './kinds.js';
-
-/** A point of a picture, as fractions 0–1 of width and height from the top left. */
-export interface FocalPoint {
-  x: number;
-  y: number;
-}
 
 /** The texts of an asset that people and metadata fill in. */
 export interface AssetTexts {

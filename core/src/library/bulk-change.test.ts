@@ -42,6 +42,8 @@ describe('a bulk edit', () => {
   test.each<[BulkChange, Partial<BulkSubject>, string]>([
     [{ fill: { title: 'x' } }, {}, 'has-one'],
     [{ shiftMinutes: 60 }, { capturedAt: null }, 'no-date'],
+    [{ shiftMinutes: 60 }, { capturedAt: '9999-12-31T23:30:00.000Z' }, 'date-limit'],
+    [{ shiftMinutes: -60 }, { capturedAt: '1000-01-01T00:30:00.000Z' }, 'date-limit'],
     [{ set: { title: 'Dusk' } }, {}, 'same'],
     [{ append: { title: 'sk' } }, {}, 'same'],
   ])('%j of %j leaves it, and says why', (change, subject, reason) => {

@@ -1,4 +1,5 @@
 import type { AssetTexts } from './asset.js';
+import { writeTime } from './capture-time.js';
 import { splitName } from './names.js';
 import { folderName } from './paths.js';
 
@@ -38,15 +39,19 @@ export interface BulkDifference {
 /** What a bulk edit comes to for one asset. */
 export type BulkOutcome =
   | ({ kind: 'changed' } & BulkDifference)
-  /** `has-one`: only empty texts were to be filled. `no-date`: there is no capture date to shift. `same`: it is so already. */
-  | { kind: 'unchanged'; reason: 'has-one' | 'no-date' | 'same' };
+  /**
+   * `has-one`: only empty texts were to be filled. `no-date`: there is no capture date to shift. `date-limit`: its date would
+   * leave the years that are kept. `same`: it is so already.
+   */
+  | { kind: 'unchanged'; reason: 'has-one' | 'no-date' | 'date-limit' | 'same' };
 
 /** Works out what a bulk edit would do to one asset; carrying it out is writing `after`. */
 export function planBulkChange(subject: BulkSubject, change: BulkChange): BulkOutcome {
   const next: BulkSubject = { ...subject, keywords: changeKeywords(subject.keywords, change) };
   for (const field of PLAIN_TEXTS) next[field] = changeText(next, field, change);
   if (change.shiftMinutes && next.capturedAt)
-    next.capturedAt = new Date(Date.parse(next.capturedAt) + change.shiftMinutes * 60_000).toISOString();
+    next.capturedAt =
+      writeTime(Date.parse(next.capturedAt) + change.shiftMinutes * 60_000) ?? next.capturedAt;
   if (change.folder !== undefined) next.folder = change.folder;
   return compare(subject, next, change);
 }
@@ -83,7 +88,8 @@ function compare(subject: BulkSubject, next: BulkSubject, change: BulkChange): B
     return { kind: 'changed', before: pick(subject), after: pick(next) };
   }
   if (change.fill && Object.keys(change.fill).length > 0) return { kind: 'unchanged', reason: 'has-one' };
-  if (change.shiftMinutes && subject.capturedAt === null) return { kind: 'unchanged', reason: 'no-date' };
+  if (change.shiftMinutes)
+    return { kind: 'unchanged', reason: subject.capturedAt === null ? 'no-date' : 'date-limit' };
   return { kind: 'unchanged', reason: 'same' };
 }
 
@@ -112,7 +118,7 @@ export function fillPattern(pattern: string, subject: BulkSubject): string {
     year: subject.capturedAt?.slice(0, 4) ?? '',
   };
   const filled = pattern.replace(/\{(\w+)\}/g, (whole, key: string) =>
-    key in values ? values[key as keyof typeof values] : whole,
+    Object.hasOwn(values, key) ? values[key as keyof typeof values] : whole,
   );
   // What separates from something that is not known goes with it: "Storm, " is "Storm".
   return filled.replace(/^[\s,;:–-]+|[\s,;:–-]+$/g, '');

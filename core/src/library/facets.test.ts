@@ -40,14 +40,14 @@ test('an asset is counted once under each thing', () => {
       'width:1600',
       'ratio:1500',
       'keyword:fog',
-      'lacks:alt',
-      'lacks:caption',
+      'missing:alt',
+      'missing:caption',
       'copy:server',
       'word:signal',
       `captured:${dayNumber('2025-05-01T00:00:00Z')}`,
     ]),
   );
-  expect(names).not.toContain('lacks:title');
+  expect(names).not.toContain('missing:title');
 });
 
 test('words are cut as the full-text index cuts them', () => {

@@ -1,7 +1,7 @@
 import type { AssetTexts } from './asset.js';
 import type { Kind } from './kinds.js';
 
-/** What counts of live assets are kept by. `lacks` counts empty texts, `copy` the stores, `word` the words of all texts. */
+/** What counts of live assets are kept by. `missing` counts empty texts, `copy` the stores, `word` the words of all texts. */
 export type FacetScope =
   | 'kind'
   | 'mime'
@@ -11,7 +11,7 @@ export type FacetScope =
   | 'ratio'
   | 'captured'
   | 'added'
-  | 'lacks'
+  | 'missing'
   | 'keyword'
   | 'credit'
   | 'copy'
@@ -66,8 +66,15 @@ export function ratioKey(width: number, height: number): number {
   return Math.round((1000 * width) / height);
 }
 
-/** Which bit of `lacks` stands for which empty field; see migration 0008. */
-export const LACKS_BITS = { title: 1, alt: 2, caption: 4, credit: 8, keyword: 16, captured: 32 } as const;
+/** Which bit of `missing_fields` stands for which empty field; see migration 0008. */
+export const MISSING_FIELD_BITS = {
+  title: 1,
+  alt: 2,
+  caption: 4,
+  credit: 8,
+  keyword: 16,
+  captured: 32,
+} as const;
 
 /**
  * The words of a text as the full-text index cuts them: letters, digits and underscores, from three to 84 characters,
@@ -110,7 +117,7 @@ export function facetsOf(asset: FacetSubject): Facet[] {
     keyword: asset.keywords.length > 0 ? 'some' : null,
     captured: asset.capturedAt,
   };
-  for (const [name, value] of Object.entries(filled)) if (value === null) facets.push(plain('lacks', name));
+  for (const [name, value] of Object.entries(filled)) if (value === null) facets.push(plain('missing', name));
   const texts = [asset.name, asset.title, asset.alt, asset.caption, asset.credit, ...asset.keywords];
   const words = new Set(texts.flatMap((text) => indexedWords(text ?? '')));
   for (const word of words) facets.push(plain('word', word));

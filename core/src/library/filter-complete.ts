@@ -1,15 +1,6 @@
-import { FILTER_FIELDS, type FilterField, RECIPE_STATES_IN_FILTERS } from './filter.js';
+import type { FilterField, FilterVocabulary } from './filter.js';
+import { LIBRARY_FIELDS } from './filter-fields.js';
 import { tokenize } from './filter-tokens.js';
-
-/** What the library holds that can stand as a value. */
-export interface FilterVocabulary {
-  folders: readonly string[];
-  recipes: readonly string[];
-  stores: readonly string[];
-  keywords: readonly string[];
-  credits: readonly string[];
-  types: readonly string[];
-}
 
 export interface Completion {
   /** What is shown. */
@@ -22,8 +13,18 @@ export interface Completion {
 
 const MAX_COMPLETIONS = 8;
 
-/** Proposes what could stand where the caret is: a field, or a value of the field that was begun. */
-export function completeFilter(text: string, caret: number, vocabulary: FilterVocabulary): Completion[] {
+/**
+ * Proposes what could stand where the caret is: a field, or a value of the field that was begun.
+ *
+ * @param plugged fields that other rooms add to those of the library
+ */
+export function completeFilter(
+  text: string,
+  caret: number,
+  vocabulary: FilterVocabulary,
+  plugged: readonly FilterField[] = [],
+): Completion[] {
+  const fields = [...LIBRARY_FIELDS, ...plugged];
   const token = tokenize(text.slice(0, caret)).findLast(({ kind }) => kind !== 'end');
   if (token === undefined || token.end < caret) return [];
   const put = (start: number, insert: string, isOpen: boolean) => {
@@ -32,7 +33,7 @@ export function completeFilter(text: string, caret: number, vocabulary: FilterVo
     return { text: text.slice(0, start) + insert + gap + rest, caret: start + insert.length + gap.length };
   };
   if (token.kind === 'term') {
-    const spec = FILTER_FIELDS.find(({ name }) => name === token.field);
+    const spec = fields.find(({ name }) => name === token.field);
     if (!spec) return [];
     const begun = token.value.toLowerCase();
     return valuesOf(spec, vocabulary, token.value)
@@ -47,7 +48,8 @@ export function completeFilter(text: string, caret: number, vocabulary: FilterVo
   }
   if (token.kind !== 'word' || token.isQuoted) return [];
   const begun = token.text.toLowerCase();
-  return FILTER_FIELDS.filter(({ name }) => name.startsWith(begun))
+  return fields
+    .filter(({ name }) => name.startsWith(begun))
     .slice(0, MAX_COMPLETIONS)
     .map(({ name, hint, example }) => ({
       label: `${name}:`,
@@ -57,22 +59,5 @@ export function completeFilter(text: string, caret: number, vocabulary: FilterVo
 }
 
 function valuesOf(spec: FilterField, vocabulary: FilterVocabulary, begun: string): readonly string[] {
-  switch (spec.name) {
-    case 'folder':
-      return vocabulary.folders;
-    case 'recipe':
-      return begun.includes('=')
-        ? RECIPE_STATES_IN_FILTERS.map((state) => `${begun.slice(0, begun.indexOf('='))}=${state}`)
-        : vocabulary.recipes;
-    case 'copy':
-      return vocabulary.stores;
-    case 'type':
-      return vocabulary.types;
-    case 'keyword':
-      return [...spec.values, ...vocabulary.keywords];
-    case 'credit':
-      return [...spec.values, ...vocabulary.credits];
-    default:
-      return spec.values;
-  }
+  return [...spec.values, ...(spec.propose?.(begun, vocabulary) ?? [])];
 }

@@ -12,14 +12,14 @@ export function readBytes(text: string): Read<number> {
   const parts = /^(\d+(?:\.\d+)?)([a-z]*)$/i.exec(text);
   const unit = UNITS[parts?.[2]?.toLowerCase() ?? '?'];
   if (!parts || unit === undefined)
-    return { message: `"${text}" is no size; write 800kb, 2mb or 1.5gb`, instead: '2mb' };
+    return { message: `"${text}" is not a size; use 800kb, 2mb or 1.5gb`, instead: '2mb' };
   return { value: Math.round(Number(parts[1]) * unit) };
 }
 
 /** Reads whole pixels: `1600`, `1600px`. */
 export function readPixels(text: string): Read<number> {
   const parts = /^(\d{1,9})(?:px)?$/i.exec(text);
-  if (!parts) return { message: `"${text}" is no number of pixels`, instead: '1600' };
+  if (!parts) return { message: `"${text}" is not a number of pixels`, instead: '1600' };
   return { value: Number(parts[1]) };
 }
 
@@ -28,7 +28,7 @@ export function readRatio(text: string): Read<number> {
   const pair = /^(\d+(?:\.\d+)?)[:/x](\d+(?:\.\d+)?)$/.exec(text);
   const value = pair ? Number(pair[1]) / Number(pair[2]) : Number(text);
   if (text === '' || !Number.isFinite(value) || value <= 0)
-    return { message: `"${text}" is no ratio; write 3:2 or 1.5`, instead: '3:2' };
+    return { message: `"${text}" is not a ratio; use 3:2 or 1.5`, instead: '3:2' };
   return { value };
 }
 
@@ -140,7 +140,7 @@ function readPeriod(text: string, nowMs: number): Read<Period> {
   if (days) return { value: { fromMs: nowMs - Number(days[1]) * DAY_MS, untilMs: nowMs + DAY_MS } };
   const parts = /^(\d{4})(?:-(\d{1,2})(?:-(\d{1,2}))?)?$/.exec(text);
   const instead = '2025-09';
-  if (!parts) return { message: `"${text}" is no date; write 2025, 2025-09, 2025-09-14 or 7d`, instead };
+  if (!parts) return { message: `"${text}" is not a date; use 2025, 2025-09, 2025-09-14 or 7d`, instead };
   const [year, month, day] = [
     Number(parts[1]),
     parts[2] === undefined ? null : Number(parts[2]),
@@ -152,7 +152,7 @@ function readPeriod(text: string, nowMs: number): Read<Period> {
     year >= 1000 &&
     (month === null || check.getUTCMonth() === month - 1) &&
     (day === null || check.getUTCDate() === day);
-  if (!isReal) return { message: `there is no ${text} in the calendar`, instead };
+  if (!isReal) return { message: `${text} is not a calendar date`, instead };
   const untilMs =
     month === null ? Date.UTC(year + 1, 0, 1) : day === null ? Date.UTC(year, month, 1) : fromMs + DAY_MS;
   return { value: { fromMs, untilMs } };

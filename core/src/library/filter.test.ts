@@ -1,12 +1,15 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { FILTER_FIELDS, type Filter } from './filter.js';
+import { recipeFilterField } from '../recipes/filter-field.js';
+import type { Filter } from './filter.js';
 import { completeFilter } from './filter-complete.js';
+import { LIBRARY_FIELDS } from './filter-fields.js';
 import { parseFilter } from './filter-parse.js';
 import { editDistance, nearestWord } from './nearest.js';
 
+const FIELDS = [...LIBRARY_FIELDS, recipeFilterField];
 const NOW = Date.UTC(2026, 4, 20, 12);
-const parse = (text: string) => parseFilter(text, NOW);
+const parse = (text: string) => parseFilter(text, NOW, [recipeFilterField]);
 const filterOf = (text: string): Filter | null => {
   const result = parse(text);
   if (!result.ok) throw new Error(`${result.error.message} at ${result.error.position}`);
@@ -76,8 +79,8 @@ describe('a filter', () => {
     ['keyword:storm', { field: 'keyword', isFilled: true, contains: 'storm' }],
     ['used:no', { field: 'used', value: false }],
     ['duplicate:yes', { field: 'duplicate', value: true }],
-    ['recipe:wide', { field: 'recipe', name: 'wide', state: null }],
-    ['recipe:wide=failed', { field: 'recipe', name: 'wide', state: 'failed' }],
+    ['recipe:wide', { field: 'plugged', name: 'recipe', value: { name: 'wide', state: null } }],
+    ['recipe:wide=failed', { field: 'plugged', name: 'recipe', value: { name: 'wide', state: 'failed' } }],
     ['copy:server', { field: 'copy', store: 'server' }],
     ['near:1204', { field: 'near', id: '1204', distance: 6 }],
     ['near:1204,9', { field: 'near', id: '1204', distance: 9 }],
@@ -153,7 +156,7 @@ describe('an error of a filter', () => {
 
 describe('any text at all', () => {
   const piece = fc.constantFrom(
-    ...FILTER_FIELDS.map(({ example }) => example),
+    ...FIELDS.map(({ example }) => example),
     'fog',
     '(',
     ')',
@@ -184,7 +187,7 @@ describe('any text at all', () => {
   });
 
   test('each field’s example is read', () => {
-    for (const { example } of FILTER_FIELDS) expect(parse(example).ok, example).toBe(true);
+    for (const { example } of FIELDS) expect(parse(example).ok, example).toBe(true);
   });
 
   test('each suggestion can be read, or is nearer to it', () => {
@@ -202,7 +205,8 @@ describe('completion', () => {
     credits: ['Edda Farrow'],
     types: ['image/jpeg'],
   };
-  const complete = (text: string, caret = text.length) => completeFilter(text, caret, vocabulary);
+  const complete = (text: string, caret = text.length) =>
+    completeFilter(text, caret, vocabulary, [recipeFilterField]);
 
   test('proposes fields for a word that was begun, and puts the caret behind the colon', () => {
     expect(complete('fog ca')).toMatchObject([

@@ -1,4 +1,4 @@
-import type { RenditionState } from '../recipes/recipe.js';
+import type { Term } from './filter-tokens.js';
 import type { Kind } from './kinds.js';
 
 /** The texts that a filter can look into one by one. */
@@ -36,11 +36,12 @@ export type Condition =
   /** `contains` null asks whether there is any. */
   | { field: FilterText; isFilled: boolean; contains: string | null }
   | { field: 'used'; value: boolean }
-  | { field: 'recipe'; name: string; state: RenditionState | null }
   | { field: 'copy'; store: string }
   | { field: 'duplicate'; value: boolean }
   /** Pictures that look like the one with this id, up to so many differing bits of their perceptual hashes. */
-  | { field: 'near'; id: string; distance: number };
+  | { field: 'near'; id: string; distance: number }
+  /** A field of another room, with what that room reads of it. */
+  | { field: 'plugged'; name: string; value: unknown };
 
 /** What a filter asks, as a tree. */
 export type Filter =
@@ -60,7 +61,10 @@ export interface FilterError {
 
 export type FilterResult = { ok: true; filter: Filter | null } | { ok: false; error: FilterError };
 
-/** How a field is written, for completion and for the explanation of the language. */
+/** What there is in an installation that can stand as a value: `folders`, `keywords` and what rooms add. */
+export type FilterVocabulary = Readonly<Record<string, readonly string[]>>;
+
+/** A field of the language: how it is written, read and proposed. */
 export interface FilterField {
   name: string;
   /** What it asks, in a few words. */
@@ -70,44 +74,32 @@ export interface FilterField {
   isOrdered: boolean;
   /** Values that are always there. */
   values: readonly string[];
+  /** @param nowMs milliseconds since 1970 @throws FilterFault */
+  read(term: Term, nowMs: number): Condition;
+  /** Lists further values that could be meant. */
+  propose?(begun: string, vocabulary: FilterVocabulary): readonly string[];
 }
 
-const RENDITION_WORDS: readonly RenditionState[] = ['fresh', 'due', 'outdated', 'failed', 'surplus'];
-const KIND_WORDS: readonly Kind[] = ['image', 'document', 'audio', 'video', 'vector', 'archive', 'link'];
+/** A field of another room. `Value` is what its SQL gets, as plain data. */
+export interface PluggedFilterField<Value> extends FilterField {
+  read(term: Term, nowMs: number): { field: 'plugged'; name: string; value: Value };
+}
 
-const field = (
-  name: string,
-  hint: string,
-  example: string,
-  values: readonly string[] = [],
-  isOrdered = false,
-): FilterField => ({ name, hint, example, isOrdered, values });
-
-/** Every field of the language. */
-export const FILTER_FIELDS: readonly FilterField[] = [
-  field('kind', 'what it is', 'kind:image', KIND_WORDS),
-  field('type', 'extension or media type', 'type:jpg'),
-  field('folder', 'in a folder or below it', 'folder:/lights'),
-  field('size', 'bytes, kb, mb, gb', 'size>2mb', [], true),
-  field('width', 'pixels', 'width>=1600', [], true),
-  field('height', 'pixels', 'height<400', [], true),
-  field('ratio', 'width by height', 'ratio:3:2', ['square', 'landscape', 'portrait'], true),
-  field('title', 'words in it, any or none', 'title:none', ['none', 'any']),
-  field('alt', 'alternative text', 'alt:none', ['none', 'any']),
-  field('caption', 'words in it, any or none', 'caption:any', ['none', 'any']),
-  field('credit', 'words in it, any or none', 'credit:none', ['none', 'any']),
-  field('keyword', 'one keyword, any or none', 'keyword:storm', ['none', 'any']),
-  field('captured', 'when it was taken', 'captured:2025-05..2025-09', ['none', 'today'], true),
-  field('added', 'when it arrived', 'added:7d', ['today', '7d', '30d'], true),
-  field('used', 'on a page', 'used:no', ['yes', 'no']),
-  field('recipe', 'has a rendition', 'recipe:wide=failed', []),
-  field('copy', 'bytes in a store', 'copy:server', []),
-  field('duplicate', 'same bytes elsewhere', 'duplicate:yes', ['yes', 'no']),
-  field('near', 'looks like an asset', 'near:1204', []),
-];
-
-/** The words after `=` in `recipe:wide=failed`. */
-export const RECIPE_STATES_IN_FILTERS = RENDITION_WORDS;
+/** States a field of another room than the library. */
+export function defineFilterField<Value>({
+  read,
+  ...spec
+}: Pick<FilterField, 'name' | 'hint' | 'example'> &
+  Partial<Pick<FilterField, 'isOrdered' | 'values' | 'propose'>> & {
+    read(term: Term, nowMs: number): Value;
+  }): PluggedFilterField<Value> {
+  return {
+    isOrdered: false,
+    values: [],
+    ...spec,
+    read: (term, nowMs) => ({ field: 'plugged', name: spec.name, value: read(term, nowMs) }),
+  };
+}
 
 /** How far apart two pictures may be for `near:` without a distance, in bits of 64. */
 export const DEFAULT_NEAR_DISTANCE = 6;

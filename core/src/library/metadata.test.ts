@@ -3,6 +3,7 @@ import {
   capturedAt,
   DEFAULT_MAPPING,
   EMBEDDED_FIELDS,
+  type EmbeddedMetadata,
   isQuarterTurned,
   MAPPED_TEXTS,
   mayFill,
@@ -76,4 +77,49 @@ test('a date fills the capture date and nothing else does, in the default mappin
 test('orientations 5 to 8 turn a picture by a quarter (Exif 2.32, tag 0x0112)', () => {
   expect([null, 1, 2, 3, 4].some(isQuarterTurned)).toBe(false);
   expect([5, 6, 7, 8].every(isQuarterTurned)).toBe(true);
+});
+
+describe('a moment of capture holds at its limits, and not one further', () => {
+  const read = (value: string, more: EmbeddedMetadata = {}) =>
+    capturedAt({ 'exif:dateTimeOriginal': value, ...more });
+  test.each([
+    ['1000:01:01 00:00:00', '1000-01-01T00:00:00.000Z'],
+    ['2025:12:31 23:59:59', '2025-12-31T23:59:59.000Z'],
+    ['  2025:12:31 23:59:59  ', '2025-12-31T23:59:59.000Z'],
+    ['2025-01-01', '2025-01-01T00:00:00.000Z'],
+    ['2024:02:29 12:00:00', '2024-02-29T12:00:00.000Z'],
+    ['0999:12:31 23:59:59', null],
+    ['2025:00:10 12:00:00', null],
+    ['2025:13:10 12:00:00', null],
+    ['2025:01:00 12:00:00', null],
+    ['2025:01:32 12:00:00', null],
+    ['2025:02:29 12:00:00', null],
+    ['2025:01:01 24:00:00', null],
+    ['2025:01:01 12:60:00', null],
+    ['2025:01:01 12:00:60', null],
+    ['nothing', null],
+  ])('%s', (value, moment) => {
+    expect(read(value)).toBe(moment);
+  });
+
+  test('the fraction and the offset have fields of their own (Exif 2.32, 0x9011 and 0x9291)', () => {
+    expect(read('2025:06:01 12:00:00', { 'exif:subSecond': '25 ', 'exif:offset': '+02:00' })).toBe(
+      '2025-06-01T10:00:00.250Z',
+    );
+    expect(read('2025:06:01 12:00:00', { 'exif:subSecond': 'x25', 'exif:offset': '-01:30' })).toBe(
+      '2025-06-01T13:30:00.000Z',
+    );
+    expect(read('2025:06:01 12:00:00', { 'exif:offset': 'Z' })).toBe('2025-06-01T12:00:00.000Z');
+  });
+
+  test('texts are the first that says anything, keywords without blanks and repeats', () => {
+    const texts = textsFromMetadata({ 'xmp:subject': [' fog ', '', 'fog', 'lamp'] } as EmbeddedMetadata);
+    expect(texts.keywords).toEqual(['fog', 'lamp']);
+    expect(
+      textsFromMetadata({
+        'xmp:subject': [' '],
+        'iptc:keywords': 'sea; wall',
+      } as unknown as EmbeddedMetadata).keywords,
+    ).toEqual(['sea', 'wall']);
+  });
 });

@@ -1,4 +1,5 @@
 import type { AssetTexts } from './asset.js';
+import { writeTime } from './capture-time.js';
 
 /**
  * The embedded fields that are read, by standard and name: Exif (CIPA DC-008), the IPTC Photo Metadata Standard in its
@@ -123,7 +124,7 @@ function readMoment(value: string, offset: string | undefined, subSecond: string
   );
   // Date.UTC carries 31 February over into March: such a date was never taken.
   if (new Date(local).getUTCDate() !== day) return null;
-  return new Date(local - offsetMinutes(offset ?? time[8]) * 60_000).toISOString();
+  return writeTime(local - offsetMinutes(offset ?? time[8]) * 60_000);
 }
 
 /** Fills texts from embedded metadata; what the file doesn't say stays null. */

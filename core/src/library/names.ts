@@ -42,6 +42,9 @@ export function cleanName(name: string): string {
   return shorten(safe === '' ? FALLBACK_NAME : safe);
 }
 
+/** A name as it was sent that is longer than this is not repeated anywhere: it is what {@link cleanName} makes of it from the start. */
+export const MAX_SENT_NAME_LENGTH = 255;
+
 /** Yields `harbour.jpg`, `harbour-2.jpg`, `harbour-3.jpg`, … without end. */
 export function* nameCandidates(name: string): Generator<string> {
   yield name;

@@ -18,7 +18,7 @@ export function parseFolderPath(text: string): PathResult {
     .split('/')
     .filter((part) => part !== '');
   for (const part of parts) {
-    if (part === '.' || part === '..') return { ok: false, reason: `a path has no "${part}" in it` };
+    if (part === '.' || part === '..') return { ok: false, reason: `a path can't contain "${part}"` };
     if (cleanName(part) !== part) {
       return { ok: false, reason: `"${part}" can't be a folder's name; "${cleanName(part)}" could` };
     }

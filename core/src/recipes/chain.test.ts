@@ -1,8 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { chainSize, placeWatermark, resolveStep, watermarkBox } from './chain.js';
+import { chainSize, resolveStep } from './chain.js';
 import { followSteps } from './geometry.js';
 import type { PictureStep } from './steps.js';
+import { placeWatermark, watermarkBox } from './watermark-box.js';
 
 const source = { width: 4000, height: 3000 };
 const sizeOf = (...steps: PictureStep[]) => {

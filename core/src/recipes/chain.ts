@@ -1,4 +1,4 @@
-import type { FocalPoint } from '../library/asset.js';
+import type { FocalPoint } from '../library/focal-point.js';
 import {
   coverSize,
   cutOf,
@@ -15,6 +15,7 @@ import {
 } from './geometry.js';
 import { MAX_SIDE_PX } from './step-fields.js';
 import { isToneStep, type PictureStep, type RotateStep, type ToneStep, type WatermarkStep } from './steps.js';
+import { type WatermarkBox, watermarkBox } from './watermark-box.js';
 
 /** One thing that is done to pixels, with every number resolved. */
 export type Operation =
@@ -32,12 +33,6 @@ export type Operation =
   | { kind: 'background'; colour: string }
   | { kind: 'watermark'; step: WatermarkStep; box: WatermarkBox }
   | { kind: 'trim'; tolerance: number };
-
-/** Where a watermark goes: its width is set, its height follows its own proportions. */
-export interface WatermarkBox {
-  widthPx: number;
-  marginPx: number;
-}
 
 /** What a step is applied to. */
 export interface Canvas {
@@ -103,29 +98,6 @@ export function resolveStep(step: PictureStep, canvas: Canvas): Resolved {
         isExact: false,
       };
   }
-}
-
-/** How large a watermark is on a picture of `size`. */
-export function watermarkBox({ size: percent = 20, margin = 3 }: WatermarkStep, size: Size): WatermarkBox {
-  return {
-    widthPx: roundSide((size.width * percent) / 100),
-    marginPx: Math.round((Math.min(size.width, size.height) * margin) / 100),
-  };
-}
-
-/** Where a watermark of a known size lies; it is cut off at the picture's edges when it is larger. */
-export function placeWatermark(
-  { place = 'bottom-right' }: WatermarkStep,
-  { marginPx }: WatermarkBox,
-  picture: Size,
-  mark: Size,
-): { left: number; top: number } {
-  const along = (isStart: boolean, isEnd: boolean, room: number) =>
-    Math.round(isStart ? Math.min(marginPx, room) : isEnd ? room - Math.min(marginPx, room) : room / 2);
-  return {
-    left: along(place.endsWith('left'), place.endsWith('right'), picture.width - mark.width),
-    top: along(place.startsWith('top'), place.startsWith('bottom'), picture.height - mark.height),
-  };
 }
 
 /** A chain, split where pixels are needed first: a cut with one resampling, and the steps after it. */
@@ -306,13 +278,13 @@ function tooLarge({ width, height }: Size): Omit<ChainFault, 'step'> | null {
   if (width <= MAX_SIDE_PX && height <= MAX_SIDE_PX) return null;
   return {
     code: 'too-many-pixels',
-    message: `It would make a picture of ${width} × ${height}; a side has at most ${MAX_SIDE_PX} pixels.`,
+    message: `The result would be ${width} × ${height} pixels; the maximum side is ${MAX_SIDE_PX} pixels.`,
   };
 }
 
 function cropOutside({ width, height }: Size): Omit<ChainFault, 'step'> {
   return {
     code: 'crop-outside',
-    message: `The cut begins outside of the picture, which has ${width} × ${height} pixels there.`,
+    message: `The crop starts outside the picture, which is ${width} × ${height} pixels at this step.`,
   };
 }

@@ -10,6 +10,13 @@ test.each(STEP_OPS)('a %s as the console adds it is sound', (op) => {
 
 test.each<[string, unknown, string, RegExp]>([
   ['an unknown step', { op: 'fitt' }, 'steps.0.op', /Did you mean "fit"/],
+  ['a step that every object has', { op: 'toString' }, 'steps.0.op', /Unknown step "toString"/],
+  [
+    'a setting that every object has',
+    { op: 'blur', radius: 1, constructor: 1 },
+    'steps.0.constructor',
+    /no setting/,
+  ],
   ['an unknown setting', { op: 'blur', radius: 1, radiuss: 2 }, 'steps.0.radiuss', /Did you mean "radius"/],
   ['a missing setting', { op: 'blur' }, 'steps.0.radius', /Radius is missing/],
   ['a value out of range', { op: 'pixelate', size: 1 }, 'steps.0.size', /from 2 to 1000 px/],
@@ -22,10 +29,10 @@ test.each<[string, unknown, string, RegExp]>([
     'a cover without a box',
     { op: 'fit', mode: 'cover', width: 9 },
     'steps.0.height',
-    /needs width and height/,
+    /needs a width and a height/,
   ],
   ['a crop of two kinds', { op: 'crop', aspect: '1:1', width: 9 }, 'steps.0.aspect', /not both/],
-  ['a crop without anything', { op: 'crop' }, 'steps.0.aspect', /an aspect, or width and height/],
+  ['a crop without anything', { op: 'crop' }, 'steps.0.aspect', /an aspect ratio, or a width and a height/],
   ['a crop with one edge', { op: 'crop', width: 9, height: 9, left: 1 }, 'steps.0.left', /left and top/],
   ['more than all', { op: 'crop', width: 120, height: 9, unit: 'percent' }, 'steps.0.width', /100 percent/],
   ['an aspect of nothing', { op: 'crop', aspect: '16:0' }, 'steps.0.aspect', /like 16:9/],
@@ -33,7 +40,7 @@ test.each<[string, unknown, string, RegExp]>([
     'a watermark of two kinds',
     { op: 'watermark', words: 'a', picture: '/a' },
     'steps.0.picture',
-    /one of them/,
+    /either a picture or text/,
   ],
   ['a text for a step', 'sepia', 'steps.0', /an object/],
 ])('%s is told at its place', (_what, step, field, message) => {

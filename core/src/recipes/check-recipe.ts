@@ -11,7 +11,7 @@ import { type CropStep, type FitStep, isSourceStep, type Step, type StepOp } fro
  * the setting: `steps.2.width`.
  */
 export function checkSteps(steps: unknown): FieldError[] {
-  if (!Array.isArray(steps)) return [fault('steps', 'type', 'The steps are a list.')];
+  if (!Array.isArray(steps)) return [fault('steps', 'type', 'The steps must be a list.')];
   if (steps.length > MAX_STEPS)
     return [
       fault('steps', 'too-many', `A chain has at most ${MAX_STEPS} steps; this one has ${steps.length}.`),
@@ -39,22 +39,23 @@ export function checkContent({ steps, output, ladder }: RecipeContent): FieldErr
 function checkStep(value: unknown, index: number): FieldError[] {
   const at = `steps.${index}`;
   if (typeof value !== 'object' || value === null || Array.isArray(value))
-    return [fault(at, 'type', 'A step is an object with an "op".')];
+    return [fault(at, 'type', 'A step must be an object with an "op".')];
   const step = value as Record<string, unknown>;
-  const kind = typeof step.op === 'string' && step.op in STEP_KINDS ? STEP_KINDS[step.op as StepOp] : null;
+  const kind =
+    typeof step.op === 'string' && Object.hasOwn(STEP_KINDS, step.op) ? STEP_KINDS[step.op as StepOp] : null;
   if (kind === null) {
     const near = typeof step.op === 'string' ? nearestWord(step.op, STEP_OPS) : null;
     return [
       fault(
         `${at}.op`,
         'unknown-step',
-        `There is no step "${String(step.op)}".${near ? ` Did you mean "${near}"?` : ''}`,
+        `Unknown step "${String(step.op)}".${near ? ` Did you mean "${near}"?` : ''}`,
         near,
       ),
     ];
   }
   const faults = Object.keys(step)
-    .filter((name) => name !== 'op' && !(name in kind.fields))
+    .filter((name) => name !== 'op' && !Object.hasOwn(kind.fields, name))
     .map((name) => {
       const near = nearestWord(name, Object.keys(kind.fields));
       return fault(
@@ -136,26 +137,26 @@ function checkTogether(step: Step, index: number): FieldError[] {
       fault(
         `${at}.op`,
         'not-first',
-        `${STEP_KINDS[step.op].title} gets the picture, so it is the first step.`,
+        `${STEP_KINDS[step.op].title} selects the source, so it must be the first step.`,
       ),
     ];
   if (step.op === 'fit') return checkFit(step, at);
   if (step.op === 'crop') return checkCrop(step, at);
   if (step.op === 'watermark' && (step.picture === undefined) === (step.words === undefined))
-    return [fault(`${at}.picture`, 'one-of', 'A watermark is a picture or words: give one of them.')];
+    return [fault(`${at}.picture`, 'one-of', 'A watermark needs either a picture or text.')];
   return [];
 }
 
 function checkFit({ width, height, mode }: FitStep, at: string): FieldError[] {
   if (width === undefined && height === undefined)
-    return [fault(`${at}.width`, 'missing', 'Give a width, a height, or both.')];
+    return [fault(`${at}.width`, 'missing', 'Set a width, a height, or both.')];
   const needsBoth = mode === 'cover' || mode === 'contain';
   if (!needsBoth || (width !== undefined && height !== undefined)) return [];
   return [
     fault(
       `${at}.${width === undefined ? 'width' : 'height'}`,
       'missing',
-      `To ${mode} a box needs width and height.`,
+      `${mode} needs a width and a height.`,
     ),
   ];
 }
@@ -164,15 +165,17 @@ function checkCrop({ aspect, width, height, left, top, unit }: CropStep, at: str
   const hasSide = width !== undefined || height !== undefined;
   const isBox = width !== undefined && height !== undefined;
   if (aspect !== undefined && hasSide)
-    return [fault(`${at}.aspect`, 'both', 'Crop by an aspect or by numbers, not both.')];
+    return [fault(`${at}.aspect`, 'both', 'Set either an aspect ratio or a size, not both.')];
   if (aspect === undefined && !isBox)
-    return [fault(`${at}.aspect`, 'missing', 'Give an aspect, or width and height.')];
+    return [fault(`${at}.aspect`, 'missing', 'Set an aspect ratio, or a width and a height.')];
   if ((left === undefined) !== (top === undefined))
-    return [fault(`${at}.left`, 'missing', 'Give left and top, or neither.')];
+    return [fault(`${at}.left`, 'missing', 'Set both left and top, or neither.')];
   if (aspect !== undefined && left !== undefined)
-    return [fault(`${at}.left`, 'both', 'A crop by aspect lies around something; leave out left and top.')];
+    return [
+      fault(`${at}.left`, 'both', 'A crop by aspect ratio is positioned automatically; remove left and top.'),
+    ];
   const isTooMuch = unit === 'percent' && isBox && Math.max(width, height) > 100;
-  return isTooMuch ? [fault(`${at}.width`, 'value', 'A part has at most 100 percent.')] : [];
+  return isTooMuch ? [fault(`${at}.width`, 'value', 'A share can’t exceed 100 percent.')] : [];
 }
 
 function fault(field: string, code: string, message: string, suggestion?: string | null): FieldError {

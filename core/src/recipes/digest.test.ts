@@ -50,17 +50,18 @@ describe('explaining', () => {
   test('names everything that differs', () => {
     const now = { revision: 2, content: 'b', version: 3, sha256: 't', focal: { x: 0.1, y: 0.2 }, marks: 'm' };
     expect(explainDifference(origin, now, ['quality 80 → 75']).map(({ message }) => message)).toEqual([
-      'It was made by revision 1 of the recipe, which is at revision 2 now: quality 80 → 75.',
-      'It was made from version 1; the picture is at version 3 now.',
+      'It was created by revision 1 of the recipe; the current revision is 2 (quality 80 → 75).',
+      'It was created from version 1; the current version is 3.',
       'The focal point moved from the middle to 10 %, 20 %.',
-      'The picture of its watermark is another one now.',
+      'The picture of its watermark has changed.',
     ]);
     expect(explainDifference(origin, { ...origin, revision: 9 })).toEqual([]);
   });
 
   test.each([
     ['due', null, 'background', 'never-made'],
-    ['due', null, 'on-request', 'not-asked'],
+    ['on-request', null, 'on-request', 'not-asked'],
+    ['not-applicable', 'it has 1 page', 'background', 'does-not-apply'],
     ['failed', 'why', 'background', 'failed'],
     ['surplus', null, null, 'recipe-removed'],
     ['surplus', null, 'background', 'does-not-apply'],

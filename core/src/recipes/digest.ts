@@ -1,4 +1,4 @@
-import type { FocalPoint } from '../library/asset.js';
+import type { FocalPoint } from '../library/focal-point.js';
 import type { Recipe, RecipeContent, RenditionState } from './recipe.js';
 import { STEP_KINDS } from './step-fields.js';
 import { type Step, watermarkPictures } from './steps.js';
@@ -73,12 +73,12 @@ export function explainDifference(
   if (made.content !== now.content)
     reasons.push({
       code: 'recipe-changed',
-      message: `It was made by revision ${made.revision} of the recipe, which is at revision ${now.revision} now${changes.length > 0 ? `: ${changes.join('; ')}` : ''}.`,
+      message: `It was created by revision ${made.revision} of the recipe; the current revision is ${now.revision}${changes.length > 0 ? ` (${changes.join('; ')})` : ''}.`,
     });
   if (made.sha256 !== now.sha256)
     reasons.push({
       code: 'version-changed',
-      message: `It was made from version ${made.version}; the picture is at version ${now.version} now.`,
+      message: `It was created from version ${made.version}; the current version is ${now.version}.`,
     });
   if (focalText(made.focal) !== focalText(now.focal))
     reasons.push({
@@ -86,7 +86,7 @@ export function explainDifference(
       message: `The focal point moved from ${focalWords(made.focal)} to ${focalWords(now.focal)}.`,
     });
   if (made.marks !== now.marks)
-    reasons.push({ code: 'watermark-changed', message: 'The picture of its watermark is another one now.' });
+    reasons.push({ code: 'watermark-changed', message: 'The picture of its watermark has changed.' });
   return reasons;
 }
 
@@ -105,47 +105,49 @@ export function explainState(
       return [
         {
           code: 'fresh',
-          message: 'It was made by this revision of the recipe from this version of the file.',
+          message:
+            'It was created by the current revision of the recipe from the current version of the file.',
         },
       ];
     case 'due':
       return [
-        facts.when === 'on-request'
-          ? {
-              code: 'not-asked',
-              message: 'Nobody has asked for it yet: its recipe makes it on the first request.',
-            }
-          : {
-              code: 'never-made',
-              message: 'It has never been made. A worker makes it, or a rebuild of what is missing.',
-            },
+        {
+          code: 'never-made',
+          message: 'It has not been created yet. A worker creates it, or a rebuild of what is missing.',
+        },
       ];
+    case 'on-request':
+      return [
+        { code: 'not-asked', message: 'It has not been requested yet. It is created on the first request.' },
+      ];
+    case 'not-applicable':
+      return [{ code: 'does-not-apply', message: facts.error ?? 'Its recipe does not apply to this file.' }];
     case 'failed':
-      return [{ code: 'failed', message: facts.error ?? 'It could not be made.' }];
+      return [{ code: 'failed', message: facts.error ?? 'It could not be created.' }];
     case 'outdated':
       return facts.differences.length > 0
         ? [...facts.differences]
-        : [{ code: 'recipe-changed', message: 'It was marked to be made again by a rebuild of everything.' }];
+        : [{ code: 'recipe-changed', message: 'A full rebuild marked it to be created again.' }];
     case 'surplus':
       if (facts.when === null)
         return [
           {
             code: 'recipe-removed',
-            message: 'Its recipe was taken away. It stays, because a page may show it.',
+            message: 'Its recipe was deleted. The file is kept because a page may use it.',
           },
         ];
       return facts.isVariant
         ? [
             {
               code: 'size-removed',
-              message: 'Its recipe makes no such size any more. It stays, because a page may show it.',
+              message: 'Its recipe no longer creates this size. The file is kept because a page may use it.',
             },
           ]
         : [
             {
               code: 'does-not-apply',
               message:
-                'Its recipe does not apply to this file any more. It stays, because a page may show it.',
+                'Its recipe no longer applies to this file. The rendition is kept because a page may use it.',
             },
           ];
   }
@@ -167,7 +169,7 @@ export function describeChanges(before: RecipeContent, after: RecipeContent): st
   changes.push(...describeSettings('', before.output, after.output));
   if (canonicalJson(before.ladder) !== canonicalJson(after.ladder))
     changes.push(
-      after.ladder ? (before.ladder ? 'other widths' : 'a ladder was added') : 'the ladder was taken away',
+      after.ladder ? (before.ladder ? 'other widths' : 'a ladder was added') : 'the ladder was removed',
     );
   return changes;
 }

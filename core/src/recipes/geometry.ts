@@ -1,4 +1,4 @@
-import type { FocalPoint } from '../library/asset.js';
+import type { FocalPoint } from '../library/focal-point.js';
 import { parseAspect } from './aspect.js';
 import type { Centre, CropStep, FitStep, PictureStep } from './steps.js';
 

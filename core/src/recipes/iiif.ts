@@ -1,6 +1,5 @@
 import type { Region, Size } from './geometry.js';
 import { roundSide } from './geometry.js';
-import { MAX_SIDE_PX } from './step-fields.js';
 import type { PictureStep } from './steps.js';
 
 /** The parts of an image request as they stand in an address, decoded. */
@@ -25,6 +24,8 @@ export interface IiifImage {
   degrees: number;
   quality: IiifQuality;
   format: IiifFormat;
+  /** Whether it is larger than the region of which it is made. */
+  isUpscaled: boolean;
   /** The one address among those that mean the same: `full/max/0/default.jpg`. */
   canonical: string;
 }
@@ -33,8 +34,15 @@ export type IiifResult =
   | { ok: true; image: IiifImage }
   | { ok: false; part: keyof IiifRequest; reason: string };
 
-/** The widest picture that is made on request; larger ones are had by regions. */
+/** The longest side of a picture that is made on request; larger ones are had by regions. */
 export const IIIF_MAX_WIDTH = 8192;
+/** The longest side to which smaller pictures, or regions of them, are enlarged. */
+const ENLARGED_PX = 2048;
+
+/** The most pixels along either side that are made of a picture: what it has, or what it may be enlarged to. */
+export function iiifMaxWidth({ width, height }: Size): number {
+  return Math.min(IIIF_MAX_WIDTH, Math.max(ENLARGED_PX, width, height));
+}
 
 class Refusal extends Error {
   constructor(
@@ -54,7 +62,7 @@ class Refusal extends Error {
 export function readIiifRequest(request: IiifRequest, picture: Size): IiifResult {
   try {
     const region = readRegion(request.region, picture);
-    const { size, isUpscaled, isMax } = readSize(request.size, region);
+    const { size, isUpscaled, isMax } = readSize(request.size, region, iiifMaxWidth(picture));
     const { mirrored, degrees } = readRotation(request.rotation);
     const quality = IIIF_QUALITIES.find((one) => one === request.quality);
     if (!quality)
@@ -69,7 +77,7 @@ export function readIiifRequest(request: IiifRequest, picture: Size): IiifResult
       `${mirrored ? '!' : ''}${degrees}`,
       `${quality === 'color' ? 'default' : quality}.${format}`,
     ].join('/');
-    return { ok: true, image: { region, size, mirrored, degrees, quality, format, canonical } };
+    return { ok: true, image: { region, size, mirrored, degrees, quality, format, isUpscaled, canonical } };
   } catch (error) {
     if (error instanceof Refusal) return { ok: false, part: error.part, reason: error.reason };
     throw error;
@@ -89,8 +97,16 @@ export function iiifSteps({ region, size, mirrored, degrees, quality }: IiifImag
   ];
 }
 
-/** The description of a picture. Source: IIIF Image API 3.0, section 5 (Image Information). */
-export function iiifInfo(id: string, picture: Size): Record<string, unknown> {
+/**
+ * The description of a picture. Source: IIIF Image API 3.0, section 5 (Image Information).
+ *
+ * @param mayEnlarge whether whoever asks may ask for more pixels than there are
+ */
+export function iiifInfo(
+  id: string,
+  picture: Size,
+  { mayEnlarge }: { mayEnlarge: boolean },
+): Record<string, unknown> {
   const scales = [1, 2, 4, 8, 16].filter(
     (scale) => scale === 1 || Math.max(picture.width, picture.height) / scale >= 256,
   );
@@ -102,7 +118,7 @@ export function iiifInfo(id: string, picture: Size): Record<string, unknown> {
     profile: 'level2',
     width: picture.width,
     height: picture.height,
-    maxWidth: IIIF_MAX_WIDTH,
+    maxWidth: iiifMaxWidth(picture),
     sizes: scales
       .map((scale) => ({
         width: Math.ceil(picture.width / scale),
@@ -119,7 +135,7 @@ export function iiifInfo(id: string, picture: Size): Record<string, unknown> {
       'profileLinkHeader',
       'mirroring',
       'rotationArbitrary',
-      'sizeUpscaling',
+      ...(mayEnlarge ? ['sizeUpscaling'] : []),
     ],
   };
 }
@@ -147,30 +163,34 @@ function readRegion(text: string, picture: Size): Region {
   const top = Math.round(y * perY);
   const width = Math.min(Math.round(w * perX), picture.width - left);
   const height = Math.min(Math.round(h * perY), picture.height - top);
-  if (w === 0 || h === 0) throw new Refusal('region', 'a region has a width and a height above 0');
+  if (w === 0 || h === 0) throw new Refusal('region', 'a region needs a width and a height above 0');
   if (width <= 0 || height <= 0)
     throw new Refusal(
       'region',
-      `it lies outside of the picture, which has ${picture.width} × ${picture.height} pixels`,
+      `it is outside the picture, which is ${picture.width} × ${picture.height} pixels`,
     );
   return { left, top, width, height };
 }
 
 /** Section 4.2. */
-function readSize(text: string, region: Size): { size: Size; isUpscaled: boolean; isMax: boolean } {
+function readSize(
+  text: string,
+  region: Size,
+  limit: number,
+): { size: Size; isUpscaled: boolean; isMax: boolean } {
   const mayEnlarge = text.startsWith('^');
   const wanted = mayEnlarge ? text.slice(1) : text;
-  const size = wantedSize(wanted, region, mayEnlarge);
-  if (size.width < 1 || size.height < 1) throw new Refusal('size', 'the result would have no pixel');
+  const size = wantedSize(wanted, region, { mayEnlarge, limit });
+  if (size.width < 1 || size.height < 1) throw new Refusal('size', 'the result would be empty');
   const isLarger = size.width > region.width || size.height > region.height;
   if (isLarger && !mayEnlarge)
     throw new Refusal(
       'size',
       `it is larger than the region of ${region.width} × ${region.height}; write ^ before it to enlarge`,
     );
-  if (size.width > IIIF_MAX_WIDTH || size.height > MAX_SIDE_PX)
-    throw new Refusal('size', `a picture on request has at most ${IIIF_MAX_WIDTH} × ${MAX_SIDE_PX} pixels`);
-  const largest = largestSize(region, false);
+  if (size.width > limit || size.height > limit)
+    throw new Refusal('size', `the maximum size of this picture is ${limit} × ${limit} pixels`);
+  const largest = largestSize(region, { mayEnlarge: false, limit });
   return {
     size,
     isUpscaled: isLarger,
@@ -178,8 +198,13 @@ function readSize(text: string, region: Size): { size: Size; isUpscaled: boolean
   };
 }
 
-function wantedSize(wanted: string, region: Size, mayEnlarge: boolean): Size {
-  if (wanted === 'max') return largestSize(region, mayEnlarge);
+interface SizeLimits {
+  mayEnlarge: boolean;
+  limit: number;
+}
+
+function wantedSize(wanted: string, region: Size, { mayEnlarge, limit }: SizeLimits): Size {
+  if (wanted === 'max') return largestSize(region, { mayEnlarge, limit });
   const percent = /^pct:(\d+(?:\.\d+)?)$/.exec(wanted);
   if (percent) {
     const scale = Number(percent[1]) / 100;
@@ -203,9 +228,9 @@ function wantedSize(wanted: string, region: Size, mayEnlarge: boolean): Size {
   return { width, height };
 }
 
-function largestSize(region: Size, mayEnlarge: boolean): Size {
-  const limit = IIIF_MAX_WIDTH / Math.max(region.width, region.height);
-  const scale = mayEnlarge ? limit : Math.min(1, limit);
+function largestSize(region: Size, { mayEnlarge, limit }: SizeLimits): Size {
+  const fitting = limit / Math.max(region.width, region.height);
+  const scale = mayEnlarge ? fitting : Math.min(1, fitting);
   return { width: roundSide(region.width * scale), height: roundSide(region.height * scale) };
 }
 

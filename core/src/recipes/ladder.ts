@@ -42,7 +42,7 @@ export function checkLadder(ladder: Ladder): FieldError[] {
     if (ladder.widths.length === 0 || ladder.widths.length > MAX_RUNGS)
       return fault('widths', `A ladder has 1 to ${MAX_RUNGS} widths.`);
     return new Set(ladder.widths).size < ladder.widths.length
-      ? fault('widths', 'A width stands there twice.')
+      ? fault('widths', 'A width is listed twice.')
       : [];
   }
   const { from, stepBytes = DEFAULT_STEP_BYTES, most = DEFAULT_MOST_RUNGS } = ladder;

@@ -1,4 +1,4 @@
-import type { FocalPoint } from '../library/asset.js';
+import type { FocalPoint } from '../library/focal-point.js';
 import { outputMime } from './applies.js';
 import { type ChainFault, type ChainStart, chainSize, startChain } from './chain.js';
 import { type Region, type Size, toWholePixels } from './geometry.js';

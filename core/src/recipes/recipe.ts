@@ -2,8 +2,19 @@ import type { Kind } from '../library/kinds.js';
 import type { Ladder } from './ladder.js';
 import type { Step } from './steps.js';
 
-/** How far a rendition is. Surplus: its recipe no longer asks for it. */
-export const RENDITION_STATES = ['fresh', 'due', 'outdated', 'failed', 'surplus'] as const;
+/**
+ * How far a rendition is. On request: created on the first request. Not applicable: this very file can't have it, like the
+ * second page of a document of one page. Surplus: its recipe no longer asks for it.
+ */
+export const RENDITION_STATES = [
+  'fresh',
+  'due',
+  'on-request',
+  'outdated',
+  'failed',
+  'not-applicable',
+  'surplus',
+] as const;
 export type RenditionState = (typeof RENDITION_STATES)[number];
 
 export const OUTPUT_FORMATS = ['keep', 'jpeg', 'webp', 'avif', 'png', 'gif'] as const;
@@ -36,6 +47,11 @@ export interface RecipeOutput {
   also?: AlternativeFormat[];
 }
 
+/** The state of a rendition that has not been made yet. */
+export function unmadeState(when: RecipeTime): 'due' | 'on-request' {
+  return when === 'on-request' ? 'on-request' : 'due';
+}
+
 /** A named chain of steps by which a rendition is made. */
 export interface Recipe {
   name: string;
@@ -59,6 +75,8 @@ export type RecipeContent = Pick<Recipe, 'steps' | 'output' | 'ladder'>;
 export interface RecipeAnswer extends Recipe {
   renditions: Record<RenditionState, number>;
   bytes: number;
+  /** The address of a picture that it made; null when there is none. */
+  sample: string | null;
 }
 
 /** A recipe's name stands in addresses: lower-case letters, digits and hyphens. */

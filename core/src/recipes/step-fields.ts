@@ -62,14 +62,14 @@ export const STEP_KINDS: Record<StepOp, StepKind> = {
   moment: {
     title: 'Moment',
     group: 'source',
-    says: 'the moment of a film that becomes the picture',
+    says: 'the frame of a video that becomes the picture',
     fields: { at: { label: 'At', kind: 'number', min: 0, max: 1_000_000, unit: 's', step: 0.1 } },
     starts: { at: 1 },
   },
   wave: {
     title: 'Wave form',
     group: 'source',
-    says: 'the wave form of a sound, as a drawing',
+    says: 'the waveform of an audio file as a drawing',
     fields: {
       width: { label: 'Width', kind: 'integer', min: 16, max: 8000, unit: 'px', default: 1200 },
       height: { label: 'Height', kind: 'integer', min: 8, max: 4000, unit: 'px', default: 240 },
@@ -81,7 +81,7 @@ export const STEP_KINDS: Record<StepOp, StepKind> = {
   fit: {
     title: 'Fit',
     group: 'shape',
-    says: 'brings the picture into a box',
+    says: 'fits the picture into a box',
     fields: {
       width: side('Width'),
       height: side('Height'),
@@ -135,56 +135,56 @@ export const STEP_KINDS: Record<StepOp, StepKind> = {
   trim: {
     title: 'Trim',
     group: 'shape',
-    says: 'cuts off edges of one colour',
+    says: 'removes single-colour edges',
     fields: { tolerance: { label: 'Tolerance', kind: 'integer', min: 0, max: 255, default: 10 } },
     starts: {},
   },
   greyscale: {
     title: 'Greyscale',
     group: 'tone',
-    says: 'takes the colour out',
+    says: 'removes colour',
     fields: { amount: fraction('Amount', 1) },
     starts: {},
   },
   sepia: {
     title: 'Sepia',
     group: 'tone',
-    says: 'browns like an old print',
+    says: 'adds a brown tone',
     fields: { amount: fraction('Amount', 1) },
     starts: {},
   },
   tint: {
     title: 'Tint',
     group: 'tone',
-    says: 'lays one colour over the grey picture',
+    says: 'colours the greyscale picture',
     fields: { colour: colour('Colour'), amount: fraction('Amount', 1) },
     starts: { colour: '#7d9aa8', amount: 0.6 },
   },
   brightness: {
     title: 'Brightness',
     group: 'tone',
-    says: 'multiplies every value; 1 leaves it',
+    says: 'multiplies every value; 1 = unchanged',
     fields: { amount: factor('Factor') },
     starts: { amount: 1.1 },
   },
   contrast: {
     title: 'Contrast',
     group: 'tone',
-    says: 'spreads values around the middle; 1 leaves them',
+    says: 'spreads values around the middle; 1 = unchanged',
     fields: { amount: factor('Factor') },
     starts: { amount: 1.1 },
   },
   saturation: {
     title: 'Saturation',
     group: 'tone',
-    says: 'deepens or pales colours; 1 leaves them',
+    says: 'strengthens or fades colours; 1 = unchanged',
     fields: { amount: factor('Factor') },
     starts: { amount: 1.2 },
   },
   blur: {
     title: 'Blur',
     group: 'detail',
-    says: 'softens with a Gaussian',
+    says: 'applies a Gaussian blur',
     fields: {
       radius: { label: 'Radius', kind: 'number', min: 0.3, max: 200, unit: 'px', required: true, step: 0.5 },
     },
@@ -202,7 +202,7 @@ export const STEP_KINDS: Record<StepOp, StepKind> = {
   pixelate: {
     title: 'Pixelate',
     group: 'detail',
-    says: 'makes blocks of one colour',
+    says: 'replaces areas with single-colour blocks',
     fields: {
       size: { label: 'Block', kind: 'integer', min: 2, max: 1000, unit: 'px', required: true },
     },
@@ -221,7 +221,7 @@ export const STEP_KINDS: Record<StepOp, StepKind> = {
   corners: {
     title: 'Rounded corners',
     group: 'finish',
-    says: 'cuts the corners round; they become transparent',
+    says: 'rounds the corners; they become transparent',
     fields: {
       radius: { label: 'Radius', kind: 'integer', min: 1, max: 4000, unit: 'px', required: true },
     },
@@ -230,14 +230,14 @@ export const STEP_KINDS: Record<StepOp, StepKind> = {
   background: {
     title: 'Background',
     group: 'finish',
-    says: 'puts a colour behind what is transparent',
+    says: 'fills transparent areas with a colour',
     fields: { colour: colour('Colour') },
     starts: { colour: '#ffffff' },
   },
   watermark: {
     title: 'Watermark',
     group: 'finish',
-    says: 'lays a picture or words over it',
+    says: 'adds a picture or text on top',
     fields: {
       picture: { label: 'Picture', kind: 'picture' },
       words: { label: 'Words', kind: 'words', max: 200 },

@@ -53,9 +53,10 @@ export function drawWave(
 }
 
 function paint(colour: string): string {
+  if (colour === 'transparent') return 'fill="none"';
   return colour.length > 7
     ? `fill="${colour.slice(0, 7)}" fill-opacity="${fixed(Number.parseInt(colour.slice(7), 16) / 255)}"`
-    : `fill="${colour === 'transparent' ? 'none' : colour}"`;
+    : `fill="${colour}"`;
 }
 
 function fixed(value: number): string {

@@ -21,7 +21,19 @@ export interface FileFacts {
   checked?: CheckAnswer;
   /** Set when the bytes claim to be a picture and can't be read as one. */
   unreadable?: string;
+  /** Set when the picture can be read, and its embedded metadata can't. */
+  metadataFault?: string;
 }
+
+/** What holds in the whole installation, whatever a folder's rules say. */
+export interface InstallationLimits {
+  maxBytes: number;
+  /** The most pixels that are decoded. */
+  maxPixels: number;
+}
+
+/** The longest side of a picture that is kept: no picture is longer, and numbers made of it stay small. */
+export const MAX_SIDE = 1_000_000;
 
 /** What a custom check said of a file. `isAnswer` is false when it said nothing and the fallback of the rule holds. */
 export interface CheckAnswer {
@@ -41,9 +53,15 @@ export interface Destination {
  * Judges one file by the rules of a folder. Rules about facts that are not known yet say nothing: a check before
  * sending and the judgement on arrival are this same function.
  */
-export function judgeFile(file: FileFacts, rules: EffectiveRules, folder: Destination): Verdict {
+export function judgeFile(
+  file: FileFacts,
+  rules: EffectiveRules,
+  folder: Destination,
+  limits: InstallationLimits | null = null,
+): Verdict {
   const refusals = [
     judgeEmptiness(file),
+    ...(limits === null ? [] : judgeLimits(file, limits)),
     file.unreadable === undefined
       ? null
       : reason(
@@ -51,7 +69,7 @@ export function judgeFile(file: FileFacts, rules: EffectiveRules, folder: Destin
           null,
           file.mime ?? null,
           null,
-          `${file.name} can't be read as a picture: ${file.unreadable}. Open and save it again, then send it.`,
+          `${file.name} can't be read as a picture: ${file.unreadable}. Open it, save it again and upload it.`,
         ),
     judgeSize(file, rules),
     judgeDenial(file, rules),
@@ -64,13 +82,14 @@ export function judgeFile(file: FileFacts, rules: EffectiveRules, folder: Destin
   ].filter((found) => found !== null);
   if (refusals.length > 0) return { name: file.name, outcome: 'refused', reasons: refusals };
 
-  const remarks = [
+  const warnings = [
     judgeName(file),
     judgeMismatch(file),
-    judgeDuplicate(file, rules, 'remark'),
+    judgeMetadata(file),
+    judgeDuplicate(file, rules, 'warn'),
     judgeCheck(file, rules, true),
   ].filter((found) => found !== null);
-  return { name: file.name, outcome: remarks.length > 0 ? 'remarked' : 'accepted', reasons: remarks };
+  return { name: file.name, outcome: warnings.length > 0 ? 'warned' : 'accepted', reasons: warnings };
 }
 
 /** Judges files in their order: each one that fits takes up room for those after it. */
@@ -99,19 +118,62 @@ function reason(
 
 function judgeEmptiness(file: FileFacts): Reason | null {
   if (file.bytes > 0) return null;
-  return reason(
-    'empty',
-    1,
-    0,
-    null,
-    `${file.name} has no bytes in it. Check the original and send it again.`,
-  );
+  return reason('empty', 1, 0, null, `${file.name} is empty. Check the original and upload it again.`);
 }
 
 function judgeSize(file: FileFacts, { maxBytes }: EffectiveRules): Reason | null {
   if (maxBytes === null || file.bytes <= maxBytes.value) return null;
-  const message = `${file.name} has ${formatBytes(file.bytes)}; ${maxBytes.from} takes files up to ${formatBytes(maxBytes.value)}. Make it smaller or choose another folder.`;
+  const message = `${file.name} has ${formatBytes(file.bytes)}; ${maxBytes.from} accepts files up to ${formatBytes(maxBytes.value)}. Reduce the file or choose another folder.`;
   return reason('too-large', maxBytes.value, file.bytes, maxBytes.from, message);
+}
+
+function judgeLimits(file: FileFacts, limits: InstallationLimits): Reason[] {
+  const found: Reason[] = [];
+  if (file.bytes > limits.maxBytes)
+    found.push(
+      reason(
+        'too-large',
+        limits.maxBytes,
+        file.bytes,
+        null,
+        `${file.name} has ${formatBytes(file.bytes)}; this installation accepts files up to ${formatBytes(limits.maxBytes)}.`,
+      ),
+    );
+  const { width, height } = file;
+  if (width == null || height == null) return found;
+  const pixels = width * height;
+  if (pixels > limits.maxPixels)
+    found.push(
+      reason(
+        'too-many-pixels',
+        limits.maxPixels,
+        pixels,
+        null,
+        `${file.name} has ${formatCount(pixels, 'pixel')}; this installation accepts up to ${limits.maxPixels.toLocaleString('en-GB')}. Upload a smaller version.`,
+      ),
+    );
+  else if (Math.max(width, height) > MAX_SIDE)
+    found.push(
+      reason(
+        'too-many-pixels',
+        MAX_SIDE,
+        Math.max(width, height),
+        null,
+        `${file.name} is ${width} × ${height} pixels; the maximum side is ${MAX_SIDE.toLocaleString('en-GB')}.`,
+      ),
+    );
+  return found;
+}
+
+function judgeMetadata({ name, metadataFault }: FileFacts): Reason | null {
+  if (metadataFault === undefined) return null;
+  return reason(
+    'metadata-unreadable',
+    null,
+    null,
+    null,
+    `The embedded metadata of ${name} can't be read (${metadataFault}); no texts were filled from it.`,
+  );
 }
 
 function judgeDenial(file: FileFacts, { deny }: EffectiveRules): Reason | null {
@@ -124,14 +186,14 @@ function judgeDenial(file: FileFacts, { deny }: EffectiveRules): Reason | null {
 function judgeAllowance(file: FileFacts, { allow }: EffectiveRules): Reason | null {
   if (allow === null || isAllowed(allow.value, shownTypes(file.name, file.mime ?? null))) return null;
   const list = allow.value.join(', ');
-  const message = `${file.name} is ${describeType(file)}; ${allow.from} takes only ${list}.`;
+  const message = `${file.name} is ${describeType(file)}; ${allow.from} accepts only ${list}.`;
   return reason('type-not-allowed', list, actualType(file), allow.from, message);
 }
 
 function judgeRoom(file: FileFacts, { maxItems }: EffectiveRules, folder: Destination): Reason | null {
   if (maxItems === null || folder.items < maxItems.value) return null;
   const room = formatCount(maxItems.value, 'item');
-  const message = `${file.name} doesn't fit: ${folder.path} holds ${folder.items} of ${room}. Move something out or choose another folder.`;
+  const message = `${file.name} does not fit: ${folder.path} contains ${folder.items} of ${room}. Move files out or choose another folder.`;
   return reason('too-many', maxItems.value, folder.items + 1, maxItems.from, message);
 }
 
@@ -141,14 +203,14 @@ function judgePixels(file: FileFacts, rules: EffectiveRules): Reason[] {
   const found: Reason[] = [];
   const tooFew = (side: string, limit: EffectiveRules['minWidth'], actual: number) => {
     if (limit === null || actual >= limit.value) return;
-    const message = `${file.name} is ${actual} px ${side}; ${limit.from} asks for at least ${limit.value} px.`;
+    const message = `${file.name} is ${actual} px ${side}; ${limit.from} requires at least ${limit.value} px.`;
     found.push(reason('too-few-pixels', limit.value, actual, limit.from, message));
   };
   tooFew('wide', rules.minWidth, width);
   tooFew('high', rules.minHeight, height);
   const { maxPixels } = rules;
   if (maxPixels !== null && width * height > maxPixels.value) {
-    const message = `${file.name} has ${formatCount(width * height, 'pixel')}; ${maxPixels.from} takes up to ${maxPixels.value.toLocaleString('en-GB')}.`;
+    const message = `${file.name} has ${formatCount(width * height, 'pixel')}; ${maxPixels.from} accepts up to ${maxPixels.value.toLocaleString('en-GB')}.`;
     found.push(reason('too-many-pixels', maxPixels.value, width * height, maxPixels.from, message));
   }
   return found;
@@ -165,7 +227,7 @@ function judgeTexts(file: FileFacts, { requireTexts }: EffectiveRules): Reason[]
         value,
         null,
         from,
-        `${file.name} has no ${value}; ${from} requires one. Send it along, or write it into the file.`,
+        `${file.name} has no ${value}; ${from} requires one. Send it with the file, or embed it in the file.`,
       ),
     );
 }
@@ -173,15 +235,15 @@ function judgeTexts(file: FileFacts, { requireTexts }: EffectiveRules): Reason[]
 function judgeDuplicate(
   file: FileFacts,
   { duplicates }: EffectiveRules,
-  when: 'remark' | 'refuse',
+  when: 'warn' | 'refuse',
 ): Reason | null {
   if (file.duplicateOf == null) return null;
   // Without a rule a duplicate is kept, and said.
-  const rule = duplicates?.value ?? 'remark';
-  if ((rule === 'point' ? 'remark' : rule) !== when) return null;
+  const rule = duplicates?.value ?? 'warn';
+  if ((rule === 'reuse' ? 'warn' : rule) !== when) return null;
   const message =
-    rule === 'point'
-      ? `${file.name} has the same bytes as ${file.duplicateOf}, which stands for it; nothing was added.`
+    rule === 'reuse'
+      ? `${file.name} has the same bytes as ${file.duplicateOf}. That asset is used; nothing was added.`
       : `${file.name} has the same bytes as ${file.duplicateOf}.`;
   return reason('duplicate', when, file.duplicateOf, duplicates?.from ?? null, message);
 }
@@ -195,8 +257,8 @@ function judgeCheck(
   const { isAnswer, message } = checked;
   if (isRemark && isAnswer && message === null) return null;
   const said = isAnswer
-    ? `The check of ${check.from} ${isRemark ? 'takes' : 'refuses'} ${name}: ${message ?? 'it gives no reason'}.`
-    : `The check of ${check.from} could not be asked about ${name} (${message}); it is ${isRemark ? 'taken' : 'refused'} all the same, as the rule says.`;
+    ? `The check of ${check.from} ${isRemark ? 'accepts' : 'refuses'} ${name}: ${message ?? 'no reason given'}.`
+    : `The check of ${check.from} failed for ${name} (${message}). The rule says that the file is then ${isRemark ? 'accepted' : 'refused'}.`;
   return reason('custom-check', check.value.url, message, check.from, said.replaceAll('..', '.'));
 }
 
@@ -208,14 +270,14 @@ function judgeName(file: FileFacts): Reason | null {
     cleaned,
     file.name,
     null,
-    `${file.name} can't stand in an address; it is kept as ${cleaned}.`,
+    `${file.name} is not a valid name in a URL; it was changed to ${cleaned}.`,
   );
 }
 
 function judgeMismatch(file: FileFacts): Reason | null {
   const named = typeByExtension(splitName(file.name).extension);
   if (!named || file.mime == null || named.mime === file.mime) return null;
-  const message = `${file.name} is named like ${named.mime}, but its content is ${file.mime}. It is treated as what it is.`;
+  const message = `${file.name} has the extension of ${named.mime}, but its content is ${file.mime}. The content counts.`;
   return reason('type-mismatch', named.mime, file.mime, null, message);
 }
 

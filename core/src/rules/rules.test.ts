@@ -162,14 +162,14 @@ describe('limits', () => {
   });
 });
 
-describe('remarks', () => {
+describe('warnings', () => {
   test('an empty file is refused, whatever the rules', () => {
     expect(codes(judgeFile({ name: 'a.txt', bytes: 0 }, chain(['/', {}]), here))).toEqual(['empty']);
   });
 
-  test('a false extension is remarked, and the file kept', () => {
+  test('a false extension is warned, and the file kept', () => {
     const verdict = judgeFile({ name: 'scan.png', bytes: 1, mime: 'image/jpeg' }, chain(['/', {}]), here);
-    expect(verdict.outcome).toBe('remarked');
+    expect(verdict.outcome).toBe('warned');
     expect(verdict.reasons[0]).toMatchObject({
       code: 'type-mismatch',
       limit: 'image/png',
@@ -178,8 +178,8 @@ describe('remarks', () => {
   });
 
   test.each([
-    [null, 'remarked'],
-    ['remark', 'remarked'],
+    [null, 'warned'],
+    ['warn', 'warned'],
     ['allow', 'accepted'],
     ['refuse', 'refused'],
   ] as const)('with the rule %s the same bytes again are %s', (duplicates, outcome) => {

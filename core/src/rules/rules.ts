@@ -1,5 +1,5 @@
-/** What is to happen with a file whose bytes are in the library already; `point` keeps nothing and answers with the one there. */
-export const DUPLICATE_RULES = ['allow', 'remark', 'refuse', 'point'] as const;
+/** What is to happen with a file whose bytes are in the library already; `reuse` keeps nothing and answers with the one there. */
+export const DUPLICATE_RULES = ['allow', 'warn', 'refuse', 'reuse'] as const;
 export type DuplicateRule = (typeof DUPLICATE_RULES)[number];
 
 /** The texts that a folder can require. */

@@ -25,6 +25,8 @@ export interface Run {
   /** Items per second over the last while; null while nothing moves. */
   rate: number | null;
   secondsLeft: number | null;
+  /** Why it rests: what it runs on has a fault, such as a full disk. It goes on by itself when that is gone. */
+  heldReason: string | null;
   /** What the files that it touched took up before and take up now; null where a run is not about that. */
   bytes: { before: number; after: number } | null;
 }

@@ -1,0 +1,71 @@
+import { ByteReader, type ByteSource, concat, fromLatin1, latin1 } from './bytes.js';
+import type { CleanWish } from './clean-wish.js';
+import { type Piece, Splice } from './edits.js';
+import { writeXmp } from './rights-blocks.js';
+
+const IMAGE = 0x2c;
+const EXTENSION = 0x21;
+const TRAILER = 0x3b;
+const GRAPHIC_CONTROL = 0xf9;
+const PLAIN_TEXT = 0x01;
+const COMMENT = 0xfe;
+const APPLICATION = 0xff;
+/** Applications that say how it is shown: loops, and the colour profile. */
+const SHOWING = new Set(['NETSCAPE2.0', 'ANIMEXTS1.0', 'ICCRGBG1012']);
+const XMP = 'XMP DataXMP';
+
+/** Cleans a GIF: frames and loops stay as they are; what follows its end is left out. Source: GIF89a. @throws Error when it is broken */
+export function cleanGif(source: ByteSource, wish: CleanWish): Piece[] {
+  const reader = new ByteReader(source);
+  if (!/^GIF8[79]a$/.test(reader.code(0, 6))) throw new Error('it does not begin like a GIF');
+  const splice = new Splice();
+  let at = 13 + colourTableBytes(reader.u8(10));
+  splice.keep(0, at);
+  if (wish.keep === 'rights') splice.put(xmpExtension(writeXmp(wish.rights)));
+  for (;;) {
+    const block = reader.u8(at);
+    if (block === TRAILER) {
+      splice.keep(at, at + 1);
+      return splice.pieces;
+    }
+    if (block === IMAGE) {
+      const end = endOfBlocks(reader, at + 11 + colourTableBytes(reader.u8(at + 9)));
+      splice.keep(at, end);
+      at = end;
+    } else if (block === EXTENSION) {
+      const end = endOfBlocks(reader, at + 2);
+      if (staysOf(reader, at, wish)) splice.keep(at, end);
+      at = end;
+    } else throw new Error('a block of it is broken');
+    // It broke off: what there is of it is shown.
+    if (at >= source.length) return splice.pieces;
+  }
+}
+
+function staysOf(reader: ByteReader, at: number, { keep }: CleanWish): boolean {
+  const label = reader.u8(at + 1);
+  if (label === GRAPHIC_CONTROL || label === PLAIN_TEXT) return true;
+  if (label === COMMENT) return keep === 'all-but-pictures';
+  // What applications say of themselves may hold previews; XMP in a GIF can't be told from its frame.
+  return label === APPLICATION && reader.u8(at + 2) === 11 && SHOWING.has(latin1(reader.bytes(at + 3, 11)));
+}
+
+function colourTableBytes(flags: number): number {
+  return flags & 0x80 ? 3 * 2 ** ((flags & 7) + 1) : 0;
+}
+
+function endOfBlocks(reader: ByteReader, from: number): number {
+  for (let at = from; at < reader.length; ) {
+    const size = reader.u8(at);
+    at += 1 + size;
+    if (size === 0) return at;
+  }
+  return reader.length;
+}
+
+/** Source: ISO 16684-3, GIF: after the packet come 258 bytes that lead any reader of blocks to its end. */
+function xmpExtension(packet: Uint8Array | null): Uint8Array {
+  if (packet === null) return new Uint8Array();
+  const trailer = Uint8Array.from({ length: 258 }, (_, n) => (n === 0 ? 1 : n < 257 ? 256 - n : 0));
+  return concat([Uint8Array.of(EXTENSION, APPLICATION, 11), fromLatin1(XMP), packet, trailer]);
+}

@@ -1,0 +1,49 @@
+import type { ByteSource } from './bytes.js';
+import { cleanIsoMedia } from './clean-films.js';
+import { cleanGif } from './clean-gif.js';
+import { cleanIsoPicture, cleanJxl } from './clean-iso-pictures.js';
+import { cleanJpeg } from './clean-jpeg.js';
+import { cleanMatroska } from './clean-matroska.js';
+import { cleanPng } from './clean-png.js';
+import { cleanRiffMedia, cleanWebp } from './clean-riff.js';
+import { cleanTiff, rulesForTiff } from './clean-tiff.js';
+import type { CleanWish } from './clean-wish.js';
+import type { Piece } from './edits.js';
+
+/** Raised whenever a file comes out differently, so that what was worked out before is worked out again. */
+export const CLEANER_VERSION = 1;
+
+const CLEANERS: Record<string, (source: ByteSource, wish: CleanWish) => Piece[]> = {
+  'image/jpeg': cleanJpeg,
+  'image/png': cleanPng,
+  'image/gif': cleanGif,
+  'image/webp': cleanWebp,
+  'image/tiff': (source, { keep }) => cleanTiff(source, rulesForTiff(keep === 'rights')),
+  'image/avif': cleanIsoPicture,
+  'image/heic': cleanIsoPicture,
+  'image/jxl': cleanJxl,
+  'video/mp4': cleanIsoMedia,
+  'video/quicktime': cleanIsoMedia,
+  'audio/mp4': cleanIsoMedia,
+  'video/webm': cleanMatroska,
+  'video/x-matroska': cleanMatroska,
+  'video/avi': cleanRiffMedia,
+  'audio/wav': cleanRiffMedia,
+};
+
+/** Tells whether files of a type can hold metadata that {@link cleanFile} takes out. */
+export function isCleanable(mime: string): boolean {
+  return Object.hasOwn(CLEANERS, mime);
+}
+
+/**
+ * Works out a file without metadata that is embedded in it. Not a pixel, frame or sample changes: what is coded stays as it is.
+ *
+ * @returns the pieces of the cleaned file, in their order
+ * @throws Error when the file is broken in a way that doesn't let its metadata be found
+ */
+export function cleanFile(source: ByteSource, mime: string, wish: CleanWish): Piece[] {
+  const clean = Object.hasOwn(CLEANERS, mime) ? CLEANERS[mime] : undefined;
+  if (!clean) throw new Error(`a file of type ${mime} can't be cleaned`);
+  return clean(source, wish);
+}

@@ -1,0 +1,133 @@
+import { concat } from './bytes.js';
+
+/** What a file says of whose it is. */
+export interface StatedRights {
+  artist: string | null;
+  copyright: string | null;
+  credit: string | null;
+  /** How it may be used, in words, and where that is said. */
+  usageTerms: string | null;
+  webStatement: string | null;
+}
+
+export const NO_RIGHTS: StatedRights = {
+  artist: null,
+  copyright: null,
+  credit: null,
+  usageTerms: null,
+  webStatement: null,
+};
+
+const MAX_CHARACTERS = 2000;
+
+/** Tags of TIFF 6.0 that say how a picture is to be shown, and whose it is. */
+export const TIFF_TAGS = { orientation: 0x0112, artist: 0x013b, copyright: 0x8298 } as const;
+const ASCII = 2;
+const SHORT = 3;
+
+/**
+ * Writes Exif that says how the picture is to be turned and whose it is; null when there is nothing to say. Texts are UTF-8,
+ * as most programs read them. Source: CIPA DC-008-2019, 4.5 and 4.6.
+ */
+export function writeExif({
+  orientation,
+  rights: { artist, copyright },
+}: {
+  orientation: number | null;
+  rights: StatedRights;
+}): Uint8Array | null {
+  const entries: { tag: number; type: number; count: number; value: Uint8Array }[] = [];
+  if (orientation !== null && orientation >= 2 && orientation <= 8)
+    entries.push({ tag: TIFF_TAGS.orientation, type: SHORT, count: 1, value: Uint8Array.of(orientation, 0) });
+  for (const [tag, text] of [
+    [TIFF_TAGS.artist, artist],
+    [TIFF_TAGS.copyright, copyright],
+  ] as const) {
+    if (text === null) continue;
+    const value = new TextEncoder().encode(`${text.slice(0, MAX_CHARACTERS)}\0`);
+    entries.push({ tag, type: ASCII, count: value.length, value });
+  }
+  if (entries.length === 0) return null;
+  const head = new Uint8Array(8 + 2 + entries.length * 12 + 4);
+  const view = new DataView(head.buffer);
+  head.set([0x49, 0x49, 0x2a, 0x00, 8, 0, 0, 0]);
+  view.setUint16(8, entries.length, true);
+  const data: Uint8Array[] = [];
+  let at = head.length;
+  for (const [index, { tag, type, count, value }] of entries.entries()) {
+    const entry = 10 + index * 12;
+    view.setUint16(entry, tag, true);
+    view.setUint16(entry + 2, type, true);
+    view.setUint32(entry + 4, count, true);
+    if (value.length <= 4) {
+      head.set(value, entry + 8);
+      continue;
+    }
+    view.setUint32(entry + 8, at, true);
+    const padded = new Uint8Array(value.length + (value.length % 2));
+    padded.set(value);
+    data.push(padded);
+    at += padded.length;
+  }
+  return concat([head, ...data]);
+}
+
+/** Characters that XML can hold. Source: XML 1.0, production 2. */
+function isXmlCharacter(character: string): boolean {
+  const code = character.codePointAt(0) ?? 0;
+  const isControl = code < 0x20 && code !== 0x9 && code !== 0xa && code !== 0xd;
+  const isHalf = code >= 0xd800 && code <= 0xdfff;
+  return !isControl && !isHalf && code !== 0xfffe && code !== 0xffff;
+}
+
+function escapeXml(text: string): string {
+  return [...text.slice(0, MAX_CHARACTERS)]
+    .filter(isXmlCharacter)
+    .join('')
+    .replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`);
+}
+
+/** Writes an XMP packet that says whose the file is; null when there is nothing to say. Source: ISO 16684-1, clause 7. */
+export function writeXmp({
+  artist,
+  copyright,
+  credit,
+  usageTerms,
+  webStatement,
+}: StatedRights): Uint8Array | null {
+  const inDefaultLanguage = (text: string) =>
+    `<rdf:Alt><rdf:li xml:lang="x-default">${escapeXml(text)}</rdf:li></rdf:Alt>`;
+  const properties = [
+    artist !== null && `<dc:creator><rdf:Seq><rdf:li>${escapeXml(artist)}</rdf:li></rdf:Seq></dc:creator>`,
+    copyright !== null && `<dc:rights>${inDefaultLanguage(copyright)}</dc:rights>`,
+    credit !== null && `<photoshop:Credit>${escapeXml(credit)}</photoshop:Credit>`,
+    usageTerms !== null && `<xmpRights:UsageTerms>${inDefaultLanguage(usageTerms)}</xmpRights:UsageTerms>`,
+    webStatement !== null && `<xmpRights:WebStatement>${escapeXml(webStatement)}</xmpRights:WebStatement>`,
+  ].filter((property) => property !== false);
+  if (properties.length === 0) return null;
+  return new TextEncoder().encode(
+    `<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?><x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:photoshop="http://ns.adobe.com/photoshop/1.0/" xmlns:xmpRights="http://ns.adobe.com/xap/1.0/rights/">${properties.join('')}</rdf:Description></rdf:RDF></x:xmpmeta><?xpacket end="r"?>`,
+  );
+}
+
+/** So many characters without a space or a tag between them are a picture and no text. */
+const PICTURE_RUN = 200;
+const SPACE = 0x20;
+/** The characters of base64 (RFC 4648), line ends, and references by which XML writes them. */
+const OF_A_PICTURE = new Set(
+  [...'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/=&#;\r\n\0'].map((sign) =>
+    sign.charCodeAt(0),
+  ),
+);
+
+/** Blanks the pictures that an XMP packet holds in base64, whatever the property; its length stays. */
+export function blankPictures(packet: Uint8Array): Uint8Array {
+  const blanked = packet.slice();
+  let from = 0;
+  for (let at = 0; at <= packet.length; at += 1) {
+    if (at < packet.length && OF_A_PICTURE.has(packet[at] ?? 0)) continue;
+    if (at - from >= PICTURE_RUN) blanked.fill(SPACE, from, at);
+    from = at + 1;
+  }
+  return blanked;
+}

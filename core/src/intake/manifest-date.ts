@@ -1,0 +1,18 @@
+import { writeTime } from '../library/capture-time.js';
+
+const DATE =
+  /^(\d{4})[-:/.](\d{2})[-:/.](\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2}))?(?:\.\d+)?\s*(Z|[+-]\d{2}:?\d{2})?)?$/;
+
+/** Reads ISO 8601 and Exif's way of writing dates, as UTC; null when there is none, `none` when it is no date. */
+export function readDate(text: string): string | null | 'none' {
+  if (text === '') return null;
+  const parts = DATE.exec(text);
+  if (!parts) return 'none';
+  const [, year, month, day, hour = '00', minute = '00', second = '00', zone = 'Z'] = parts;
+  const offset = zone === 'Z' ? zone : zone.replace(/^([+-]\d{2}):?(\d{2})$/, '$1:$2');
+  const ms = Date.parse(`${year}-${month}-${day}T${hour}:${minute}:${second}${offset}`);
+  const isReal =
+    !Number.isNaN(ms) &&
+    new Date(Date.UTC(Number(year), Number(month) - 1, Number(day))).getUTCDate() === Number(day);
+  return (isReal ? writeTime(ms) : null) ?? 'none';
+}

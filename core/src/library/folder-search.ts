@@ -1,0 +1,33 @@
+/** The folders that match what was typed, best first. */
+export interface FolderMatches {
+  paths: string[];
+  /** How many more match than are listed. */
+  more: number;
+}
+
+/**
+ * Finds folders by words of their paths, in any order and any case. A folder whose own name begins with the last word
+ * comes before one that has it anywhere in its name, and that one before one below such a folder; shorter paths first
+ * among equals, so that a folder comes before those in it.
+ *
+ * @param most how many paths are listed
+ */
+export function searchFolders(paths: readonly string[], typed: string, most: number): FolderMatches {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  if (words.length === 0) return { paths: paths.slice(0, most), more: Math.max(0, paths.length - most) };
+  const last = words[words.length - 1] as string;
+  const found: { path: string; rank: number }[] = [];
+  for (const path of paths) {
+    const lower = path.toLowerCase();
+    if (words.every((word) => lower.includes(word))) found.push({ path, rank: rankOf(lower, last) });
+  }
+  found.sort((a, b) => a.rank - b.rank || a.path.length - b.path.length || (a.path < b.path ? -1 : 1));
+  return { paths: found.slice(0, most).map(({ path }) => path), more: Math.max(0, found.length - most) };
+}
+
+function rankOf(path: string, word: string): number {
+  if (path === word) return 0;
+  const name = path.slice(path.lastIndexOf('/') + 1);
+  if (name.startsWith(word)) return 1;
+  return name.includes(word) ? 2 : 3;
+}

@@ -1,0 +1,62 @@
+import type { AssetTexts } from './asset.js';
+
+/** The longest texts that are kept, in UTF-16 code units; of keywords the longest one, and how many. */
+export const TEXT_LIMITS = {
+  title: 500,
+  alt: 5000,
+  caption: 5000,
+  credit: 500,
+  keyword: 100,
+  keywords: 200,
+} as const;
+
+const PLAIN = ['title', 'alt', 'caption', 'credit'] as const;
+
+/** A text that is longer than is kept. */
+export interface LongText {
+  field: keyof AssetTexts;
+  limit: number;
+  actual: number;
+}
+
+/** Lists the texts that are longer than is kept. */
+export function findLongTexts(texts: Partial<AssetTexts>): LongText[] {
+  const found: LongText[] = [];
+  for (const field of PLAIN) {
+    const actual = texts[field]?.length ?? 0;
+    if (actual > TEXT_LIMITS[field]) found.push({ field, limit: TEXT_LIMITS[field], actual });
+  }
+  const { keywords = [] } = texts;
+  const longest = keywords.reduce((most, word) => Math.max(most, word.length), 0);
+  if (keywords.length > TEXT_LIMITS.keywords)
+    found.push({ field: 'keywords', limit: TEXT_LIMITS.keywords, actual: keywords.length });
+  else if (longest > TEXT_LIMITS.keyword)
+    found.push({ field: 'keywords', limit: TEXT_LIMITS.keyword, actual: longest });
+  return found;
+}
+
+/** Shortens texts to what is kept: the beginning of long ones, and the first of many keywords. */
+export function fitTexts(texts: AssetTexts): { texts: AssetTexts; shortened: LongText[] } {
+  const shortened = findLongTexts(texts);
+  if (shortened.length === 0) return { texts, shortened };
+  const fit = (field: (typeof PLAIN)[number]) =>
+    texts[field] === null ? null : cut(texts[field], TEXT_LIMITS[field]);
+  const keywords = texts.keywords.map((word) => cut(word, TEXT_LIMITS.keyword));
+  return {
+    shortened,
+    texts: {
+      title: fit('title'),
+      alt: fit('alt'),
+      caption: fit('caption'),
+      credit: fit('credit'),
+      keywords: [...new Set(keywords)].slice(0, TEXT_LIMITS.keywords),
+    },
+  };
+}
+
+/** Cuts a text without leaving half of a character that takes two code units. */
+function cut(text: string, length: number): string {
+  if (text.length <= length) return text;
+  const end = /[\ud800-\udbff]/.test(text[length - 1] ?? '') ? length - 1 : length;
+  return text.slice(0, end).trimEnd();
+}

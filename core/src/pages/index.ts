@@ -1,0 +1,1 @@
+export { type ImageSources, imageSources, sheetRendition } from './srcset.js';

@@ -1,0 +1,1 @@
+export type { FieldError, Problem } from './problem.js';
