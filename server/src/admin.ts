@@ -1,14 +1,20 @@
 import { parseArgs } from 'node:util';
-import { ALL_RIGHTS } from '@uniferum/core';
+import { ALL_RIGHTS } from '@uniferum/core/access';
+import { pino } from 'pino';
 import { makeKey, makeUser } from './access/service.js';
-import { readConfig } from './config.js';
-import { checkSecret } from './intake/custom-check.js';
-import { openDatabase } from './shared/database.js';
+import { ALL_COUNTS, findBroken } from './house/invariants.js';
+import { verifyCounts } from './library/verify-counts.js';
+import { checkSecret } from './rules/custom-check.js';
+import { readConfig } from './shared/config.js';
 import { migrate } from './shared/migrate.js';
+import { openDatabase } from './shared/pooled-database.js';
+import { DiskStore } from './stores/disk-store.js';
 
 // For the operator, on the server's own machine, where no right can be asked for yet:
 //   node server/dist/admin.js user --email keeper@skerry.example --name "Edda"   (the password in UNIFERUM_PASSWORD)
 //   node server/dist/admin.js key --name "Nightly import" [--rights library:read,library:write]   (prints the secret)
+//   node server/dist/admin.js verify-counts   (holds all kept counts against what there is, and puts them right)
+//   node server/dist/admin.js check [--hash]   (looks for what must never be the case, and changes nothing; --hash reads all bytes)
 //   node server/dist/admin.js check-secret --url https://…   (prints what a custom check verifies its questions with)
 const { values, positionals } = parseArgs({
   allowPositionals: true,
@@ -17,33 +23,53 @@ const { values, positionals } = parseArgs({
     name: { type: 'string' },
     rights: { type: 'string' },
     url: { type: 'string' },
+    hash: { type: 'boolean', default: false },
   },
 });
 const config = readConfig(process.env);
 await migrate(config.database);
 const db = openDatabase(config.database);
+
+const say = (line: string) => process.stdout.write(`${line}\n`);
+const rights =
+  values.rights === undefined
+    ? ALL_RIGHTS
+    : ALL_RIGHTS.filter((right) => values.rights?.split(',').includes(right));
+
+const COMMANDS: Record<string, () => Promise<void>> = {
+  async user() {
+    const password = process.env.UNIFERUM_PASSWORD;
+    if (!values.email || !password) throw new Error('Set --email, and the password in UNIFERUM_PASSWORD.');
+    await makeUser(db, { email: values.email, name: values.name ?? values.email, password, rights });
+  },
+  async key() {
+    say((await makeKey(db, { name: values.name ?? 'Unnamed', rights })).secret);
+  },
+  async 'verify-counts'() {
+    const corrected = await verifyCounts(db, pino({ level: 'silent' }), ALL_COUNTS, { slow: true });
+    for (const [name, drifts] of Object.entries(corrected))
+      for (const { what, items, bytes } of drifts)
+        say(`${name}: ${what} was changed by ${items} items, ${bytes} bytes`);
+    if (Object.keys(corrected).length === 0) say('All counts are correct.');
+  },
+  async check() {
+    const findings = await findBroken(db, new DiskStore(config.dataDir), { hash: values.hash });
+    for (const { what, times, examples } of findings)
+      say(`${times} ${what}: ${examples.join(', ')}${times > examples.length ? ', …' : ''}`);
+    if (findings.length === 0) say('No problems found.');
+    else process.exitCode = 1;
+  },
+  async 'check-secret'() {
+    if (!values.url) throw new Error('Set the URL of the check with --url.');
+    say(checkSecret(config, values.url));
+  },
+};
+
 try {
-  await carryOut(positionals[0]);
+  const [name = ''] = positionals;
+  const command = Object.hasOwn(COMMANDS, name) ? COMMANDS[name] : undefined;
+  if (!command) throw new Error(`Expected one of the commands ${Object.keys(COMMANDS).join(', ')}.`);
+  await command();
 } finally {
   await db.end();
-}
-
-async function carryOut(command: string | undefined): Promise<void> {
-  const rights =
-    values.rights === undefined
-      ? ALL_RIGHTS
-      : ALL_RIGHTS.filter((right) => values.rights?.split(',').includes(right));
-  if (command === 'user') {
-    const password = process.env.UNIFERUM_PASSWORD;
-    if (!values.email || !password) throw new Error('Give --email, and the password in UNIFERUM_PASSWORD.');
-    await makeUser(db, { email: values.email, name: values.name ?? values.email, password, rights });
-  } else if (command === 'key') {
-    const { secret } = await makeKey(db, { name: values.name ?? 'Unnamed', rights });
-    process.stdout.write(`${secret}\n`);
-  } else if (command === 'check-secret') {
-    if (!values.url) throw new Error('Give the address of the check with --url.');
-    process.stdout.write(`${checkSecret(config, values.url)}\n`);
-  } else {
-    throw new Error('Expected the command "user", "key" or "check-secret".');
-  }
 }

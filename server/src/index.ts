@@ -1,7 +1,11 @@
 export { makeKey, makeUser } from './access/service.js';
-export { ALL_ROUTES, type App, createApp } from './app.js';
-export { type Config, readConfig } from './config.js';
-export { type Database, openDatabase } from './shared/database.js';
+export { createApp } from './app.js';
+export { describeRoutes } from './describe.js';
+export { closeProcesses, createHouse, prepareProcesses } from './rooms.js';
+export { type Config, readConfig } from './shared/config.js';
+export type { Database } from './shared/database.js';
 export { migrate } from './shared/migrate.js';
+export { openDatabase } from './shared/pooled-database.js';
+export type { Services } from './shared/services.js';
 export { DiskStore } from './stores/disk-store.js';
 export { createEngine } from './worker.js';

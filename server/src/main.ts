@@ -1,31 +1,46 @@
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { pino } from 'pino';
-import { closeApp, createApp } from './app.js';
-import { readConfig } from './config.js';
-import { dropAbandonedUploads } from './intake/resumable.js';
-import { watchInbox } from './intake/watch-inbox.js';
+import { createApp } from './app.js';
 import { recountFacets } from './library/facet-queries.js';
 import { adoptEarlierRenditions } from './recipes/upgrade.js';
-import { openDatabase } from './shared/database.js';
+import { closeProcesses, createHouse, prepareProcesses } from './rooms.js';
+import { documentOf } from './shared/health-routes.js';
+import { launch, withDatabase } from './shared/launch.js';
 import { migrate } from './shared/migrate.js';
+import { openDatabase } from './shared/pooled-database.js';
+import type { Services } from './shared/services.js';
 import { onShutdown } from './shared/shutdown.js';
+import { asksForHealth, inTurn } from './shared/turnstile.js';
 import { DiskStore } from './stores/disk-store.js';
 
-const config = readConfig(process.env);
-const log = pino({ level: config.logLevel, base: { part: 'server' } });
-const applied = await migrate(config.database);
+const { config, log } = launch('server');
+const applied = await withDatabase(log, () => migrate(config.database));
 if (applied.length > 0) log.info({ applied }, 'the database was migrated');
 
-const db = openDatabase(config.database);
+const { connections, waitMs } = config.database;
+const db = openDatabase(config.database, { connections, acquireTimeoutMs: waitMs });
 const store = new DiskStore(config.dataDir);
 await store.prepare();
 
 if (applied.includes('0008_finding.sql')) await recountFacets(db);
 if (applied.includes('0010_derived_files.sql')) await adoptEarlierRenditions(db);
 
-const { app, express } = createApp({ config, db, store, log });
-const server = createServer({ keepAliveTimeout: 65_000, requestTimeout: 0 }, express);
+const leases = openDatabase(config.database, { connections: 1 });
+const services: Services = { config, db, leases, store, log };
+const processes = prepareProcesses(services, 'server');
+const house = createHouse(services, processes);
+const app = createApp({ services, db, house });
+// Built before anybody can ask for it: it takes a while.
+documentOf(app.routes);
+const server = createServer(
+  {
+    keepAliveTimeout: 65_000,
+    headersTimeout: 60_000,
+    requestTimeout: 0,
+    connectionsCheckingInterval: 10_000,
+  },
+  inTurn(app.express, asksForHealth),
+);
 server.listen(config.port, config.host, () => {
   const { port } = server.address() as AddressInfo;
   log.info({ port, url: config.publicUrl }, 'the server listens');
@@ -36,20 +51,15 @@ server.on('error', (error) => {
   process.exit(1);
 });
 
-const stopWatching = watchInbox(app);
-const HOUR_MS = 3_600_000;
-const dropping = setInterval(() => {
-  dropAbandonedUploads(app).catch((error) =>
-    log.error({ err: error }, 'abandoned uploads could not be dropped'),
-  );
-}, HOUR_MS);
+const closeBackground = await house.open();
 
 onShutdown(log, async () => {
-  clearInterval(dropping);
-  await stopWatching();
-  app.events.close();
+  await closeBackground();
   server.closeIdleConnections();
   await new Promise((resolve) => server.close(resolve));
-  await closeApp(app);
+  await app.close();
+  await house.close();
+  await closeProcesses(processes);
+  await leases.end();
   await db.end();
 });

@@ -1,43 +1,44 @@
 import './shared/thread-pool.js';
-import { pino } from 'pino';
-import { readConfig } from './config.js';
-import { sweepBlobs } from './library/sweep.js';
-import { RenderPool } from './recipes/engine/pool.js';
-import { tidyDerived } from './recipes/tidy.js';
-import { openDatabase } from './shared/database.js';
+import { sweepAll } from './house/sweep-all.js';
+import { closeProcesses, createHouse, prepareProcesses } from './rooms.js';
+import { launch, withDatabase } from './shared/launch.js';
+import { waitUntilMigrated } from './shared/migrate.js';
+import { openDatabase } from './shared/pooled-database.js';
+import { repeatedly } from './shared/repeatedly.js';
+import type { Services } from './shared/services.js';
 import { onShutdown } from './shared/shutdown.js';
 import { DiskStore } from './stores/disk-store.js';
 import { createEngine } from './worker.js';
 
-const config = readConfig(process.env);
-const log = pino({ level: config.logLevel, base: { part: 'worker' } });
-const db = openDatabase(config.database, { connections: config.worker.slots + 3 });
+const { config, log } = launch('worker');
+await withDatabase(log, () =>
+  waitUntilMigrated(config.database, {
+    onWait: (missing) => log.info({ missing }, 'waiting for a server to migrate the database'),
+  }),
+);
+const { slots } = config.worker;
+const db = openDatabase(config.database, { connections: slots + 4 });
 const store = new DiskStore(config.dataDir);
 await store.prepare();
 
-const pool = new RenderPool({
-  processes: config.worker.slots,
-  maxMemoryBytes: config.render.maxMemoryBytes,
-  timeoutMs: config.render.timeoutMs,
-  isBackground: true,
-});
-const engine = createEngine({ config, db, store, log, pool });
+// The engine renews its items on a connection of its own; nothing else in a worker has to be renewed.
+const services: Services = { config, db, leases: db, store, log };
+const processes = prepareProcesses(services, 'worker');
+const house = createHouse(services, processes);
+const engine = createEngine(services, house);
 await engine.start();
-log.info({ slots: config.worker.slots }, 'the worker is at work');
+log.info({ slots }, 'the worker is at work');
 process.send?.({ ready: true });
 
-/** Bytes that nothing names any more are looked for once an hour. */
-const SWEEP_MS = 3_600_000;
-const sweeping = setInterval(() => {
-  tidyDerived(db, config.maxOnRequestBytes)
-    .then(() => sweepBlobs(db, store))
-    .then((swept) => log.info({ swept }, 'the store was swept'))
-    .catch((error) => log.error({ err: error }, 'sweeping failed'));
-}, SWEEP_MS);
+// The first time soon: whatever ended the last worker may have left something behind, and a migration changes what counts.
+const FIRST_SWEEP_MS = 20_000;
+const stopSweeping = repeatedly(config.sweepMs, log, 'sweeping failed', () => sweepAll(services, db, house), {
+  firstMs: Math.min(FIRST_SWEEP_MS, config.sweepMs),
+});
 
 onShutdown(log, async () => {
-  clearInterval(sweeping);
+  stopSweeping();
   await engine.close();
-  await pool.close();
+  await closeProcesses(processes);
   await db.end();
 });

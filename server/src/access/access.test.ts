@@ -1,8 +1,12 @@
-import { ALL_RIGHTS } from '@uniferum/core';
+import { ALL_RIGHTS } from '@uniferum/core/access';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { ALL_ROUTES } from '../app.js';
+import { describeRoutes } from '../describe.js';
 import { EMAIL, makeTestUser, PASSWORD, startTestServer, type TestServer } from '../testing/harness.js';
 import { hashPassword, verifyPassword } from './passwords.js';
+import { makeUser } from './service.js';
+import { admitAttempt, slowdownMs } from './sign-in-limits.js';
+
+const ALL_ROUTES = await describeRoutes();
 
 let server: TestServer;
 beforeAll(async () => {
@@ -46,12 +50,61 @@ describe('sign-in', () => {
     expect(wrong.body.detail).toBe(unknown.body.detail);
   });
 
-  test('too many failures have to wait, also with the right password', async () => {
-    const other = 'gull@skerry.example';
-    for (let n = 0; n < 8; n += 1) await signIn('guess', other);
-    const { status, headers, body } = await signIn('guess', other);
-    expect([status, body.code]).toEqual([429, 'too-many-attempts']);
-    expect(Number(headers.get('retry-after'))).toBeGreaterThan(0);
+  describe('with many attempts', () => {
+    const from = (source: string, email: string, password = 'guess') =>
+      server.call('POST', '/api/v1/session', {
+        key: null,
+        json: { email, password },
+        headers: { 'X-Forwarded-For': source },
+      });
+    const statuses = (answers: { status: number }[]) =>
+      answers.map(({ status }) => status).sort((a, b) => a - b);
+
+    test('lets eight through, also when they come all at once', async () => {
+      const answers = await Promise.all(
+        Array.from({ length: 16 }, () => from('203.0.113.9', 'gull@skerry.example')),
+      );
+      expect(statuses(answers)).toEqual([...Array(8).fill(401), ...Array(8).fill(429)]);
+      const { headers, body } = await from('203.0.113.9', 'gull@skerry.example');
+      expect(body.code).toBe('too-many-attempts');
+      expect(Number(headers.get('retry-after'))).toBeGreaterThan(800);
+      expect(Number(headers.get('retry-after'))).toBeLessThanOrEqual(900);
+    });
+
+    test('locks out where they come from, not whom they name; spellings of one address are one', async () => {
+      const spellings = [EMAIL, EMAIL.toUpperCase(), `${EMAIL} `];
+      for (let n = 0; n < 9; n += 1) await from('203.0.113.10', spellings[n % 3] as string);
+      expect((await from('203.0.113.10', EMAIL, PASSWORD)).status).toBe(429);
+      expect((await from('203.0.113.11', EMAIL, PASSWORD)).status).toBe(204);
+    });
+
+    test('of one network counts them together', async () => {
+      for (let n = 0; n < 8; n += 1) await from(`2001:db8:5:6::${n + 1}`, 'tern@skerry.example');
+      expect((await from('2001:db8:5:6:ffff::1', 'tern@skerry.example')).status).toBe(429);
+      expect((await from('2001:db8:5:7::1', 'tern@skerry.example')).status).toBe(401);
+    });
+
+    test('stops a source that tries many addresses', async () => {
+      for (let n = 0; n < 39; n += 1)
+        await admitAttempt(server.db, { account: `email:n${n}@skerry.example`, source: '203.0.113.12' });
+      expect((await from('203.0.113.12', 'last@skerry.example')).status).toBe(401);
+      expect((await from('203.0.113.12', 'one-more@skerry.example')).status).toBe(429);
+    });
+
+    test('slows down from the ninth failure with one account on, and never for long', () => {
+      expect([0, 7, 8, 9, 12, 50, 1e9].map(slowdownMs)).toEqual([0, 0, 250, 500, 4000, 4000, 4000]);
+    });
+
+    test('forgets failures once the password was right', async () => {
+      const email = 'dunlin@skerry.example';
+      await makeUser(server.db, { email, name: 'Dunlin', password: PASSWORD, rights: [] });
+      for (let n = 0; n < 11; n += 1) {
+        const isRight = n % 5 === 4;
+        expect((await from('203.0.113.13', email, isRight ? PASSWORD : 'guess')).status).toBe(
+          isRight ? 204 : 401,
+        );
+      }
+    });
   });
 
   test('a change with the session from another site is refused', async () => {
@@ -114,7 +167,7 @@ describe('API keys', () => {
 });
 
 describe('every route', () => {
-  const guarded = ALL_ROUTES.filter(({ access }) => access !== 'public');
+  const guarded = ALL_ROUTES.filter(({ access }) => access !== 'public' && access !== 'anyone');
   const addressOf = (path: string) => path.replace(/\{\w+\*?\}/g, '1');
 
   test.each(guarded.map(({ method, path, access }) => [method.toUpperCase(), path, access] as const))(
@@ -131,7 +184,7 @@ describe('every route', () => {
   );
 
   test('those that are open to everybody are these, and no others', () => {
-    const open = ALL_ROUTES.filter(({ access }) => access === 'public').map(
+    const open = ALL_ROUTES.filter(({ access }) => access === 'public' || access === 'anyone').map(
       ({ method, path }) => `${method} ${path}`,
     );
     expect(open.sort()).toEqual([
@@ -139,6 +192,7 @@ describe('every route', () => {
       'get /api/v1/openapi.json',
       'get /api/v1/recipes/schema.json',
       'get /health',
+      'get /health/live',
       'get /iiif/3/{id}',
       'get /iiif/3/{id}/info.json',
       'get /iiif/3/{id}/{region}/{size}/{rotation}/{file}',

@@ -1,25 +1,9 @@
-import type { Right } from '@uniferum/core';
 import type { Request } from 'express';
 import type { Database } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
+import type { Principal } from '../shared/principal.js';
 import { findKeyBySecretHash, findSession, touchKey } from './queries.js';
 import { hashSecret } from './secrets.js';
-
-/** Who makes a request. */
-export interface Principal {
-  kind: 'user' | 'key' | 'nobody';
-  id: string;
-  /** `user:1` or `key:7`: what tables refer to. */
-  ref: string;
-  name: string;
-  rights: readonly Right[];
-}
-
-/** Who stands behind a public route. */
-export const NOBODY: Principal = { kind: 'nobody', id: '0', ref: 'nobody', name: 'nobody', rights: [] };
-
-/** Who stands behind work that the installation does by itself. */
-export const SYSTEM: Principal = { kind: 'nobody', id: '0', ref: 'system', name: 'Uniferum', rights: [] };
 
 export const SESSION_COOKIE = 'uniferum_session';
 
@@ -56,7 +40,7 @@ export function requireOwnOrigin(req: Request, publicUrl: string): void {
   if (!isOwn)
     throw new UniferumError(
       'foreign-origin',
-      'A session is only good on its own site. Scripts use an API key.',
+      'Sessions are valid only on their own site. Use an API key in scripts.',
     );
 }
 

@@ -1,5 +1,13 @@
-import type { ApiKey, Right } from '@uniferum/core';
-import { change, type Executor, isoTime, isoTimeOrNull, select, selectOne } from '../shared/database.js';
+import type { ApiKey, Right } from '@uniferum/core/access';
+import {
+  change,
+  type Executor,
+  isoTime,
+  isoTimeOrNull,
+  select,
+  selectOne,
+  writeJson,
+} from '../shared/database.js';
 
 interface UserRow {
   id: number;
@@ -43,7 +51,7 @@ export async function putUser(
     db,
     `INSERT INTO users (email, name, password_hash, rights) VALUES (?, ?, ?, ?)
      ON DUPLICATE KEY UPDATE name = VALUES(name), password_hash = VALUES(password_hash), rights = VALUES(rights)`,
-    [user.email, user.name, user.passwordHash, JSON.stringify(user.rights)],
+    [user.email, user.name, user.passwordHash, writeJson(user.rights)],
   );
 }
 
@@ -78,22 +86,6 @@ export async function deleteSession(db: Executor, tokenHash: string): Promise<vo
   await change(db, 'DELETE FROM sessions WHERE token_hash = ?', [tokenHash]);
 }
 
-/** Notes a failed sign-in. */
-export async function insertFailedSignIn(db: Executor, subject: string): Promise<void> {
-  await change(db, 'DELETE FROM sign_in_attempts WHERE at < NOW(3) - INTERVAL 1 DAY');
-  await change(db, 'INSERT INTO sign_in_attempts (subject) VALUES (?)', [subject]);
-}
-
-/** Counts failed sign-ins of the last `minutes`. */
-export async function countFailedSignIns(db: Executor, subject: string, minutes: number): Promise<number> {
-  const row = await selectOne<{ n: number }>(
-    db,
-    'SELECT COUNT(*) AS n FROM sign_in_attempts WHERE subject = ? AND at > NOW(3) - INTERVAL ? MINUTE',
-    [subject, minutes],
-  );
-  return row?.n ?? 0;
-}
-
 export async function insertKey(
   db: Executor,
   key: { name: string; prefix: string; secretHash: string; rights: readonly Right[] },
@@ -101,7 +93,7 @@ export async function insertKey(
   const { insertId } = await change(
     db,
     'INSERT INTO api_keys (name, prefix, secret_hash, rights) VALUES (?, ?, ?, ?)',
-    [key.name, key.prefix, key.secretHash, JSON.stringify(key.rights)],
+    [key.name, key.prefix, key.secretHash, writeJson(key.rights)],
   );
   return String(insertId);
 }

@@ -1,6 +1,7 @@
-import { ALL_RIGHTS, type Right } from '@uniferum/core';
+import { ALL_RIGHTS, type Right } from '@uniferum/core/access';
 import type { Response } from 'express';
 import Joi from 'joi';
+import { strangerOf } from '../shared/admission.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, component, idSchema, pageOf, timeSchema } from '../shared/schemas.js';
@@ -38,14 +39,15 @@ export const accessRoutes: Route[] = [
     path: `${API_BASE}/session`,
     access: 'public',
     summary: 'Sign in',
+    atOnce: 16,
     body: Joi.object({
       email: Joi.string().max(190).required().example('keeper@skerry.example'),
       password: Joi.string().max(500).required().example('a long phrase'),
     }),
     answers: { 204: { description: 'Signed in; the session is in the cookie' } },
-    async handle({ app, body, req, res }) {
-      const token = await signIn(app.db, { ...body, client: req.ip ?? 'unknown' });
-      setSessionCookie(res, token, app.config.publicUrl);
+    async handle({ services, body, req, res }) {
+      const token = await signIn(services.db, { ...body, source: strangerOf(req.ip) });
+      setSessionCookie(res, token, services.config.publicUrl);
       return { status: 204 };
     },
   }),
@@ -55,9 +57,9 @@ export const accessRoutes: Route[] = [
     access: 'known',
     summary: 'Sign out',
     answers: { 204: { description: 'The session is over' } },
-    async handle({ app, req, res }) {
+    async handle({ services, req, res }) {
       const token = readCookie(req, SESSION_COOKIE);
-      if (token !== null) await deleteSession(app.db, hashSecret(token));
+      if (token !== null) await deleteSession(services.db, hashSecret(token));
       res.clearCookie(SESSION_COOKIE, { path: '/' });
       return { status: 204 };
     },
@@ -66,10 +68,10 @@ export const accessRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/me`,
     access: 'known',
-    summary: 'Who I am, and my rights',
+    summary: 'Get the current user or key and its rights',
     answers: { 200: { description: 'The person or key that asks', schema: meSchema } },
-    async handle({ app, req }) {
-      const who = await authenticate(app.db, req);
+    async handle({ services, req }) {
+      const who = await authenticate(services.db, req);
       if (who === null) throw new UniferumError('not-signed-in', 'The session is over. Sign in again.');
       return { status: 200, body: { kind: who.kind, id: who.id, name: who.name, rights: who.rights } };
     },
@@ -80,8 +82,8 @@ export const accessRoutes: Route[] = [
     access: 'keys:write',
     summary: 'List API keys',
     answers: { 200: { description: 'All keys, newest first', schema: pageOf(keySchema) } },
-    async handle({ app }) {
-      const items = await listKeys(app.db);
+    async handle({ services }) {
+      const items = await listKeys(services.db);
       return { status: 200, body: { items, total: items.length, next: null } };
     },
   }),
@@ -89,7 +91,7 @@ export const accessRoutes: Route[] = [
     method: 'post',
     path: `${API_BASE}/keys`,
     access: 'keys:write',
-    summary: 'Make an API key; its secret is in this answer only',
+    summary: 'Create an API key; its secret is returned only once',
     // The answer would be kept for repeats, and a secret is never stored.
     ownIdempotency: true,
     body: Joi.object({
@@ -97,14 +99,18 @@ export const accessRoutes: Route[] = [
       rights: rightsSchema.min(1).required().example(['library:read']),
     }),
     answers: { 201: { description: 'The key with its secret', schema: newKeySchema } },
-    async handle({ app, who, body }) {
+    async handle({ services, who, body }) {
       const excess = body.rights.find((right) => !who.rights.includes(right));
       if (excess)
         throw new UniferumError(
           'right-missing',
           `You can't give the right "${excess}", because you don't have it.`,
         );
-      return { status: 201, body: await makeKey(app.db, body), headers: { 'Cache-Control': 'no-store' } };
+      return {
+        status: 201,
+        body: await makeKey(services.db, body),
+        headers: { 'Cache-Control': 'no-store' },
+      };
     },
   }),
   route<{ id: string }>({
@@ -114,8 +120,8 @@ export const accessRoutes: Route[] = [
     summary: 'Revoke an API key',
     params: Joi.object({ id: idSchema.required() }),
     answers: { 204: { description: 'The key is no longer good' } },
-    async handle({ app, params }) {
-      if (!(await deleteKey(app.db, params.id))) throw notFound(`Key ${params.id}`);
+    async handle({ services, params }) {
+      if (!(await deleteKey(services.db, params.id))) throw notFound(`Key ${params.id}`);
       return { status: 204 };
     },
   }),

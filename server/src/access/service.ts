@@ -1,51 +1,40 @@
-import type { ApiKey, Right } from '@uniferum/core';
+import type { ApiKey, Right } from '@uniferum/core/access';
 import type { Database } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
+import { Gate } from '../shared/gate.js';
 import { hashPassword, verifyPassword } from './passwords.js';
-import {
-  countFailedSignIns,
-  findUserByEmail,
-  insertFailedSignIn,
-  insertKey,
-  insertSession,
-  putUser,
-} from './queries.js';
+import { findUserByEmail, insertKey, insertSession, putUser } from './queries.js';
 import { hashSecret, newKeySecret, newSessionToken } from './secrets.js';
+import { admitAttempt } from './sign-in-limits.js';
 
-/** Failures after which an address, or a client, has to wait. A client stands for many people behind one proxy. */
-const MAX_FAILURES = { email: 8, client: 40 };
-const WINDOW_MINUTES = 15;
 export const SESSION_DAYS = 14;
+
+/** Each password that is checked takes 32 MiB and a processor for a while. */
+const passwordGate = new Gate({ atOnce: 2, maxWaiting: 30 });
 
 /**
  * Checks an address and password and opens a session.
  *
+ * @param source where the attempt comes from, see `strangerOf`
  * @returns the session's token, for the cookie
- * @throws UniferumError `wrong-credentials`, `too-many-attempts`
+ * @throws UniferumError `wrong-credentials`, `too-many-attempts`, `busy`
  */
 export async function signIn(
   db: Database,
-  { email, password, client }: { email: string; password: string; client: string },
+  { email, password, source }: { email: string; password: string; source: string },
 ): Promise<string> {
-  const subjects = { email: `email:${email.toLowerCase()}`, client: `client:${client}` };
-  for (const which of ['email', 'client'] as const) {
-    if ((await countFailedSignIns(db, subjects[which], WINDOW_MINUTES)) >= MAX_FAILURES[which]) {
-      throw new UniferumError(
-        'too-many-attempts',
-        `There were too many failed sign-ins. Try again in ${WINDOW_MINUTES} minutes.`,
-        { retryAfterSeconds: WINDOW_MINUTES * 60 },
-      );
-    }
-  }
   const user = await findUserByEmail(db, email);
-  if (!(await verifyPassword(password, user?.passwordHash ?? null)) || user === null) {
-    await insertFailedSignIn(db, subjects.email);
-    await insertFailedSignIn(db, subjects.client);
-    throw new UniferumError(
-      'wrong-credentials',
-      'No account has this address and password. Check both and try again.',
-    );
-  }
+  // Several ways of writing an address lead to one account.
+  const account = user ? `user:${user.id}` : `email:${email.trim().toLowerCase()}`;
+  const attempt = await admitAttempt(db, { account, source });
+  const check = () => verifyPassword(password, user?.passwordHash ?? null);
+  const isRight = await passwordGate.pass(check).catch(async (error) => {
+    await attempt.takeBack();
+    throw error;
+  });
+  if (!isRight || user === null)
+    throw new UniferumError('wrong-credentials', 'The email or the password is wrong.');
+  await attempt.forgive();
   const token = newSessionToken();
   await insertSession(db, hashSecret(token), user.id, new Date(Date.now() + SESSION_DAYS * 86_400_000));
   return token;

@@ -1,7 +1,8 @@
-import type { Readable } from 'node:stream';
+import { createReadStream } from 'node:fs';
+import { pipeline, Readable, Transform, type TransformCallback } from 'node:stream';
 import { promisify } from 'node:util';
-import { crc32 } from 'node:zlib';
-import { type ArchiveEntry, decodeEntryName } from '@uniferum/core';
+import { crc32, createInflateRaw } from 'node:zlib';
+import { type ArchiveEntry, decodeEntryName } from '@uniferum/core/intake';
 import yauzl, { type Entry, type ZipFile } from 'yauzl';
 
 /** An entry as the archive's directory states it, with what reading it needs. */
@@ -24,7 +25,10 @@ const openZip = promisify(
 
 /** An open archive. `close` it. */
 export interface OpenArchive {
+  /** Empty when there are more than were wanted. */
   entries: DirectoryEntry[];
+  /** How many entries the archive says that it has. It is only a number in a file: nothing is made ready by it. */
+  statedEntries: number;
   /** Opens an entry's bytes. A size that is not the stated one is an error of the stream. */
   read(entry: DirectoryEntry): Promise<Readable>;
   close(): void;
@@ -33,8 +37,8 @@ export interface OpenArchive {
 /**
  * Opens a zip archive, also one of zip64, and reads its directory.
  *
- * @param maxEntries beyond it nothing is read; the result then has one entry more
- * @throws Error when it is no archive, or its directory is broken or cut off
+ * @param maxEntries with more of them nothing is read of its directory
+ * @throws Error when it is no archive, or its directory is broken, cut off or too large
  */
 export async function openArchive(path: string, maxEntries: number): Promise<OpenArchive> {
   const zip = await openZip(path, {
@@ -46,19 +50,9 @@ export async function openArchive(path: string, maxEntries: number): Promise<Ope
   });
   try {
     return {
-      entries: await readDirectory(zip, maxEntries),
-      read: (entry) =>
-        new Promise((resolve, reject) => {
-          zip.openReadStream(entry.source, (error, stream) => {
-            if (error) {
-              reject(error);
-              return;
-            }
-            // A size that lies is found while it is read, or before anybody reads: whoever does meets the error.
-            stream.on('error', () => {});
-            resolve(stream);
-          });
-        }),
+      entries: zip.entryCount > maxEntries ? [] : await readDirectory(zip),
+      statedEntries: zip.entryCount,
+      read: (entry) => openEntry(zip, path, entry),
       close: () => zip.close(),
     };
   } catch (error) {
@@ -67,22 +61,74 @@ export async function openArchive(path: string, maxEntries: number): Promise<Ope
   }
 }
 
-function readDirectory(zip: ZipFile, maxEntries: number): Promise<DirectoryEntry[]> {
-  if (zip.entryCount > maxEntries) return Promise.resolve(new Array(zip.entryCount).fill(PLACEHOLDER));
+/**
+ * Opens the bytes of an entry with a stream of its own: those of the library share a file, and one that is given up while
+ * another waits for its turn leaves all of them waiting.
+ */
+async function openEntry(zip: ZipFile, path: string, { name, bytes, source, ...entry }: DirectoryEntry) {
+  if (!entry.isReadable || entry.isEncrypted) throw new Error(`${name} can't be unpacked`);
+  const { fileDataStart: start } = await zip.readLocalFileHeaderPromise(source, { minimal: true });
+  const packed =
+    source.compressedSize === 0
+      ? Readable.from([])
+      : createReadStream(path, { start, end: start + source.compressedSize - 1 });
+  const whole = new ExactSize(bytes);
+  // Whoever reads it meets what fails; that it ends without having been read is no fault.
+  const end = () => {};
+  if (source.compressionMethod === 0) pipeline(packed, whole, end);
+  else pipeline(packed, createInflateRaw(), whole, end);
+  // A size that lies is found before anybody reads, too.
+  whole.on('error', () => {});
+  return whole;
+}
+
+/** Passes bytes on and fails when they are more or fewer than stated. */
+class ExactSize extends Transform {
+  readonly #stated: number;
+  #bytes = 0;
+
+  constructor(stated: number) {
+    super();
+    this.#stated = stated;
+  }
+
+  override _transform(chunk: Buffer, _encoding: string, done: TransformCallback): void {
+    this.#bytes += chunk.length;
+    if (this.#bytes > this.#stated)
+      done(new Error(`it has more bytes than the ${this.#stated} that its archive states`));
+    else done(null, chunk);
+  }
+
+  override _flush(done: TransformCallback): void {
+    done(
+      this.#bytes < this.#stated
+        ? new Error(`it has ${this.#bytes} bytes, and its archive states ${this.#stated}`)
+        : null,
+    );
+  }
+}
+
+/** Names and extra fields of an honest directory take about a hundred bytes for each entry. */
+const MAX_DIRECTORY_BYTES = 64_000_000;
+
+function readDirectory(zip: ZipFile): Promise<DirectoryEntry[]> {
   const entries: DirectoryEntry[] = [];
+  let bytes = 0;
   return new Promise((resolve, reject) => {
     zip.on('error', reject);
     zip.on('end', () => resolve(entries));
     zip.on('entry', (entry: Entry) => {
+      bytes += entry.fileNameLength + entry.extraFieldLength + entry.fileCommentLength;
+      if (bytes > MAX_DIRECTORY_BYTES) {
+        reject(new Error(`its directory has more than ${MAX_DIRECTORY_BYTES} bytes`));
+        return;
+      }
       entries.push(describe(entry));
       zip.readEntry();
     });
     zip.readEntry();
   });
 }
-
-/** Stands for entries that were not read because there are too many; only their number counts. */
-const PLACEHOLDER = Object.freeze({ name: '' }) as DirectoryEntry;
 
 function describe(entry: Entry): DirectoryEntry {
   const method = entry.compressionMethod;

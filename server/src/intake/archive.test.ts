@@ -179,7 +179,7 @@ describe('an archive', () => {
     await server.workUntilIdle();
     expect((await filesOf(body.intake)).map(({ outcome, codes: why }) => [outcome, why])).toEqual([
       ['accepted', ''],
-      ['remarked', 'name-taken'],
+      ['warned', 'name-taken'],
     ]);
     expect((await assetsOf('/twice')).map(({ name }) => name)).toEqual(['a-2.txt', 'a.txt']);
   });

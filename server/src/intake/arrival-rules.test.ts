@@ -3,10 +3,10 @@ import { readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Webhook } from 'standardwebhooks';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { checkSecret } from '../rules/custom-check.js';
 import { api, bytes, callsOf, codes, collect } from '../testing/calls.js';
 import { form, photo, startTestServer, type TestServer } from '../testing/harness.js';
 import { type OutsideSite, startOutsideSite } from '../testing/outside-site.js';
-import { checkSecret } from './custom-check.js';
 
 let server: TestServer;
 let outside: OutsideSite;
@@ -25,7 +25,7 @@ const { assetsOf, setRules } = callsOf(() => server);
 
 describe('rules on arrival', () => {
   test('"point" adds nothing and answers with the one there', async () => {
-    await setRules('/point', { duplicates: 'point' });
+    await setRules('/point', { duplicates: 'reuse' });
     const send = (name: string) =>
       server.call('POST', `${api}/assets`, { body: form('/point', [{ name, data: bytes('only once') }]) });
     const first = (await send('a.txt')).body;

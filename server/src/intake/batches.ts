@@ -1,13 +1,14 @@
-import type { IntakeWay, Verdict } from '@uniferum/core';
-import type { Principal } from '../access/principal.js';
-import type { App } from '../app.js';
-import type { IntakeSource } from '../runs/handler.js';
+import { formatCount, type IntakeWay, type Verdict } from '@uniferum/core/intake';
 import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
 import { type Executor, inTransaction, type Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
+import { inGroups } from '../shared/group.js';
+import type { Principal } from '../shared/principal.js';
 import type { IntakeContext } from './incoming.js';
 import { insertIntake, updateIntakeRun } from './queries.js';
+import { type IntakeSource, intakeRun } from './run-kind.js';
 import { recordVerdicts } from './settle.js';
+import type { IntakeTools } from './tools.js';
 
 /** A batch on which a run works. */
 export interface BegunBatch {
@@ -20,26 +21,29 @@ export interface NewBatch {
   folder: string;
   label: string | null;
   title: string;
-  files: readonly IntakeSource[];
+  files: Iterable<IntakeSource> | AsyncIterable<IntakeSource>;
   /** What belongs to the batch and is refused before it comes to the run. */
-  refused?: readonly Verdict[];
+  refused?: AsyncIterable<Verdict>;
   /** How many files one item of the run takes in. */
   filesPerItem: number;
 }
 
 export const ENTRIES_PER_ITEM = 50;
 const REMOTE_FILES_PER_ITEM = 4;
+const ITEMS_PER_INSERT = 100;
+const VERDICTS_PER_INSERT = 500;
 
 /** Makes the batch to which files belong that come by requests. */
 export async function openIntake(
-  app: App,
+  tools: IntakeTools,
   who: Principal,
   { way, folder, label = null }: { way: IntakeWay; folder: string; label?: string | null },
 ): Promise<IntakeContext> {
-  return recordIntake(app.db, who, { way, folder, label });
+  return openIntakeIn(tools.db, who, { way, folder, label });
 }
 
-async function recordIntake(
+/** Makes a batch, in a transaction that is going on. */
+export async function openIntakeIn(
   db: Executor,
   who: Principal,
   { way, folder, label }: Pick<NewBatch, 'way' | 'folder' | 'label'>,
@@ -51,42 +55,45 @@ async function recordIntake(
 
 /** Begins a batch with the run that takes its files in. */
 export async function beginBatch(tx: Transaction, who: Principal, batch: NewBatch): Promise<BegunBatch> {
-  const intake = await recordIntake(tx, who, batch);
-  const run = await beginRun(tx, { kind: 'intake', title: batch.title, by: who.name });
-  const items = [];
-  for (const files of cutIntoItems(batch.files, batch.filesPerItem))
-    items.push({
-      key: `files:${items.length}`,
+  const intake = await openIntakeIn(tx, who, batch);
+  const run = await beginRun(tx, intakeRun, { title: batch.title, by: who.name });
+  let count = 0;
+  for await (const some of inGroups(cutIntoItems(batch.files, batch.filesPerItem), ITEMS_PER_INSERT)) {
+    const items = some.map((files) => ({
+      key: `files:${count++}`,
       title: titleOf(files),
       input: { intake, files },
       weight: files.length,
-    });
-  await addItems<'intake'>(tx, run, items);
+    }));
+    await addItems(tx, run, intakeRun, items);
+  }
   await endIfEmpty(tx, run);
   await updateIntakeRun(tx, intake.id, run);
-  await recordVerdicts(
-    tx,
-    intake,
-    (batch.refused ?? []).map((verdict) => ({ verdict, assetId: null, bytes: 0 })),
-  );
+  for await (const verdicts of inGroups(batch.refused ?? [], VERDICTS_PER_INSERT))
+    await recordVerdicts(
+      tx,
+      intake,
+      verdicts.map((verdict) => ({ verdict, assetId: null, bytes: 0 })),
+    );
   return { intake: intake.id, run };
 }
 
 /** Cuts a batch into items; what comes over a network takes the place of several files that are here. */
-function cutIntoItems(files: readonly IntakeSource[], filesPerItem: number): IntakeSource[][] {
-  const items: IntakeSource[][] = [];
-  let load = filesPerItem;
-  for (const file of files) {
+async function* cutIntoItems(files: NewBatch['files'], filesPerItem: number): AsyncGenerator<IntakeSource[]> {
+  let item: IntakeSource[] = [];
+  let load = 0;
+  for await (const file of files) {
     const isRemote = file.from.kind === 'address' && !file.from.address.startsWith('data:');
     const cost = isRemote ? Math.max(1, filesPerItem / REMOTE_FILES_PER_ITEM) : 1;
-    if (load + cost > filesPerItem) {
-      items.push([]);
+    if (item.length > 0 && load + cost > filesPerItem) {
+      yield item;
+      item = [];
       load = 0;
     }
-    items.at(-1)?.push(file);
+    item.push(file);
     load += cost;
   }
-  return items;
+  if (item.length > 0) yield item;
 }
 
 function titleOf(files: readonly IntakeSource[]): string {
@@ -103,16 +110,16 @@ export function refusal(verdict: Verdict): UniferumError {
 
 /** Begins to fetch files by their addresses. */
 export async function fetchAddresses(
-  app: App,
+  tools: IntakeTools,
   who: Principal,
   { folder, addresses }: { folder: string; addresses: readonly string[] },
 ): Promise<BegunBatch> {
-  return inTransaction(app.db, (tx) =>
+  return inTransaction(tools.db, (tx) =>
     beginBatch(tx, who, {
       way: 'address',
       folder,
       label: null,
-      title: `Fetching ${addresses.length.toLocaleString('en-GB')} addresses`,
+      title: `Fetching ${formatCount(addresses.length, 'URL')} into ${folder}`,
       filesPerItem: REMOTE_FILES_PER_ITEM,
       files: addresses.map((address) => ({
         name: null,

@@ -1,31 +1,18 @@
+import { kindOfMime } from '@uniferum/core/intake';
 import {
   type AssetTexts,
-  type CheckAnswer,
   capturedAt,
-  DECODABLE_MIMES,
-  type FileFacts,
-  type Kind,
-  kindOfMime,
-  type MetadataMapping,
-  sniffMime,
+  fitTexts,
+  type LinkFacts,
   textsFromMetadata,
-} from '@uniferum/core';
-import { filledTexts } from '../library/assets.js';
-import type { StagedBytes } from '../stores/byte-store.js';
-import { askCheck } from './custom-check.js';
-import { type PictureSize, readEmbedded, readPictureSize } from './embedded.js';
-import { type IncomingFile, type IntakeTools, mappingFor, rulesFor } from './incoming.js';
-
-/** What was found by looking at a file's bytes. */
-export interface Examined {
-  mime: string;
-  kind: Kind;
-  size: PictureSize | null;
-  texts: AssetTexts;
-  capturedAt: string | null;
-  unreadable: string | null;
-  checked: CheckAnswer | null;
-}
+} from '@uniferum/core/library';
+import type { FileFacts } from '@uniferum/core/rules';
+import { examineBytes, type Found } from '../inspection/examine.js';
+import { askCheck } from '../rules/custom-check.js';
+import { filledTexts } from '../rules/facts.js';
+import type { StagedBytes } from '../shared/byte-store.js';
+import type { Examined, IncomingFile } from './incoming.js';
+import { type IntakeTools, mappingFor, rulesFor } from './tools.js';
 
 /** Looks at a file that has arrived: its true type, its size, its texts, and what the folder's own check says of it. */
 export async function examine(
@@ -33,7 +20,7 @@ export async function examine(
   staged: StagedBytes,
   file: IncomingFile,
 ): Promise<Examined> {
-  const found = await look(staged, file, await mappingFor(tools));
+  const found = await look(tools, staged, file);
   const { check } = await rulesFor(tools, file.folder);
   if (check === null || staged.path === null || found.unreadable !== null) return found;
   const checked = await askCheck(tools.config, check.value, {
@@ -59,37 +46,29 @@ export function factsOf(file: IncomingFile, staged: StagedBytes, examined: Exami
     texts: filledTexts(examined.texts),
     ...(examined.checked && { checked: examined.checked }),
     ...(examined.unreadable !== null && { unreadable: examined.unreadable }),
+    ...(examined.metadataFault !== null && { metadataFault: examined.metadataFault }),
   };
 }
 
-async function look(staged: StagedBytes, file: IncomingFile, mapping: MetadataMapping): Promise<Examined> {
-  const mime = file.link ? LINK_MIME : sniffMime(staged.head, file.name);
-  const nothing: Examined = {
-    mime,
-    kind: file.link ? 'link' : kindOfMime(mime),
-    size:
-      file.link?.width && file.link.height
-        ? { width: file.link.width, height: file.link.height, orientation: null }
-        : null,
-    texts: mergeTexts(textsFromMetadata({}), file.texts),
-    capturedAt: file.capturedAt ?? null,
-    unreadable: null,
+async function look(tools: IntakeTools, staged: StagedBytes, file: IncomingFile): Promise<Examined> {
+  const { metadata, ...found } = file.link
+    ? describedLink(file.link)
+    : await examineBytes(tools.inspector, staged, file.name);
+  const mapping = await mappingFor(tools);
+  const { texts, shortened } = fitTexts(mergeTexts(textsFromMetadata(metadata, mapping), file.texts));
+  return {
+    ...found,
+    kind: file.link ? 'link' : kindOfMime(found.mime),
+    texts,
+    shortened,
+    capturedAt: file.capturedAt ?? capturedAt(metadata, mapping),
     checked: null,
   };
-  const { path } = staged;
-  if (path === null || staged.bytes === 0 || !DECODABLE_MIMES.includes(mime)) return nothing;
-  try {
-    const size = await readPictureSize(path);
-    const metadata = await readEmbedded(path);
-    return {
-      ...nothing,
-      size,
-      texts: mergeTexts(textsFromMetadata(metadata, mapping), file.texts),
-      capturedAt: file.capturedAt ?? capturedAt(metadata, mapping),
-    };
-  } catch (error) {
-    return { ...nothing, unreadable: error instanceof Error ? error.message : String(error) };
-  }
+}
+
+function describedLink({ width, height }: LinkFacts): Found {
+  const size = width && height ? { width, height, orientation: null } : null;
+  return { mime: LINK_MIME, size, metadata: {}, unreadable: null, metadataFault: null };
 }
 
 /** The bytes of a link are its provider's description. oEmbed 1.0, section 2.3.4. */

@@ -1,6 +1,7 @@
 import { Readable, Transform } from 'node:stream';
-import { extensionOfMime, formatBytes, parseDataUri, splitName } from '@uniferum/core';
-import type { Config } from '../config.js';
+import { extensionOfMime, formatBytes, parseDataUri } from '@uniferum/core/intake';
+import { splitName } from '@uniferum/core/library';
+import type { Config } from '../shared/config.js';
 import { FetchFailure, fetchAddress } from '../shared/outgoing.js';
 
 /** A file that is being fetched. */
@@ -34,9 +35,9 @@ export async function fetchFile(
     throw new FetchFailure(message);
   };
   if (fetched.mime === 'text/html' && !/^html?$/.test(splitName(given).extension))
-    refuse('it answered with a web page and not with a file; copy the address of the file itself');
+    refuse('the URL returned a web page instead of a file; copy the URL of the file itself');
   if (fetched.bytes !== null && fetched.bytes > limitBytes)
-    refuse(`it has ${formatBytes(fetched.bytes)}, and up to ${formatBytes(limitBytes)} are taken`);
+    refuse(`it has ${formatBytes(fetched.bytes)}; the limit is ${formatBytes(limitBytes)}`);
   return { name: fullName, stream: limited(fetched.body, limitBytes, fetched.bytes) };
 }
 
@@ -57,7 +58,7 @@ function limited(body: Readable, limitBytes: number, statedBytes: number | null)
     transform(chunk: Buffer, _encoding, done) {
       bytes += chunk.length;
       if (bytes > limitBytes)
-        done(new FetchFailure(`it has more than ${formatBytes(limitBytes)}, and was broken off`));
+        done(new FetchFailure(`it is larger than ${formatBytes(limitBytes)} and was cancelled`));
       else done(null, chunk);
     },
     flush(done) {
@@ -76,8 +77,8 @@ function limited(body: Readable, limitBytes: number, statedBytes: number | null)
 function toFailure(error: Error): FetchFailure {
   if (error instanceof FetchFailure) return error;
   const reason = /timeout/i.test(`${error.name} ${error.message}`)
-    ? 'nothing came any more'
-    : 'the connection broke off before its end';
+    ? 'the transfer stalled'
+    : 'the connection was lost';
   return new FetchFailure(reason, { mayRetry: true, cause: error });
 }
 

@@ -1,22 +1,20 @@
-import { rm } from 'node:fs/promises';
-import type { Reason } from '@uniferum/core';
-import type { IntakeSource, ItemContext, ItemResult, RunHandler, RunInputs } from '../runs/handler.js';
+import type { Reason } from '@uniferum/core/intake';
+import type { ItemContext, ItemResult, RunHandler } from '../runs/handler.js';
+import { isEnvironmentFault, UniferumError } from '../shared/errors.js';
 import { FetchFailure } from '../shared/outgoing.js';
+import { explainStoreFault } from '../stores/store-faults.js';
 import { type OpenArchive, openArchive } from './archive-reader.js';
 import { fetchFile } from './fetch-file.js';
-import { findInInbox, inboxPath } from './inbox.js';
+import { findInInbox } from './inbox.js';
 import { forgetInboxRun, rememberRegistered } from './inbox-queries.js';
-import {
-  forBatch,
-  type IncomingFile,
-  type IntakeContext,
-  type IntakeTools,
-  type ReceivedFile,
-} from './incoming.js';
-import { settleFiles } from './settle.js';
+import type { IncomingFile, IntakeContext, ReceivedFile, TakenIn } from './incoming.js';
+import { identityText, removeMoved } from './remove-moved.js';
+import type { IntakeInput, IntakeSource } from './run-kind.js';
+import { judgeAndStore } from './settle.js';
 import { discardAll, makeDurable, receiveStaged, refuseFileIn } from './take-in.js';
+import { forBatch, type IntakeTools } from './tools.js';
 
-type Input = RunInputs['intake'];
+type Input = IntakeInput;
 
 /** A file of which no bytes came, and why. */
 interface Unreceived {
@@ -24,6 +22,8 @@ interface Unreceived {
   reason: Pick<Reason, 'code' | 'message'>;
 }
 
+/** So many archives stay open when nobody reads them: their next entries are about to be asked for. */
+const HELD_ARCHIVES = 2;
 /** So many files of an item are received at a time: hashing waits for the disk. */
 const IN_FLIGHT = 6;
 
@@ -31,11 +31,13 @@ const IN_FLIGHT = 6;
 export function intakeHandler(tools: IntakeTools): RunHandler<Input> {
   return {
     work: (input, context) => takeFilesIn(tools, input, context),
+    // Several slow downloads, one after the other.
+    maxMs: 3 * 3_600_000,
     giveUp: async (tx, { intake, files }, error) => {
       for (const file of files)
         await refuseFileIn(tx, intake, nameOf(file), {
           code: 'incomplete',
-          message: `${nameOf(file)} could not be taken in: ${error} Try it again.`,
+          message: `${nameOf(file)} could not be imported: ${error} Try again.`,
         });
       await forgetInboxRun(tx, inboxPaths(files));
     },
@@ -75,36 +77,48 @@ async function takeFilesIn(
     await discardAll(received);
     throw error;
   }
-  const moved: string[] = [];
+  let moved: string[] = [];
   return {
     outcome: 'done',
     note: files.length === 1 ? nameOf(files[0] as IntakeSource) : `${files.length} files`,
     persist: () => makeDurable(tools, received),
     record: async (tx) => {
-      const results = await settleFiles(tools, tx, intake, received);
+      const results = await judgeAndStore(tools, tx, intake, received);
       for (const { name, reason } of unreceived) await refuseFileIn(tx, intake, name, reason);
       const registered = received.flatMap((one, index) => {
         const { from } = sources.get(one) as IntakeSource;
         const result = results[index];
         return from.kind === 'inbox' && result
-          ? [{ ...from, sha256: result.sha256, assetId: result.assetId }]
+          ? [
+              {
+                ...from,
+                sha256: result.sha256,
+                assetId: result.assetId,
+                readFile: readFileOf(one, from.mode, result),
+              },
+            ]
           : [];
       });
       await rememberRegistered(tx, registered);
       await forgetInboxRun(tx, inboxPaths(files));
-      moved.push(
-        ...registered
-          .filter(({ mode, assetId }) => mode === 'move' && assetId !== null)
-          .map(({ path }) => path),
-      );
+      moved = registered.filter(({ readFile }) => readFile !== null).map(({ path }) => path);
       const done = results.filter(({ verdict }) => verdict.outcome !== 'refused').length;
       return { done, skipped: results.length - done + unreceived.length, failed: 0 };
     },
     release: async () => {
       await discardAll(received);
-      for (const path of moved) await rm(inboxPath(tools.config, path), { force: true });
     },
+    afterwards: () => removeMoved(tools, moved),
   };
+}
+
+/** Which file of the inbox is to be removed now that it is in the library; null for none. */
+function readFileOf(
+  { staged }: ReceivedFile,
+  mode: 'copy' | 'move' | 'place',
+  { assetId }: TakenIn,
+): string | null {
+  return mode === 'move' && assetId !== null && staged.source ? identityText(staged.source) : null;
 }
 
 /** @throws Error when it could go better the next time */
@@ -123,8 +137,11 @@ async function receive(
       case 'address':
         return await receiveFromAddress(tools, source, source.from.address, signal);
     }
-  } catch (error) {
+  } catch (thrown) {
     signal.throwIfAborted();
+    // A full disk or a lost database says nothing of the file: it is tried again.
+    const error = explainStoreFault(thrown, tools.store.name);
+    if (isEnvironmentFault(error)) throw error;
     if (error instanceof FetchFailure) {
       if (error.mayRetry) throw error;
       return {
@@ -148,11 +165,11 @@ async function receiveEntry(
   source: IntakeSource,
   from: IntakeSource['from'] & { kind: 'archive' },
 ): Promise<ReceivedFile | Unreceived> {
-  const archive = await archives.open(tools, from.sha256);
-  const entry = archive.entries[from.entry];
-  if (!entry) throw new Error(`the archive has no entry ${from.entry} any more`);
-  const staged = await tools.store.stage(await archive.read(entry), {
-    limitBytes: tools.config.maxUploadBytes,
+  const { entry, staged } = await archives.use(tools, from.sha256, async (archive) => {
+    const entry = archive.entries[from.entry];
+    if (!entry) throw new Error(`the archive no longer contains entry ${from.entry}`);
+    const limitBytes = tools.config.maxUploadBytes;
+    return { entry, staged: await tools.store.stage(await archive.read(entry), { limitBytes }) };
   });
   if (staged.crc32 !== entry.crc32) {
     await staged.discard();
@@ -160,7 +177,7 @@ async function receiveEntry(
       name: nameOf(source),
       reason: {
         code: 'unreadable',
-        message: `${entry.name} is damaged: its bytes don't match the checksum in the archive. Pack it again.`,
+        message: `${entry.name} is damaged: its bytes don't match the checksum in the archive. Create the archive again.`,
       },
     };
   }
@@ -175,8 +192,9 @@ async function receiveFromInbox(
   const adoption =
     mode === 'place'
       ? ({ mode, store: 'inbox', key: path } as const)
-      : ({ mode: mode === 'move' ? 'link' : 'copy' } as const);
-  const staged = await tools.store.adopt(await findInInbox(tools.config, path), adoption);
+      : // Never a link, not even to move: whoever still has the file open would go on writing into the store.
+        ({ mode: 'copy' } as const);
+  const staged = await tools.store.importLocalFile(await findInInbox(tools.config, path), adoption);
   return receiveStaged(tools, incoming(source, nameOf(source)), staged);
 }
 
@@ -211,18 +229,50 @@ function inboxPaths(files: readonly IntakeSource[]): string[] {
 
 /** Keeps the archives open that are being unpacked, so that their directory is read once and not for each item. */
 const archives = {
-  held: new Map<string, Promise<OpenArchive>>(),
-  async open({ store, config }: IntakeTools, sha256: string): Promise<OpenArchive> {
-    const held = this.held.get(sha256);
-    if (held) return held;
-    const opened = openArchive(store.localPath(sha256), config.archive.maxEntries);
-    this.held.set(sha256, opened);
-    opened.catch(() => this.held.delete(sha256));
-    for (const [key, old] of this.held) {
-      if (this.held.size <= 2) break;
-      this.held.delete(key);
-      void old.then((archive) => archive.close()).catch(() => {});
+  held: new Map<string, { opened: Promise<OpenArchive>; users: number }>(),
+  async use<Result>(
+    { store, config }: IntakeTools,
+    sha256: string,
+    work: (archive: OpenArchive) => Promise<Result>,
+  ): Promise<Result> {
+    const one = this.held.get(sha256) ?? {
+      opened: openKept(store, sha256, config.archive.maxEntries),
+      users: 0,
+    };
+    this.held.set(sha256, one);
+    one.users += 1;
+    try {
+      return await work(
+        await one.opened.catch((error) => {
+          this.held.delete(sha256);
+          throw error;
+        }),
+      );
+    } finally {
+      one.users -= 1;
+      this.closeUnused();
     }
-    return opened;
+  },
+  closeUnused() {
+    for (const [sha256, { opened, users }] of this.held) {
+      if (this.held.size <= HELD_ARCHIVES) return;
+      if (users > 0) continue;
+      this.held.delete(sha256);
+      void opened.then((archive) => archive.close()).catch(() => {});
+    }
   },
 };
+
+async function openKept(
+  store: IntakeTools['store'],
+  sha256: string,
+  maxEntries: number,
+): Promise<OpenArchive> {
+  if (!(await store.has(sha256)))
+    throw new UniferumError(
+      'store-away',
+      `The bytes of the archive are not in the store "${store.name}". Check that it is mounted.`,
+      { retryAfterSeconds: 30 },
+    );
+  return openArchive(store.localPath(sha256), maxEntries);
+}

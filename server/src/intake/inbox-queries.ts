@@ -3,6 +3,7 @@ import {
   change,
   changeExpanded,
   type Executor,
+  select,
   selectExpanded,
   type Transaction,
 } from '../shared/database.js';
@@ -71,18 +72,58 @@ export async function markComing(
     );
 }
 
-/** Remembers what files became. */
+/** Remembers what files became. `readFile` says of one that is to be removed which file was read. */
 export async function rememberRegistered(
   tx: Transaction,
-  files: readonly { path: string; sha256: string | null; assetId: string | null }[],
+  files: readonly { path: string; sha256: string | null; assetId: string | null; readFile: string | null }[],
 ): Promise<void> {
   if (files.length === 0) return;
   await changeExpanded(
     tx,
-    `INSERT INTO inbox_files (path_hash, path, bytes, mtime_ms, sha256, asset_id) VALUES ?
-     ON DUPLICATE KEY UPDATE sha256 = VALUES(sha256), asset_id = VALUES(asset_id)`,
-    [files.map(({ path, sha256, assetId }) => [hashOf(path), path, 0, 0, sha256, assetId])],
+    `INSERT INTO inbox_files (path_hash, path, bytes, mtime_ms, sha256, asset_id, read_file) VALUES ?
+     ON DUPLICATE KEY UPDATE sha256 = VALUES(sha256), asset_id = VALUES(asset_id), read_file = VALUES(read_file)`,
+    [
+      files.map(({ path, sha256, assetId, readFile }) => [
+        hashOf(path),
+        path,
+        0,
+        0,
+        sha256,
+        assetId,
+        readFile,
+      ]),
+    ],
   );
+}
+
+/** Lists files that were moved into the library, and may still be in the inbox. */
+export async function listRead(db: Executor, limit: number): Promise<{ path: string; read_file: string }[]> {
+  return select(
+    db,
+    'SELECT path, read_file FROM inbox_files WHERE read_file IS NOT NULL ORDER BY path_hash LIMIT ?',
+    [limit],
+  );
+}
+
+/** Finds those of some files that are to be removed from the inbox. */
+export async function findRead(
+  db: Executor,
+  paths: readonly string[],
+): Promise<{ path: string; read_file: string }[]> {
+  if (paths.length === 0) return [];
+  return selectExpanded(
+    db,
+    'SELECT path, read_file FROM inbox_files WHERE read_file IS NOT NULL AND path_hash IN (?)',
+    [paths.map(hashOf)],
+  );
+}
+
+/** Forgets that files were to be removed from the inbox. */
+export async function forgetRead(db: Executor, paths: readonly string[]): Promise<void> {
+  if (paths.length === 0) return;
+  await changeExpanded(db, 'UPDATE inbox_files SET read_file = NULL WHERE path_hash IN (?)', [
+    paths.map(hashOf),
+  ]);
 }
 
 /** Forgets that a run was going to take files in. */

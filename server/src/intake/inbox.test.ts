@@ -1,7 +1,23 @@
-import { mkdir, mkdtemp, rm, stat, symlink, utimes, writeFile } from 'node:fs/promises';
+import { randomUUID } from 'node:crypto';
+import {
+  appendFile,
+  type FileHandle,
+  mkdir,
+  mkdtemp,
+  open,
+  readdir,
+  readFile,
+  rename,
+  rm,
+  stat,
+  symlink,
+  utimes,
+  writeFile,
+} from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest';
+import { findBroken } from '../house/invariants.js';
 import { api, bytes, callsOf } from '../testing/calls.js';
 import { form, startTestServer, type TestServer } from '../testing/harness.js';
 
@@ -34,6 +50,84 @@ describe('the inbox', () => {
     await rm(server.inbox, { recursive: true, force: true });
     await mkdir(server.inbox);
   };
+
+  describe('when it is moved, and a file', () => {
+    /** Moves one file, with something that happens to it after it was read. */
+    async function moveWhile(folder: string, happens: (path: string) => Promise<unknown>) {
+      await clear();
+      const path = await put('a.txt', `first of ${folder}`);
+      await register({ folder, mode: 'move' });
+      const importLocalFile = server.store.importLocalFile.bind(server.store);
+      const spy = vi.spyOn(server.store, 'importLocalFile').mockImplementation(async (...how) => {
+        const staged = await importLocalFile(...how);
+        await happens(path);
+        return staged;
+      });
+      try {
+        await server.workUntilIdle();
+      } finally {
+        spy.mockRestore();
+      }
+      const [asset] = (await assetsOf(folder)) as unknown as { id: string }[];
+      const content = await server.call('GET', `${api}/assets/${asset?.id}/content`);
+      return { kept: content.bytes.toString(), left: await readdir(server.inbox), path };
+    }
+
+    test('stays as it was, it is gone', async () => {
+      const { kept, left } = await moveWhile('/m/plain', async () => {});
+      expect([kept, left]).toEqual(['first of /m/plain', []]);
+    });
+
+    test('is replaced by a rename, the new one stays and comes in next', async () => {
+      const { kept, left, path } = await moveWhile('/m/replaced', async (at) => {
+        await writeFile(`${at}.new`, 'second of /m/replaced');
+        await rename(`${at}.new`, at);
+      });
+      expect([kept, left]).toEqual(['first of /m/replaced', ['a.txt']]);
+      expect((await readFile(path)).toString()).toBe('second of /m/replaced');
+      expect((await scan('/m/replaced')).map(({ state }) => state)).toEqual(['new']);
+    });
+
+    test('is replaced by one of the same size and time, the new one stays', async () => {
+      const { left } = await moveWhile('/m/alike', async (at) => {
+        const { atime, mtime, size } = await stat(at);
+        await writeFile(`${at}.new`, 'x'.repeat(size));
+        await utimes(`${at}.new`, atime, mtime);
+        await rename(`${at}.new`, at);
+      });
+      expect(left).toEqual(['a.txt']);
+    });
+
+    test('is written further, it stays whole, and what was taken in is what was read', async () => {
+      const { kept, left, path } = await moveWhile('/m/longer', (at) => appendFile(at, ' and more'));
+      expect([kept, left]).toEqual(['first of /m/longer', ['a.txt']]);
+      expect((await readFile(path)).toString()).toBe('first of /m/longer and more');
+    });
+
+    test('is written further by somebody who had it open, the store keeps what was read', async () => {
+      let late: FileHandle | null = null;
+      const { kept, left } = await moveWhile('/m/open', async (at) => {
+        late = await open(at, 'a');
+      });
+      expect(left).toEqual([]);
+      await (late as FileHandle | null)?.appendFile(' too late');
+      await (late as FileHandle | null)?.close();
+      expect(kept).toBe('first of /m/open');
+      expect(await findBroken(server.db, server.store, { hash: true })).toEqual([]);
+    });
+
+    test('was renamed aside by a worker that died, it is gone as well', async () => {
+      const { left } = await moveWhile('/m/aside', (at) =>
+        rename(at, at.replace('a.txt', `.a.txt.${randomUUID()}`)),
+      );
+      expect(left).toEqual([]);
+    });
+
+    test('is gone already, nothing is said and nothing fails', async () => {
+      const { kept, left } = await moveWhile('/m/gone', (at) => rm(at));
+      expect([kept, left]).toEqual(['first of /m/gone', []]);
+    });
+  });
 
   test('shows what is new, refused, registered and still being written', async () => {
     await clear();
@@ -95,7 +189,7 @@ describe('the inbox', () => {
     await server.workUntilIdle();
     const began = presses.find(({ status }) => status === 202)?.body;
     const intake = (await server.call('GET', `${api}/intakes/${began.intake.id}`)).body;
-    expect(intake).toMatchObject({ accepted: 5000, remarked: 0, refused: 0, way: 'inbox' });
+    expect(intake).toMatchObject({ accepted: 5000, warned: 0, refused: 0, way: 'inbox' });
     const run = (await server.call('GET', `${api}/runs/${began.run.id}`)).body;
     expect(run).toMatchObject({ state: 'done', total: 5000, done: 5000 });
     const { total } = (await server.call('GET', `${api}/assets?folder=/many&deep=true&limit=1`)).body;
@@ -127,7 +221,7 @@ describe('the inbox', () => {
     await server.workUntilIdle();
     expect(await assetsOf('/turned')).toEqual([]);
     const report = await server.call('GET', `${api}/intakes/${body.intake.id}/files`);
-    expect(report.body.items[0].verdict.reasons[0].message).toContain('is a link');
+    expect(report.body.items[0].verdict.reasons[0].message).toContain('is a symbolic link');
     await clear();
   });
 });

@@ -1,14 +1,16 @@
 import { readdir, realpath, stat } from 'node:fs/promises';
 import { join, relative, resolve, sep } from 'node:path';
-import { cleanName, joinPath, judgeFile, type Verdict } from '@uniferum/core';
-import type { Config } from '../config.js';
+import type { Verdict } from '@uniferum/core/intake';
+import { cleanName, joinPath } from '@uniferum/core/library';
+import { judgeFile } from '@uniferum/core/rules';
 import { findAssetsByBytes } from '../library/asset-queries.js';
 import { findFolderByPath } from '../library/folder-queries.js';
 import { effectiveRules } from '../rules/service.js';
+import type { Config } from '../shared/config.js';
 import { UniferumError } from '../shared/errors.js';
 import { hashFile } from '../stores/hash-file.js';
 import { findInboxRows, findSizes, type InboxRow, rememberDigests } from './inbox-queries.js';
-import type { IntakeTools } from './incoming.js';
+import type { IntakeTools } from './tools.js';
 
 /** What can be the case with a file in the inbox. */
 export const INBOX_STATES = ['new', 'refused', 'registered', 'coming', 'writing'] as const;
@@ -45,7 +47,7 @@ export function inboxPath({ inboxDir }: Pick<Config, 'inboxDir'>, path: string):
   const root = resolve(requireInbox(inboxDir));
   const full = resolve(root, path);
   if (!full.startsWith(root + sep))
-    throw new UniferumError('malformed-request', `${path} does not lie in the inbox.`);
+    throw new UniferumError('malformed-request', `${path} is not in the inbox.`);
   return full;
 }
 
@@ -61,7 +63,7 @@ export async function findInInbox(config: Pick<Config, 'inboxDir'>, path: string
   if (real !== join(realRoot, relative(root, full)))
     throw new UniferumError(
       'malformed-request',
-      `${path} is a link, and links in the inbox are not followed.`,
+      `${path} is a symbolic link. Links in the inbox are not followed.`,
     );
   return real;
 }
@@ -218,7 +220,7 @@ function requireInbox(inboxDir: string | null): string {
   if (inboxDir === null)
     throw new UniferumError(
       'not-found',
-      'This installation has no inbox. Name its folder in UNIFERUM_INBOX_DIR and start again.',
+      'This installation has no inbox. Set UNIFERUM_INBOX_DIR and restart.',
     );
   return inboxDir;
 }

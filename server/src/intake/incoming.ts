@@ -1,49 +1,15 @@
-import type {
-  AssetTexts,
-  EffectiveRules,
-  IntakeWay,
-  LinkFacts,
-  MetadataMapping,
-  Verdict,
-} from '@uniferum/core';
-import type { App } from '../app.js';
-import { readMapping } from '../library/settings-queries.js';
-import { effectiveRules } from '../rules/service.js';
-import type { StagedBytes } from '../stores/byte-store.js';
-import type { Examined } from './examine.js';
-
-/** What taking in needs of the installation; server and workers both have it. */
-export interface IntakeTools extends Pick<App, 'db' | 'store' | 'config'> {
-  /** What was looked up for the files of one batch; see {@link forBatch}. */
-  known?: KnownForBatch;
-}
-
-interface KnownForBatch {
-  rules: Map<string, Promise<EffectiveRules>>;
-  mapping: Promise<MetadataMapping> | null;
-}
-
-/**
- * Lets the files of one batch share what is looked up for each of them. Rules that change meanwhile hold all the same:
- * the definite judgement reads them afresh, with the folder held.
- */
-export function forBatch(tools: IntakeTools): IntakeTools {
-  return { ...tools, known: { rules: new Map(), mapping: null } };
-}
-
-/** The rules of a folder, looked up once for a batch. */
-export function rulesFor({ db, known }: IntakeTools, folder: string): Promise<EffectiveRules> {
-  const found = known?.rules.get(folder) ?? effectiveRules(db, folder);
-  known?.rules.set(folder, found);
-  return found;
-}
-
-/** Which fields fill which texts, looked up once for a batch. */
-export function mappingFor({ db, known }: IntakeTools): Promise<MetadataMapping> {
-  const found = known?.mapping ?? readMapping(db);
-  if (known) known.mapping = found;
-  return found;
-}
+import type { IntakeWay, Verdict } from '@uniferum/core/intake';
+import {
+  type AssetTexts,
+  cleanName,
+  type Kind,
+  type LinkFacts,
+  type LongText,
+  MAX_SENT_NAME_LENGTH,
+} from '@uniferum/core/library';
+import type { CheckAnswer } from '@uniferum/core/rules';
+import type { PictureSize } from '../inspection/embedded.js';
+import type { StagedBytes } from '../shared/byte-store.js';
 
 /** The batch to which files belong. */
 export interface IntakeContext {
@@ -66,6 +32,38 @@ export interface IncomingFile {
   /** UTC ISO 8601; goes before the one in the file. */
   capturedAt?: string | null;
   link?: LinkFacts;
+  /** How long the name was that was sent, when it was shortened. */
+  sentNameLength?: number;
+}
+
+/** A file whose name can be repeated in answers and records. */
+export function withShortName<File extends IncomingFile>(file: File): File {
+  const { length } = file.name;
+  return length <= MAX_SENT_NAME_LENGTH
+    ? file
+    : { ...file, name: cleanName(file.name), sentNameLength: length };
+}
+
+/** What was found by looking at a file's bytes. */
+export interface Examined {
+  mime: string;
+  kind: Kind;
+  size: PictureSize | null;
+  texts: AssetTexts;
+  /** Texts that were longer than is kept. */
+  shortened: LongText[];
+  capturedAt: string | null;
+  unreadable: string | null;
+  /** Why the embedded metadata of a picture that is good otherwise can't be read. */
+  metadataFault: string | null;
+  checked: CheckAnswer | null;
+}
+
+/** The picture, as WebP, that the provider of a link shows for it. */
+export interface LinkPreview {
+  staged: StagedBytes;
+  width: number;
+  height: number;
 }
 
 /** A file that has arrived whole and was looked at, and is not yet judged for good. */
@@ -73,6 +71,7 @@ export interface ReceivedFile {
   file: IncomingFile;
   staged: StagedBytes;
   examined: Examined;
+  preview?: LinkPreview;
 }
 
 /** What came of one file: its verdict, and the asset when it was not refused. */

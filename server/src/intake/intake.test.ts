@@ -6,8 +6,8 @@ import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import sharp from 'sharp';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { readHeader, readMetadata } from '../inspection/embedded.js';
 import { eventually, form, photo, startTestServer, type TestServer } from '../testing/harness.js';
-import { readEmbedded, readPictureSize } from './embedded.js';
 
 let server: TestServer;
 beforeAll(async () => {
@@ -37,7 +37,7 @@ describe('one pass over the bytes', () => {
     ['', 'e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855', '00000000'],
     ['123456789', '15e2b0d3c33891ebb0f1ef609ec419420c20e320ce94c65fbc8c3312448eb225', 'cbf43926'],
   ])('%j has its published digests', async (text, sha256, crc32) => {
-    const staged = await server.app.store.stage(Readable.from([Buffer.from(text)]), { limitBytes: 100 });
+    const staged = await server.store.stage(Readable.from([Buffer.from(text)]), { limitBytes: 100 });
     expect(staged).toMatchObject({ sha256, crc32, bytes: text.length });
     await staged.discard();
   });
@@ -50,7 +50,7 @@ describe('one pass over the bytes', () => {
         const parts = Array.from({ length: Math.ceil(whole.length / cut) }, (_, n) =>
           whole.subarray(n * cut, (n + 1) * cut),
         );
-        const staged = await server.app.store.stage(Readable.from(parts), { limitBytes: 1e9 });
+        const staged = await server.store.stage(Readable.from(parts), { limitBytes: 1e9 });
         await staged.discard();
         return `${staged.sha256} ${staged.crc32}`;
       }),
@@ -59,7 +59,7 @@ describe('one pass over the bytes', () => {
   });
 
   test('past the limit it counts on and keeps nothing', async () => {
-    const staged = await server.app.store.stage(Readable.from([Buffer.alloc(60), Buffer.alloc(60)]), {
+    const staged = await server.store.stage(Readable.from([Buffer.alloc(60), Buffer.alloc(60)]), {
       limitBytes: 100,
     });
     expect(staged).toMatchObject({ bytes: 120, path: null });
@@ -111,7 +111,7 @@ describe('an upload', () => {
       ['b.exe', 422, 'refused', 'type-denied'],
       ['c.txt', 422, 'refused', 'too-large'],
       ['d.txt', 422, 'refused', 'empty'],
-      ['e.png', 201, 'remarked', 'type-mismatch'],
+      ['e.png', 201, 'warned', 'type-mismatch'],
     ]);
     expect(body.results[2].verdict.reasons[0]).toMatchObject({
       limit: 1000,
@@ -225,6 +225,33 @@ describe('batch order', () => {
     expect((await server.call('GET', '/api/v1/folders?within=/crowd')).body.total).toBe(1);
   });
 
+  test('a check in an intake records what it refuses, once, and only for who began it', async () => {
+    const { id } = (await server.call('POST', '/api/v1/intakes', { json: { folder: '/crowd' } })).body;
+    const refusedBefore = (await server.call('GET', '/api/v1/flow')).body.verdicts.refused;
+    const json = {
+      folder: '/crowd/elsewhere',
+      files: ['a.txt', 'b.txt'].map((name) => ({ name, bytes: 3 })),
+    };
+    json.files.push({ name: 'c.txt', bytes: 0 });
+    const { body } = await server.call('POST', `/api/v1/intakes/${id}/check`, { json });
+    expect(body.verdicts.map(({ outcome }: { outcome: string }) => outcome)).toEqual([
+      'accepted',
+      'accepted',
+      'refused',
+    ]);
+    expect((await server.call('GET', `/api/v1/intakes/${id}`)).body).toMatchObject({
+      accepted: 0,
+      refused: 1,
+    });
+    const files = (await server.call('GET', `/api/v1/intakes/${id}/files`)).body;
+    expect(files.items.map(({ verdict }: { verdict: { name: string } }) => verdict.name)).toEqual(['c.txt']);
+    expect((await server.call('GET', '/api/v1/flow')).body.verdicts.refused).toBe(refusedBefore + 1);
+    const key = await server.key(['library:write']);
+    const foreign = await server.call('POST', `/api/v1/intakes/${id}/check`, { json, key });
+    expect(foreign.status).toBe(404);
+    expect((await server.call('GET', `/api/v1/intakes/${id}`)).body.refused).toBe(1);
+  });
+
   test('an intake holds the verdict of every file, also of the refused ones', async () => {
     const { id } = (await server.call('POST', '/api/v1/intakes', { json: { folder: '/crowd' } })).body;
     const body = form('/crowd', [{ name: 'late.txt', data: bytes('late') }], { intake: id });
@@ -323,7 +350,7 @@ describe('what a picture says of itself', () => {
           .toBuffer(),
       );
       const displayed = await sharp(file).autoOrient().toBuffer({ resolveWithObject: true });
-      const size = await readPictureSize(file);
+      const { size } = await readHeader(file, 'image/jpeg');
       expect([size.width, size.height, size.orientation]).toEqual([
         displayed.info.width,
         displayed.info.height,
@@ -355,7 +382,8 @@ describe('what a picture says of itself', () => {
       '-IPTC:Caption-Abstract=Über dem Meer',
       file,
     ]);
-    expect(await readEmbedded(file)).toMatchObject({
+    const { blocks } = await readHeader(file, 'image/jpeg');
+    expect(readMetadata(blocks)).toMatchObject({
       'exif:dateTimeOriginal': '2025:06:01 12:00:00',
       'exif:offset': '+02:00',
       'exif:subSecond': '5',

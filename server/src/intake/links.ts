@@ -1,16 +1,15 @@
+import { randomUUID } from 'node:crypto';
+import { rm, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
 import { Readable } from 'node:stream';
-import { type AssetTexts, cleanName, type LinkFacts } from '@uniferum/core';
-import { Parser } from 'htmlparser2';
+import { type AssetTexts, cleanName, type LinkFacts } from '@uniferum/core/library';
 import Joi from 'joi';
-import sharp from 'sharp';
-import type { App } from '../app.js';
-import { recordBlobs } from '../library/blobs.js';
-import { keepPreview } from '../recipes/bookkeeping.js';
-import { inTransaction } from '../shared/database.js';
+import { isEnvironmentFault } from '../shared/errors.js';
 import { FetchFailure, fetchAddress } from '../shared/outgoing.js';
-import type { StagedBytes } from '../stores/byte-store.js';
-import type { IntakeContext, TakenIn } from './incoming.js';
-import { receiveStaged, refuseFile, takeIn } from './take-in.js';
+import { hashFile } from '../stores/hash-file.js';
+import type { IntakeContext, LinkPreview, TakenIn } from './incoming.js';
+import { type AlsoRecord, receiveStaged, refuseFile, takeIn } from './take-in.js';
+import type { IntakeTools } from './tools.js';
 
 const MAX_PAGE_BYTES = 1_000_000;
 const MAX_PREVIEW_BYTES = 10_000_000;
@@ -52,20 +51,21 @@ interface Oembed {
  * which becomes the asset's bytes; the preview is kept here, so that no page of the site asks the provider for it.
  */
 export async function takeLinkIn(
-  app: App,
+  tools: IntakeTools,
   intake: IntakeContext,
   { address, folder, texts }: { address: string; folder: string; texts: Partial<AssetTexts> },
+  alsoRecord?: AlsoRecord,
 ): Promise<TakenIn> {
   try {
-    const description = await describeLink(app, address);
+    const description = await describeLink(tools, address);
     const preview = await fetchPreview(
-      app,
+      tools,
       description.thumbnail_url ?? (description.type === 'photo' ? description.url : null),
     );
     try {
       const link = toFacts(address, description);
       const body = Buffer.from(`${JSON.stringify({ ...description, address }, null, 2)}\n`);
-      const staged = await app.store.stage(Readable.from([body]), { limitBytes: MAX_PAGE_BYTES });
+      const staged = await tools.store.stage(Readable.from([body]), { limitBytes: MAX_PAGE_BYTES });
       const title = texts.title ?? (description.title || null);
       const file = {
         name: `${cleanName(title ?? new URL(address).host).slice(0, 120)}.link`,
@@ -73,16 +73,17 @@ export async function takeLinkIn(
         texts: { ...texts, title, credit: texts.credit ?? description.author_name ?? null },
         link,
       };
-      const [taken] = await takeIn(app, intake, [await receiveStaged(app, file, staged)]);
+      const received = await receiveStaged(tools, file, staged);
+      await preview?.staged.keep();
+      const [taken] = await takeIn(tools, intake, [{ ...received, ...(preview && { preview }) }], alsoRecord);
       if (!taken) throw new Error('Expected a verdict of the link, got none');
-      if (taken.assetId !== null && preview) await recordPreview(app, taken.assetId, preview);
       return taken;
     } finally {
       await preview?.staged.discard();
     }
   } catch (error) {
     if (!(error instanceof FetchFailure)) throw error;
-    const verdict = await refuseFile(app, intake, address, {
+    const verdict = await refuseFile(tools, intake, address, {
       code: 'address-failed',
       message: `${address} can't be linked: ${error.message}.`,
     });
@@ -90,71 +91,75 @@ export async function takeLinkIn(
   }
 }
 
+/** What is known of a link stands in one column. */
+const MAX_HTML_BYTES = 50_000;
+
 function toFacts(address: string, oembed: Oembed): LinkFacts {
+  const isShort = Buffer.byteLength(oembed.html ?? '') <= MAX_HTML_BYTES;
   return {
     address,
     type: oembed.type,
     provider: oembed.provider_name || null,
     author: oembed.author_name || null,
-    html: oembed.html || null,
+    html: (isShort && oembed.html) || null,
     width: oembed.width ?? null,
     height: oembed.height ?? null,
   };
 }
 
-async function describeLink(app: App, address: string): Promise<Oembed> {
-  const page = await fetchText(app, address);
+async function describeLink(tools: IntakeTools, address: string): Promise<Oembed> {
+  const page = await fetchText(tools, address);
   const found =
     page.mime === 'application/json' || page.mime === 'application/json+oembed'
       ? page
-      : await follow(app, page);
+      : await follow(tools, page);
   let parsed: unknown;
   try {
     parsed = JSON.parse(found.text);
   } catch {
-    throw new FetchFailure('the description that its page names is no JSON');
+    throw new FetchFailure('the description linked by the page is not JSON');
   }
   const { value, error } = oembedSchema.validate(parsed);
-  if (error) throw new FetchFailure(`the description that its page names is not oEmbed: ${error.message}`);
+  if (error) throw new FetchFailure(`the description linked by the page is not oEmbed: ${error.message}`);
   return value as Oembed;
 }
 
-async function follow(app: App, page: { url: string; text: string }) {
-  const href = findDiscovery(page.text);
-  if (href === null)
-    throw new FetchFailure('its page names no description (oEmbed), so nothing is known of what it shows');
+async function follow(tools: IntakeTools, page: { url: string; text: string }) {
+  const href = await withScratchFile(tools, Buffer.from(page.text), (path) => tools.inspector.discover(path));
+  if (href === null) throw new FetchFailure('its page has no oEmbed description');
   if (!URL.canParse(href, page.url))
-    throw new FetchFailure(`the description that its page names, "${href}", is at no address`);
-  return fetchText(app, new URL(href, page.url).href);
+    throw new FetchFailure(`the description linked by the page has an invalid URL: "${href}"`);
+  return fetchText(tools, new URL(href, page.url).href);
 }
 
-/** Finds the address of the description in a page's head. Source: oEmbed 1.0, section 4. */
-export function findDiscovery(html: string): string | null {
-  let found: string | null = null;
-  const parser = new Parser({
-    onopentag(name, attributes) {
-      const isAlternate = (attributes.rel ?? '').toLowerCase().split(/\s+/).includes('alternate');
-      if (name === 'link' && isAlternate && attributes.type?.toLowerCase() === 'application/json+oembed')
-        found ??= attributes.href ?? null;
-    },
-  });
-  parser.end(html);
-  return found;
+/** Hands bytes that a stranger sent to another process, as a file. */
+async function withScratchFile<Result>(
+  { store }: IntakeTools,
+  data: Buffer,
+  work: (path: string) => Promise<Result>,
+): Promise<Result> {
+  const path = join(store.scratch(), randomUUID());
+  try {
+    await writeFile(path, data, { flag: 'wx' });
+    return await work(path);
+  } finally {
+    await rm(path, { force: true });
+  }
 }
 
 async function fetchText(
-  app: App,
+  tools: IntakeTools,
   address: string,
 ): Promise<{ url: string; mime: string | null; text: string }> {
   // The head of a page comes first: what lies beyond isn't needed.
-  const { url, mime, bytes } = await fetchStart(app, address, MAX_PAGE_BYTES);
+  const { url, mime, bytes } = await fetchStart(tools, address, MAX_PAGE_BYTES);
   return { url, mime, text: bytes.toString('utf8') };
 }
 
 /** Fetches an address up to a number of bytes; `isWhole` is false when there is more. @throws FetchFailure */
-async function fetchStart(app: App, address: string, maxBytes: number) {
+async function fetchStart(tools: IntakeTools, address: string, maxBytes: number) {
   try {
-    const { url, mime, body } = await fetchAddress(app.config, address, {
+    const { url, mime, body } = await fetchAddress(tools.config, address, {
       signal: AbortSignal.timeout(MAX_FETCH_MS),
     });
     const parts: Buffer[] = [];
@@ -167,39 +172,28 @@ async function fetchStart(app: App, address: string, maxBytes: number) {
     return { url, mime, bytes: Buffer.concat(parts), isWhole: total <= maxBytes };
   } catch (error) {
     if (error instanceof FetchFailure) throw error;
-    throw new FetchFailure('its answer broke off or took too long', { cause: error });
+    throw new FetchFailure('the response was incomplete or took too long', { cause: error });
   }
-}
-
-interface Preview {
-  staged: StagedBytes;
-  width: number;
-  height: number;
 }
 
 /** A preview that can't be had is no reason to refuse the link. */
-async function fetchPreview(app: App, address: string | null | undefined): Promise<Preview | null> {
+async function fetchPreview(
+  tools: IntakeTools,
+  address: string | null | undefined,
+): Promise<LinkPreview | null> {
   if (!address) return null;
+  const outPath = join(tools.store.scratch(), randomUUID());
   try {
-    const { bytes, isWhole } = await fetchStart(app, address, MAX_PREVIEW_BYTES);
+    const { bytes, isWhole } = await fetchStart(tools, address, MAX_PREVIEW_BYTES);
     if (!isWhole) throw new FetchFailure('it is too large for a preview');
-    const { data, info } = await sharp(bytes, { limitInputPixels: 50_000_000 })
-      .resize(PREVIEW_PX, PREVIEW_PX, { fit: 'inside', withoutEnlargement: true })
-      .webp({ quality: 80 })
-      .toBuffer({ resolveWithObject: true });
-    const staged = await app.store.stage(Readable.from([data]), { limitBytes: MAX_PREVIEW_BYTES });
-    return { staged, width: info.width, height: info.height };
+    const size = await withScratchFile(tools, bytes, (path) =>
+      tools.inspector.shrink(path, outPath, PREVIEW_PX),
+    );
+    return { staged: tools.store.stageWrittenFile(outPath, await hashFile(outPath)), ...size };
   } catch (error) {
-    app.log.info({ err: error }, 'the preview of a link could not be had');
+    await rm(outPath, { force: true });
+    if (isEnvironmentFault(error)) throw error;
+    tools.log.info({ err: error }, 'the preview of a link could not be had');
     return null;
   }
-}
-
-async function recordPreview(app: App, assetId: string, { staged, width, height }: Preview): Promise<void> {
-  await staged.keep();
-  const { sha256, bytes, crc32, copy } = staged;
-  await inTransaction(app.db, async (tx) => {
-    await recordBlobs(tx, [{ sha256, bytes, crc32, ...copy }]);
-    await keepPreview(tx, assetId, { sha256, bytes, width, height, mime: 'image/webp' });
-  });
 }

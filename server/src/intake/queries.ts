@@ -1,4 +1,5 @@
-import type { Intake, IntakeFile, IntakeWay, Outcome, Verdict } from '@uniferum/core';
+import type { Intake, IntakeFile, IntakeWay, Outcome, Verdict } from '@uniferum/core/intake';
+import type { BlobHolder } from '../library/blob-holder.js';
 import {
   change,
   changeExpanded,
@@ -8,6 +9,7 @@ import {
   select,
   selectOne,
   type Transaction,
+  writeJson,
 } from '../shared/database.js';
 
 interface IntakeRow {
@@ -19,7 +21,7 @@ interface IntakeRow {
   label: string | null;
   run_id: number | null;
   accepted: number;
-  remarked: number;
+  warned: number;
   refused: number;
   bytes: number;
   started_at: Date;
@@ -37,7 +39,7 @@ interface IntakeFileRow {
 }
 
 const COLUMNS =
-  'id, folder_path, made_by, via, way, label, run_id, accepted, remarked, refused, bytes, started_at, updated_at';
+  'id, folder_path, made_by, via, way, label, run_id, accepted, warned, refused, bytes, started_at, updated_at';
 
 export async function insertIntake(
   db: Executor,
@@ -113,16 +115,16 @@ export async function insertIntakeFiles(
 ): Promise<void> {
   if (files.length === 0) return;
   await changeExpanded(tx, 'INSERT INTO intake_files (intake_id, asset_id, bytes, verdict) VALUES ?', [
-    files.map(({ assetId, bytes, verdict }) => [intakeId, assetId, bytes, JSON.stringify(verdict)]),
+    files.map(({ assetId, bytes, verdict }) => [intakeId, assetId, bytes, writeJson(verdict)]),
   ]);
   const count = (outcome: Outcome) => files.filter(({ verdict }) => verdict.outcome === outcome).length;
   const kept = files.reduce((sum, { assetId, bytes }) => sum + (assetId === null ? 0 : bytes), 0);
   await change(
     tx,
     `UPDATE intakes
-     SET accepted = accepted + ?, remarked = remarked + ?, refused = refused + ?, bytes = bytes + ?, updated_at = NOW(3)
+     SET accepted = accepted + ?, warned = warned + ?, refused = refused + ?, bytes = bytes + ?, updated_at = NOW(3)
      WHERE id = ?`,
-    [count('accepted'), count('remarked'), count('refused'), kept, intakeId],
+    [count('accepted'), count('warned'), count('refused'), kept, intakeId],
   );
 }
 
@@ -173,8 +175,16 @@ function rowToIntake(row: IntakeRow): Intake {
     startedAt: isoTime(row.started_at),
     updatedAt: isoTime(row.updated_at),
     accepted: row.accepted,
-    remarked: row.remarked,
+    warned: row.warned,
     refused: row.refused,
     bytes: row.bytes,
   };
 }
+
+/** An archive holds its bytes while it is being unpacked. */
+export const ARCHIVE_BLOBS: BlobHolder = {
+  table: 'intakes',
+  column: 'archive',
+  where:
+    "EXISTS (SELECT 1 FROM runs WHERE runs.id = intakes.run_id AND runs.state IN ('waiting', 'working', 'stopping', 'stopped'))",
+};

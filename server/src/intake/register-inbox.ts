@@ -1,9 +1,10 @@
-import type { Principal } from '../access/principal.js';
-import type { App } from '../app.js';
+import { formatCount } from '@uniferum/core/intake';
 import { inTransaction } from '../shared/database.js';
+import type { Principal } from '../shared/principal.js';
 import { type BegunBatch, beginBatch } from './batches.js';
 import { type InboxFile, inboxPath, scanInbox } from './inbox.js';
 import { findInboxRows, holdInbox, markComing } from './inbox-queries.js';
+import type { IntakeTools } from './tools.js';
 
 const FILES_PER_ITEM = 128;
 
@@ -24,10 +25,14 @@ export interface InboxPlan {
 }
 
 /** Works out what registering would do. Both the rehearsal and the real thing ask here. */
-export async function planInbox(app: App, request: InboxRequest, nowMs = Date.now()): Promise<InboxPlan> {
+export async function planInbox(
+  tools: IntakeTools,
+  request: InboxRequest,
+  nowMs = Date.now(),
+): Promise<InboxPlan> {
   const wanted = request.paths === null ? null : new Set(request.paths);
-  for (const path of wanted ?? []) inboxPath(app.config, path);
-  const files = await scanInbox(app, { ...request, nowMs });
+  for (const path of wanted ?? []) inboxPath(tools.config, path);
+  const files = await scanInbox(tools, { ...request, nowMs });
   // What is ticked and would be refused comes into the batch, with its verdict; what is there or not whole stays.
   const items = files.filter(({ path, state }) =>
     wanted === null ? state === 'new' : wanted.has(path) && (state === 'new' || state === 'refused'),
@@ -44,12 +49,12 @@ export async function planInbox(app: App, request: InboxRequest, nowMs = Date.no
 
 /** Begins to register files of the inbox. @returns null when there is nothing to register: a second press does nothing */
 export async function registerInbox(
-  app: App,
+  tools: IntakeTools,
   who: Principal,
   request: InboxRequest,
 ): Promise<BegunBatch | null> {
-  const { items } = await planInbox(app, request);
-  return inTransaction(app.db, async (tx) => {
+  const { items } = await planInbox(tools, request);
+  return inTransaction(tools.db, async (tx) => {
     await holdInbox(tx);
     const rows = await findInboxRows(
       tx,
@@ -61,7 +66,7 @@ export async function registerInbox(
       way: 'inbox',
       folder: request.folder,
       label: null,
-      title: `Registering ${free.length.toLocaleString('en-GB')} files of the inbox`,
+      title: `Importing ${formatCount(free.length, 'file')} from the inbox into ${request.folder}`,
       filesPerItem: FILES_PER_ITEM,
       files: free.map((file) => ({
         name: file.name,

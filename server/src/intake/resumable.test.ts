@@ -55,7 +55,7 @@ describe('a resumable upload', () => {
   });
 
   test('that arrived whole and could not be taken in is kept, and taken in when its result is asked for', async () => {
-    vi.spyOn(server.app.store, 'adopt').mockRejectedValueOnce(new Error('the disk is full'));
+    vi.spyOn(server.store, 'importLocalFile').mockRejectedValueOnce(new Error('the disk is full'));
     const key = await server.key();
     const url = await new Promise<string>((resolve, reject) => {
       const upload = new tus.Upload(bytes('late, and not lost'), {
@@ -73,11 +73,15 @@ describe('a resumable upload', () => {
     const results = await Promise.all(
       [1, 2].map(() => server.call('GET', `${api}/uploads/${id}/result`, { key })),
     );
-    expect(new Set(results.map(({ body }) => body.asset)).size).toBe(1);
-    const content = await server.call('GET', `${api}/assets/${results[0]?.body.asset}/content`);
+    // While one takes it in, the other is told to ask again in a moment.
+    for (const { status, headers } of results)
+      expect([status, headers.has('retry-after')]).toEqual(status === 200 ? [200, false] : [409, true]);
+    const again = (await server.call('GET', `${api}/uploads/${id}/result`, { key })).body;
+    for (const { status, body } of results) if (status === 200) expect(body).toEqual(again);
+    const content = await server.call('GET', `${api}/assets/${again.asset}/content`);
     expect(content.bytes.toString()).toBe('late, and not lost');
     expect(await assetsOf('/tus-late')).toHaveLength(1);
-    expect((await readdir(server.app.store.arrivals())).filter((name) => name.startsWith(id))).toEqual([]);
+    expect((await readdir(server.store.arrivals())).filter((name) => name.startsWith(id))).toEqual([]);
   });
 
   test('that the rules refuse has its verdict, and leaves nothing', async () => {

@@ -1,149 +1,132 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
-import { join } from 'node:path';
+import type { Readable } from 'node:stream';
 import { FileStore } from '@tus/file-store';
 import { Server, type Upload } from '@tus/server';
-import { type AssetTexts, parseFolderPath, type Verdict } from '@uniferum/core';
+import { type AssetTexts, parseFolderPath, TEXT_LIMITS } from '@uniferum/core/library';
 import Joi from 'joi';
-import type { Principal } from '../access/principal.js';
-import type { App } from '../app.js';
-import { inTransaction } from '../shared/database.js';
+import type { Answer } from '../shared/answer.js';
+import type { ByteStore } from '../shared/byte-store.js';
 import { notFound, UniferumError } from '../shared/errors.js';
-import { type Answer, API_BASE, type Route, type RouteContext, route } from '../shared/route.js';
+import type { Principal } from '../shared/principal.js';
+import { API_BASE, type Route, type RouteContext, route } from '../shared/route.js';
 import { answer, idSchema, verdictSchema } from '../shared/schemas.js';
-import { openIntake } from './batches.js';
-import { ownsIntake } from './queries.js';
-import { receiveStaged, takeIn } from './take-in.js';
-import { unpackArchive } from './unpack-archive.js';
-import { findUpload, insertUpload, lockUpload, updateUploadResult } from './upload-queries.js';
+import { explainStoreFault } from '../stores/store-faults.js';
+import { finishUpload, type UploadRequest } from './finish-upload.js';
+import type { IntakeTools, ToolsFor } from './tools.js';
+import { UploadLocker } from './upload-locker.js';
+import type { UploadOutcome } from './upload-outcome.js';
+import { findUpload, insertUpload } from './upload-queries.js';
 
 const PATH = `${API_BASE}/uploads`;
 /** An upload that nobody has continued for so long is given up. */
 const ABANDONED_MS = 7 * 24 * 3_600_000;
 
-/** What came of a resumable upload. */
-export interface UploadOutcome {
-  verdict: Verdict;
-  asset: string | null;
-  /** The batch and the run that unpack it, when it is an archive that is unpacked. */
-  intake: string | null;
-  run: string | null;
+const asker = new AsyncLocalStorage<{ tools: IntakeTools; who: Principal }>();
+const servers = new WeakMap<ByteStore, Server>();
+
+/** Keeps what is on its way; a disk that is full or gone is said, and not called an error of the server. */
+class ArrivalStore extends FileStore {
+  readonly #store: ByteStore;
+
+  constructor(store: ByteStore) {
+    super({ directory: store.arrivals(), expirationPeriodInMilliseconds: ABANDONED_MS });
+    this.#store = store;
+  }
+
+  override async write(readable: Readable, id: string, offset: number): Promise<number> {
+    try {
+      return await super.write(readable, id, offset);
+    } catch (error) {
+      const state = await this.#store.check();
+      if (state === 'full')
+        throw {
+          status_code: 507,
+          body: `The store "${this.#store.name}" is full. Resume when there is space.\n`,
+        };
+      if (state === 'failing')
+        throw { status_code: 503, body: `The store "${this.#store.name}" can't be written right now.\n` };
+      throw error;
+    }
+  }
 }
 
-const asker = new AsyncLocalStorage<{ app: App; who: Principal }>();
-const servers = new WeakMap<App, Server>();
-
 /** The tus server of an installation (tus 1.0.0: creation, termination, expiration). */
-function tusServer(app: App): Server {
-  const known = servers.get(app);
+function tusServer(tools: IntakeTools): Server {
+  const known = servers.get(tools.store);
   if (known) return known;
   const server = new Server({
     path: PATH,
-    datastore: new FileStore({
-      directory: app.store.arrivals(),
-      expirationPeriodInMilliseconds: ABANDONED_MS,
-    }),
-    maxSize: app.config.maxUploadBytes,
-    generateUrl: (_req, { id }) => `${app.config.publicUrl}${PATH}/${id}`,
+    datastore: new ArrivalStore(tools.store),
+    locker: new UploadLocker(tools.db),
+    maxSize: tools.config.maxUploadBytes,
+    generateUrl: (_req, { id }) => `${tools.config.publicUrl}${PATH}/${id}`,
     onUploadCreate: async (_req, upload) => {
       const { who } = current();
       readMetadata(upload);
-      await insertUpload(app.db, upload.id, who.ref);
+      await insertUpload(tools.db, upload.id, who.ref);
       return {};
     },
     onUploadFinish: async (_req, upload) => {
-      await finishOnce(app, current().who, upload);
+      await finish(tools, current().who, upload);
       return {};
     },
+    onResponseError: (_req, error) => {
+      // A write that fails tears down the pipe it hangs on, and then the bare error of the disk comes first.
+      const fault = explainStoreFault(error, tools.store.name);
+      return fault instanceof UniferumError
+        ? { status_code: fault.status, body: `${fault.message}\n` }
+        : undefined;
+    },
   });
-  servers.set(app, server);
+  servers.set(tools.store, server);
   return server;
 }
 
 /** Drops uploads that nobody has continued for a week. @returns how many */
-export function dropAbandonedUploads(app: App): Promise<number> {
-  return tusServer(app).cleanUpExpiredUploads();
+export function dropAbandonedUploads(tools: IntakeTools): Promise<number> {
+  return tusServer(tools).cleanUpExpiredUploads();
 }
 
-function current(): { app: App; who: Principal } {
+function current(): { tools: IntakeTools; who: Principal } {
   const store = asker.getStore();
   if (!store) throw new Error('Expected a principal of the upload, got none');
   return store;
 }
 
-/**
- * Takes in what has arrived whole, once. When that fails its bytes stay, and asking for the result tries again.
- *
- * @returns what came of it
- */
-async function finishOnce(app: App, who: Principal, upload: Upload): Promise<UploadOutcome> {
-  const outcome = await inTransaction(app.db, async (tx) => {
-    const earlier = await lockUpload(tx, upload.id);
-    if (earlier?.result) return earlier.result;
-    const came = await finishUpload(app, who, upload);
-    await updateUploadResult(tx, upload.id, came);
-    return came;
-  });
-  await tusServer(app)
+async function finish(tools: IntakeTools, who: Principal, upload: Upload): Promise<UploadOutcome> {
+  const outcome = await finishUpload(tools, who, upload.id, readMetadata(upload));
+  await tusServer(tools)
     .datastore.remove(upload.id)
     .catch((error) =>
-      app.log.warn({ err: error, upload: upload.id }, 'an arrival could not be cleared away'),
+      tools.log.warn({ err: error, upload: upload.id }, 'an arrival could not be cleared away'),
     );
   return outcome;
 }
 
 /** Takes in what arrived whole and could not be taken in then. @returns null when pieces are missing */
-async function finishLate(app: App, who: Principal, id: string): Promise<UploadOutcome | null> {
-  const upload = await tusServer(app)
+async function finishLate(tools: IntakeTools, who: Principal, id: string): Promise<UploadOutcome | null> {
+  const upload = await tusServer(tools)
     .datastore.getUpload(id)
     .catch(() => null);
-  return upload && upload.offset === upload.size ? finishOnce(app, who, upload) : null;
+  return upload && upload.offset === upload.size ? finish(tools, who, upload) : null;
 }
 
-async function finishUpload(app: App, who: Principal, upload: Upload): Promise<UploadOutcome> {
-  const { name, folder, texts, unpack, ownFolder, intake: given } = readMetadata(upload);
-  const path = join(app.store.arrivals(), upload.id);
-  try {
-    const staged = await app.store.adopt(path, { mode: 'link' });
-    if (unpack) {
-      const batch = await unpackArchive(app, who, { name, staged, folder, ownFolder });
-      return { verdict: { name, outcome: 'accepted', reasons: [] }, asset: null, ...batch };
-    }
-    const isOwn = given !== null && (await ownsIntake(app.db, given, who.ref));
-    const context = await (isOwn && given !== null
-      ? {
-          id: given,
-          folder,
-          by: who.name,
-          via: who.kind === 'user' ? ('console' as const) : ('api' as const),
-          way: 'resumable' as const,
-        }
-      : openIntake(app, who, { way: 'resumable', folder, label: name }));
-    const [taken] = await takeIn(app, context, [await receiveStaged(app, { name, folder, texts }, staged)]);
-    if (!taken) throw new Error('Expected a verdict of the upload, got none');
-    return { verdict: taken.verdict, asset: taken.assetId, intake: context.id, run: null };
-  } catch (error) {
-    if (error instanceof UniferumError && error.options.verdict)
-      return { verdict: error.options.verdict, asset: null, intake: null, run: null };
-    throw error;
-  }
-}
-
-function readMetadata({ metadata = {} }: Upload) {
+function readMetadata({ metadata = {} }: Upload): UploadRequest {
   const get = (key: string) => metadata[key] ?? null;
   const name = get('filename') ?? get('name');
   const refuse = (message: string) => ({ status_code: 400, body: `${message}\n` });
   if (!name) throw refuse('Upload-Metadata needs a filename.');
   const folder = parseFolderPath(get('folder') ?? '/');
-  if (!folder.ok) throw refuse(`The folder can't be: ${folder.reason}.`);
+  if (!folder.ok) throw refuse(`The folder is invalid: ${folder.reason}.`);
   const texts: Partial<AssetTexts> = {};
   for (const field of ['title', 'alt', 'caption', 'credit'] as const) {
     const value = get(field);
-    if (value) texts[field] = value.slice(0, 5000);
+    if (value) texts[field] = value;
   }
   const keywords = get('keywords');
   if (keywords)
     texts.keywords = keywords
-      .split(',')
+      .split(',', TEXT_LIMITS.keywords + 1)
       .map((word) => word.trim())
       .filter((word) => word !== '');
   return {
@@ -156,90 +139,100 @@ function readMetadata({ metadata = {} }: Upload) {
   };
 }
 
-async function handToTus({ app, who, req, res }: RouteContext<object, object, undefined>): Promise<Answer> {
-  await asker.run({ app, who }, () => tusServer(app).handle(req, res));
+async function handToTus(
+  tools: IntakeTools,
+  { who, req, res }: RouteContext<object, object, undefined>,
+): Promise<Answer> {
+  await asker.run({ tools, who }, () => tusServer(tools).handle(req, res));
   return { status: res.statusCode, handled: true };
 }
 
 /** Only whoever began an upload may see it or go on with it. */
-async function handOwnToTus(context: RouteContext<{ id: string }, object, undefined>): Promise<Answer> {
-  const { app, who, params } = context;
-  if ((await findUpload(app.db, params.id, who.ref)) === null) throw notFound(`The upload ${params.id}`);
-  return handToTus(context);
+async function handOwnToTus(
+  tools: IntakeTools,
+  context: RouteContext<{ id: string }, object, undefined>,
+): Promise<Answer> {
+  const { who, params } = context;
+  if ((await findUpload(tools.db, params.id, who.ref)) === null) throw notFound(`The upload ${params.id}`);
+  return handToTus(tools, context);
 }
 
 const params = Joi.object({ id: Joi.string().hex().length(32).required() });
 const tus = { description: 'As tus 1.0.0 says', contentType: 'text/plain' };
 
-export const resumableRoutes: Route[] = [
-  route({
-    method: 'options',
-    path: PATH,
-    access: 'public',
-    summary: 'What of tus 1.0.0 is understood',
-    answers: { 204: tus },
-    handle: handToTus,
-  }),
-  route({
-    method: 'post',
-    path: PATH,
-    access: 'library:write',
-    summary: 'Begin a resumable upload (tus 1.0.0); Upload-Metadata holds filename, folder, texts and unpack',
-    ownIdempotency: true,
-    answers: { 201: tus },
-    handle: handToTus,
-  }),
-  route<{ id: string }>({
-    method: 'head',
-    path: `${PATH}/{id}`,
-    access: 'library:write',
-    summary: 'How far a resumable upload has come',
-    params,
-    answers: { 200: tus },
-    handle: handOwnToTus,
-  }),
-  route<{ id: string }>({
-    method: 'patch',
-    path: `${PATH}/{id}`,
-    access: 'library:write',
-    summary: 'Send the next piece of a resumable upload',
-    params,
-    answers: { 204: tus },
-    handle: handOwnToTus,
-  }),
-  route<{ id: string }>({
-    method: 'delete',
-    path: `${PATH}/{id}`,
-    access: 'library:write',
-    summary: 'Give a resumable upload up; what came of it is dropped',
-    params,
-    answers: { 204: tus },
-    handle: handOwnToTus,
-  }),
-  route<{ id: string }>({
-    method: 'get',
-    path: `${PATH}/{id}/result`,
-    access: 'library:write',
-    summary: 'What came of a resumable upload that has arrived whole',
-    params,
-    answers: {
-      200: {
-        description: 'Its verdict, and the asset or the run that unpacks it',
-        schema: answer({
-          verdict: verdictSchema,
-          asset: idSchema.allow(null),
-          intake: idSchema.allow(null),
-          run: idSchema.allow(null),
-        }),
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
+export function resumableRoutes(toolsFor: ToolsFor): Route[] {
+  return [
+    route({
+      method: 'options',
+      path: PATH,
+      access: 'public',
+      summary: 'Get the supported tus 1.0.0 extensions',
+      answers: { 204: tus },
+      handle: (context) => handToTus(toolsFor(context.services), context),
+    }),
+    route({
+      method: 'post',
+      path: PATH,
+      access: 'library:write',
+      summary:
+        'Start a resumable upload (tus 1.0.0); Upload-Metadata contains filename, folder, texts and unpack',
+      ownIdempotency: true,
+      answers: { 201: tus },
+      handle: (context) => handToTus(toolsFor(context.services), context),
+    }),
+    route<{ id: string }>({
+      method: 'head',
+      path: `${PATH}/{id}`,
+      access: 'library:write',
+      summary: 'Get the offset of a resumable upload',
+      params,
+      answers: { 200: tus },
+      handle: (context) => handOwnToTus(toolsFor(context.services), context),
+    }),
+    route<{ id: string }>({
+      method: 'patch',
+      path: `${PATH}/{id}`,
+      access: 'library:write',
+      summary: 'Send the next chunk of a resumable upload',
+      params,
+      answers: { 204: tus },
+      handle: (context) => handOwnToTus(toolsFor(context.services), context),
+    }),
+    route<{ id: string }>({
+      method: 'delete',
+      path: `${PATH}/{id}`,
+      access: 'library:write',
+      summary: 'Cancel a resumable upload',
+      params,
+      answers: { 204: tus },
+      handle: (context) => handOwnToTus(toolsFor(context.services), context),
+    }),
+    route<{ id: string }>({
+      method: 'get',
+      path: `${PATH}/{id}/result`,
+      access: 'library:write',
+      summary: 'Get the result of a completed resumable upload',
+      params,
+      answers: {
+        200: {
+          description: 'Its verdict, and the asset or the run that unpacks it',
+          schema: answer({
+            verdict: verdictSchema,
+            asset: idSchema.allow(null),
+            intake: idSchema.allow(null),
+            run: idSchema.allow(null),
+          }),
+        },
       },
-    },
-    async handle({ app, who, params: { id } }) {
-      const row = await findUpload(app.db, id, who.ref);
-      if (row === null) throw notFound(`The upload ${id}`);
-      const result = row.result ?? (await finishLate(app, who, id));
-      if (result === null)
-        throw new UniferumError('conflict', 'It has not arrived whole yet. Go on with it.');
-      return { status: 200, body: result };
-    },
-  }),
-];
+      async handle({ services, who, params: { id } }) {
+        const row = await findUpload(services.db, id, who.ref);
+        if (row === null) throw notFound(`The upload ${id}`);
+        const result = row.result ?? (await finishLate(toolsFor(services), who, id));
+        if (result === null)
+          throw new UniferumError('conflict', 'The upload is not complete yet. Resume it.');
+        return { status: 200, body: result };
+      },
+    }),
+  ];
+}

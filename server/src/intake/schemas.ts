@@ -1,4 +1,4 @@
-import { INTAKE_WAYS } from '@uniferum/core';
+import { INTAKE_WAYS } from '@uniferum/core/intake';
 import Joi from 'joi';
 import { answer, component, idSchema, timeSchema, verdictSchema } from '../shared/schemas.js';
 
@@ -15,7 +15,7 @@ export const intakeSchema = component(
     startedAt: timeSchema,
     updatedAt: timeSchema,
     accepted: Joi.number().integer(),
-    remarked: Joi.number().integer(),
+    warned: Joi.number().integer(),
     refused: Joi.number().integer(),
     bytes: Joi.number().integer(),
   }),

@@ -1,60 +1,45 @@
+import { formatBytes, type Reason, type Verdict, withRefusal, withWarning } from '@uniferum/core/intake';
+import { cleanName, joinPath } from '@uniferum/core/library';
+import { type EffectiveRules, type FileFacts, judgeFile } from '@uniferum/core/rules';
+import { recordEvent } from '../events/outbox.js';
+import { findAssetsByBytes } from '../library/asset-queries.js';
+import { deleteUnkept, holdBlobs } from '../library/blob-queries.js';
+import { inOrder } from '../library/blobs.js';
+import type { StoredFolder } from '../library/folder-queries.js';
 import {
-  cleanName,
-  type EffectiveRules,
-  type FileFacts,
-  flowSource,
-  formatBytes,
-  joinPath,
-  judgeFile,
-  originalAddress,
-  type Reason,
-  type Verdict,
-  withRefusal,
-  withRemark,
-} from '@uniferum/core';
-import { recordEvents } from '../hooks/outbox.js';
-import { findAssetsByBytes, insertAssets, type NewAsset } from '../library/asset-queries.js';
-import { findCopies } from '../library/blob-queries.js';
-import { recordBlobs } from '../library/blobs.js';
-import { countFacets } from '../library/facet-queries.js';
-import { addToFolder, findFolderByPath, type StoredFolder } from '../library/folder-queries.js';
-import { ensureFolder } from '../library/folders.js';
-import { findFreeAddresses } from '../library/free-address.js';
-import { addToTallies, type TallyChange } from '../library/tallies.js';
-import { orderRenditions } from '../recipes/bookkeeping.js';
+  announceFolders,
+  dropFolders,
+  type HeldFolder,
+  holdFolders,
+  sortByUse,
+} from '../library/hold-folders.js';
+import { lockFor } from '../library/listeners.js';
 import { effectiveRules } from '../rules/service.js';
+import { addToCounters } from '../shared/counters.js';
 import type { Transaction } from '../shared/database.js';
+import { isUnfitValue } from '../shared/database-errors.js';
 import { groupBy } from '../shared/group.js';
+import { intakeChanged } from './events.js';
 import { factsOf } from './examine.js';
-import type { IntakeContext, IntakeTools, ReceivedFile, TakenIn } from './incoming.js';
+import type { IntakeContext, ReceivedFile, TakenIn } from './incoming.js';
+import { type Judged, keepFiles } from './keep-files.js';
 import { insertIntakeFiles } from './queries.js';
-
-interface Judged {
-  received: ReceivedFile;
-  verdict: Verdict;
-  /** The asset that has the same bytes and stands for the file. */
-  standIn: string | null;
-}
+import { type IntakeTools, limitsOf } from './tools.js';
 
 /**
- * Judges files with their folders held, so that of two uploads at once only one gets the last place, and writes what came
- * of them: assets, counts, verdicts, events and the work that follows.
+ * Judges files with their folders and bytes held, so that of two uploads at once only one gets the last place, or is the
+ * first with its bytes, and writes what came of them: assets, counts, verdicts, events and the work that follows. A file
+ * that can't be written, because a value in it doesn't fit, is refused alone.
  *
  * @returns what came of each, in their order
  */
-export async function settleFiles(
+export async function judgeAndStore(
   tools: IntakeTools,
   tx: Transaction,
   intake: IntakeContext,
   files: readonly ReceivedFile[],
 ): Promise<TakenIn[]> {
-  const byFolder = groupBy(files, ({ file }) => file.folder);
-  const taken = new Map<ReceivedFile, TakenIn>();
-  // Folders are held in one order, so that two transactions don't wait for each other.
-  for (const path of [...byFolder.keys()].sort())
-    for (const [received, result] of await settleFolder(tools, tx, intake, path, byFolder.get(path) ?? []))
-      taken.set(received, result);
-  const results = files.map((file) => taken.get(file) as TakenIn);
+  const results = await storeOrRefuse(tools, tx, intake, files);
   await recordVerdicts(
     tx,
     intake,
@@ -63,67 +48,131 @@ export async function settleFiles(
   return results;
 }
 
-/** Writes verdicts into the batch and the counts. */
-export async function recordVerdicts(
+async function storeOrRefuse(
+  tools: IntakeTools,
   tx: Transaction,
   intake: IntakeContext,
+  files: readonly ReceivedFile[],
+): Promise<TakenIn[]> {
+  try {
+    return await tx.savepoint(() => storeAll(tools, tx, intake, files));
+  } catch (error) {
+    if (!isUnfitValue(error)) throw error;
+    const [only] = files;
+    if (files.length === 1 && only)
+      return [{ verdict: unstorable(only), assetId: null, sha256: only.staged.sha256 }];
+    const results: TakenIn[] = [];
+    for (const file of files) results.push(...(await storeOrRefuse(tools, tx, intake, [file])));
+    return results;
+  }
+}
+
+/** Writes verdicts into the batch and the counts, and tells of a batch from which nothing came in. */
+export async function recordVerdicts(
+  tx: Transaction,
+  intake: Pick<IntakeContext, 'id' | 'by'>,
   files: readonly { verdict: Verdict; assetId: string | null; bytes: number }[],
 ): Promise<void> {
   await insertIntakeFiles(tx, intake.id, files);
-  await addToTallies(
+  await addToCounters(
     tx,
     files.map(({ verdict, bytes }) => ({ scope: 'verdict', name: verdict.outcome, items: 1, bytes })),
   );
+  if (files.length > 0 && files.every(({ assetId }) => assetId === null))
+    await recordEvent(tx, { event: intakeChanged, by: intake.by, data: { intake: intake.id } });
 }
 
-async function settleFolder(
+async function storeAll(
   tools: IntakeTools,
   tx: Transaction,
   intake: IntakeContext,
-  path: string,
   files: readonly ReceivedFile[],
-): Promise<[ReceivedFile, TakenIn][]> {
-  const present = await findFolderByPath(tx, path, { lock: true });
-  const rules = await effectiveRules(tx, path);
-  const judged = await judge(tools, tx, { path, items: present?.items ?? 0 }, rules, files);
-  const kept = judged.filter(({ verdict, standIn }) => verdict.outcome !== 'refused' && standIn === null);
-  const assetIds = new Map<Judged, string>();
-  if (kept.length > 0) {
-    const folder = present ?? (await ensureFolder(tx, path, intake.by));
-    const ids = await keepFiles(tx, intake, folder, kept);
-    for (const [index, one] of kept.entries()) assetIds.set(one, ids[index] as string);
+): Promise<TakenIn[]> {
+  await lockFor(tools.joints, tx, {
+    paths: files.map(({ file }) => joinPath(file.folder, cleanName(file.name))),
+  });
+  const byFolder = groupBy(files, ({ file }) => file.folder);
+  const held = await holdFolders(tx, [...byFolder.keys()]);
+  const whole = files.filter(({ staged }) => staged.path !== null);
+  await holdBlobs(tx, inOrder(whole.map(({ staged }) => staged)));
+  // All empty files have the same bytes, and are no copies of each other.
+  const twins = await findTwins(
+    tx,
+    whole.filter(({ staged }) => staged.bytes > 0),
+  );
+  const taken = new Map<ReceivedFile, TakenIn>();
+  const usedPaths: string[] = [];
+  for (const [path, { folder }] of held) {
+    const rules = await effectiveRules(tx, path);
+    const judged = judge(tools, folder, rules, byFolder.get(path) ?? [], twins);
+    const kept = judged.filter(({ verdict, standIn }) => verdict.outcome !== 'refused' && standIn === null);
+    const ids = kept.length > 0 ? await keepFiles(tools, tx, { intake, folder, kept }) : [];
+    if (kept.length > 0) usedPaths.push(path);
+    for (const one of judged)
+      taken.set(one.received, {
+        verdict: one.verdict,
+        assetId: ids[kept.indexOf(one)] ?? one.standIn,
+        sha256: one.received.staged.sha256,
+      });
   }
-  return judged.map((one) => [
-    one.received,
-    {
-      verdict: one.verdict,
-      assetId: assetIds.get(one) ?? one.standIn,
-      sha256: one.received.staged.sha256,
-    },
-  ]);
+  await settleFolders(tx, held, usedPaths, intake.by);
+  const results = files.map((file) => taken.get(file) as TakenIn);
+  await deleteUnkept(
+    tx,
+    results.filter(({ assetId }) => assetId === null).flatMap(({ sha256 }) => sha256 ?? []),
+  );
+  return results;
 }
 
-async function judge(
-  tools: IntakeTools,
+/** Tells of folders that were made, and takes those back into which nothing came. */
+async function settleFolders(
   tx: Transaction,
+  held: ReadonlyMap<string, HeldFolder>,
+  usedPaths: readonly string[],
+  by: string,
+): Promise<void> {
+  const made = new Map<string, StoredFolder>();
+  for (const one of held.values()) for (const folder of one.made) made.set(folder.id, folder);
+  const { used, unused } = sortByUse([...made.values()], usedPaths);
+  await announceFolders(tx, used, by);
+  await dropFolders(tx, unused);
+}
+
+/** An asset with the same bytes; its id is null while it is of the same batch, and not written yet. */
+interface Twin {
+  id: string | null;
+  address: string;
+}
+
+async function findTwins(tx: Transaction, files: readonly ReceivedFile[]): Promise<Map<string, Twin>> {
+  const found = await findAssetsByBytes(
+    tx,
+    files.map(({ staged }) => staged.sha256),
+  );
+  return new Map(
+    found.map(({ sha256, id, folderPath, name }) => [sha256, { id, address: joinPath(folderPath, name) }]),
+  );
+}
+
+function judge(
+  tools: IntakeTools,
   folder: { path: string; items: number },
   rules: EffectiveRules,
   files: readonly ReceivedFile[],
-): Promise<Judged[]> {
-  const digests = files.filter(({ staged }) => staged.bytes > 0).map(({ staged }) => staged.sha256);
-  const twins = new Map<string, { id: string | null; address: string }>();
-  for (const { sha256, id, folderPath, name } of await findAssetsByBytes(tx, digests))
-    twins.set(sha256, { id, address: joinPath(folderPath, name) });
+  twins: Map<string, Twin>,
+): Judged[] {
   let { items } = folder;
   return files.map((received) => {
     const { file, staged, examined } = received;
     const twin = staged.bytes > 0 ? (twins.get(staged.sha256) ?? null) : null;
     const facts: FileFacts = { ...factsOf(file, staged, examined), duplicateOf: twin?.address ?? null };
-    let verdict = judgeFile(facts, rules, { path: folder.path, items });
+    let verdict = judgeFile(facts, rules, { path: folder.path, items }, limitsOf(tools));
+    // It was cut off by a limit that holds no more.
     if (staged.path === null && verdict.outcome !== 'refused')
-      verdict = withRefusal(verdict, tooLargeForServer(facts, tools.config.maxUploadBytes));
+      verdict = withRefusal(verdict, cutOff(received));
+    if (verdict.outcome !== 'refused') verdict = withShortenings(verdict, received);
     const standIn =
-      rules.duplicates?.value === 'point' && verdict.outcome !== 'refused' ? (twin?.id ?? null) : null;
+      rules.duplicates?.value === 'reuse' && verdict.outcome !== 'refused' ? (twin?.id ?? null) : null;
     if (verdict.outcome !== 'refused' && standIn === null) {
       items += 1;
       // A second one with the same bytes in this very batch is a duplicate of the first.
@@ -134,120 +183,49 @@ async function judge(
   });
 }
 
-/** Makes assets of files that were accepted, and sets their verdicts' remarks about names. @returns their ids, in order */
-async function keepFiles(
-  tx: Transaction,
-  intake: IntakeContext,
-  folder: StoredFolder,
-  kept: Judged[],
-): Promise<string[]> {
-  const names = kept.map(({ received }) => cleanName(received.file.name));
-  const places = await findFreeAddresses(tx, folder, names);
-  for (const [index, one] of kept.entries()) {
-    const [wanted, place] = [names[index] as string, places[index] as { name: string }];
-    if (place.name !== wanted)
-      one.verdict = withRemark(one.verdict, nameTaken(wanted, place.name, folder.path));
-  }
-  // Nearly all are durable already; a rule that was loosened meanwhile lets in what was not.
-  await Promise.all(kept.map(({ received }) => received.staged.keep()));
-  await recordBlobs(
-    tx,
-    kept.map(({ received: { staged } }) => ({
-      sha256: staged.sha256,
-      bytes: staged.bytes,
-      crc32: staged.crc32,
-      store: staged.copy.store,
-      key: staged.copy.key,
-    })),
-  );
-  const copies = await findCopies(
-    tx,
-    kept.map(({ received }) => received.staged.sha256),
-  );
-  const firstStore = new Map(copies.toReversed().map(({ sha256, store }) => [sha256, store]));
-  const now = new Date();
-  const assets = kept.map(
-    ({ received: { file, staged, examined }, verdict }, index): NewAsset => ({
-      ...examined.texts,
-      ...(places[index] as { name: string; addressStem: string }),
-      folderId: folder.id,
-      kind: examined.kind,
-      mime: examined.mime,
-      sha256: staged.sha256,
-      bytes: staged.bytes,
-      width: examined.size?.width ?? null,
-      height: examined.size?.height ?? null,
-      orientation: examined.size?.orientation ?? null,
-      capturedAt: examined.capturedAt,
-      link: file.link ?? null,
-      intakeId: intake.id,
-      by: intake.by,
-      via: intake.via,
-      sentAs: file.name.slice(0, 500),
-      verdict,
-      createdAt: now,
-    }),
-  );
-  const ids = await insertAssets(tx, assets);
-  const bytes = assets.reduce((sum, asset) => sum + asset.bytes, 0);
-  await addToFolder(tx, folder.id, { items: assets.length, bytes });
-  await addToTallies(
-    tx,
-    assets.flatMap(({ kind, bytes: size }): TallyChange[] => [
-      { scope: 'kind', name: kind, items: 1, bytes: size },
-      { scope: 'from', name: flowSource(intake.way, intake.via), items: 1, bytes: size },
-    ]),
-  );
-  await countFacets(
-    tx,
-    assets.map((asset) => ({
-      sign: 1,
-      subject: {
-        ...asset,
-        createdAt: now.toISOString(),
-        store: firstStore.get(asset.sha256) ?? null,
-      },
-    })),
-  );
-  await recordEvents(
-    tx,
-    assets.map((asset, index) => ({
-      type: 'asset.created',
-      asset: ids[index] as string,
-      by: intake.by,
-      data: { id: ids[index], name: asset.name, folder: folder.path, outcome: asset.verdict.outcome },
-    })),
-  );
-  await orderRenditions(
-    tx,
-    assets.map(({ name, kind, mime }, index) => ({
-      id: ids[index] as string,
-      name,
-      kind,
-      mime,
-      folder: folder.path,
-    })),
-    intake.by,
-  );
-  return ids;
+function withShortenings(verdict: Verdict, { file, examined }: ReceivedFile): Verdict {
+  let told = verdict;
+  if (file.sentNameLength !== undefined)
+    told = withWarning(told, {
+      code: 'name-invalid',
+      limit: file.name,
+      actual: file.sentNameLength,
+      folder: null,
+      message: `The original name had ${file.sentNameLength} characters; it was shortened to ${file.name}.`,
+    });
+  for (const { field, limit, actual } of examined.shortened)
+    told = withWarning(told, {
+      code: 'text-shortened',
+      limit,
+      actual,
+      folder: null,
+      message: `The ${field} of ${file.name} is too long (${actual} characters, limit ${limit}); it was shortened.`,
+    });
+  return told;
 }
 
-function tooLargeForServer(facts: FileFacts, limit: number): Reason {
+function cutOff({ file, staged }: ReceivedFile): Reason {
   return {
     code: 'too-large',
-    limit,
-    actual: facts.bytes,
+    limit: null,
+    actual: staged.bytes,
     folder: null,
-    message: `${facts.name} has ${formatBytes(facts.bytes)}; this installation takes files up to ${formatBytes(limit)}.`,
+    message: `${file.name} has ${formatBytes(staged.bytes)}, but a limit that changed meanwhile truncated it. Upload it again.`,
   };
 }
 
-function nameTaken(wanted: string, kept: string, folder: string): Reason {
+function unstorable({ file }: ReceivedFile): Verdict {
   return {
-    code: 'name-taken',
-    limit: null,
-    actual: kept,
-    folder,
-    message: `${originalAddress(folder, wanted)} belongs or belonged to another file; this one is kept as ${kept}.`,
+    name: file.name,
+    outcome: 'refused',
+    reasons: [
+      {
+        code: 'not-storable',
+        limit: null,
+        actual: null,
+        folder: null,
+        message: `${file.name} contains a value that can't be stored. Save it with another program and upload it again.`,
+      },
+    ],
   };
 }

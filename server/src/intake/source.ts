@@ -1,16 +1,19 @@
-import type { AssetTexts } from '@uniferum/core';
+import type { AssetTexts } from '@uniferum/core/library';
 import Joi from 'joi';
-import type { Principal } from '../access/principal.js';
-import type { App } from '../app.js';
-import { UniferumError } from '../shared/errors.js';
+import type { Answer } from '../shared/answer.js';
+import { writeJson } from '../shared/database.js';
+import { Claim, fingerprintOf, keyReused, replay } from '../shared/idempotency.js';
 import { FetchFailure } from '../shared/outgoing.js';
-import type { Answer } from '../shared/route.js';
+import type { Principal } from '../shared/principal.js';
+import { validate } from '../shared/register-routes.js';
 import { folderPathSchema } from '../shared/schemas.js';
 import { openIntake, refusal } from './batches.js';
 import { fetchFile } from './fetch-file.js';
+import type { TakenIn } from './incoming.js';
 import { takeLinkIn } from './links.js';
-import { receiveStaged, refuseFile, takeIn } from './take-in.js';
-import { answerTaken } from './upload.js';
+import { type AlsoRecord, receiveStaged, refuseFile, takeIn } from './take-in.js';
+import type { IntakeTools } from './tools.js';
+import { type Asking, answerTaken } from './upload.js';
 
 interface SourceBody extends Partial<AssetTexts> {
   source: string;
@@ -42,35 +45,58 @@ export const sourceSchema = Joi.object({
   keywords: Joi.array().items(Joi.string().trim().min(1).max(100)).max(200),
 }).example({ source: 'https://skerry.example/dusk.jpg', folder: '/lights', alt: 'The light at dusk' });
 
-/** Takes one file in by its address, while the caller waits. */
-export async function answerSource(app: App, who: Principal, input: unknown): Promise<Answer> {
-  const { value, error } = sourceSchema.validate(input, { abortEarly: false });
-  if (error)
-    throw new UniferumError('malformed-request', `${error.message}.`, {
-      errors: error.details.map(({ path, type, message }) => ({
-        field: path.join('.'),
-        code: type,
-        message,
-      })),
-    });
-  const { source, folder, name, as, ...sent } = value as SourceBody;
-  const texts = Object.fromEntries(Object.entries(sent).filter(([, one]) => one !== '' && one !== null));
-  const intake = await openIntake(app, who, { way: as === 'link' ? 'link' : 'address', folder });
-  if (as === 'link')
-    return answerTaken(app, await takeLinkIn(app, intake, { address: source, folder, texts }));
+/**
+ * Answers a request to take one file in by its address. What came of it is kept in the commit that takes it in, so that a
+ * repeat under the same Idempotency-Key doesn't take it in again.
+ */
+export async function answerSource(tools: IntakeTools, { who, req, idempotency }: Asking): Promise<Answer> {
+  const body = validate(sourceSchema, req.body) as SourceBody;
+  const key = req.get('idempotency-key');
+  if (key === undefined) return takeSourceIn(tools, who, body);
+  const fingerprint = fingerprintOf([req.originalUrl, req.body]);
+  const claim = await idempotency.claim(who, key, `POST ${req.path}`);
+  if (!(claim instanceof Claim)) return replay(claim, fingerprint);
   try {
-    const limitBytes = app.config.maxUploadBytes;
-    const fetched = await fetchFile(app.config, source, { name: name ?? null, limitBytes });
-    const staged = await app.store.stage(fetched.stream, { limitBytes });
-    const received = await receiveStaged(app, { name: fetched.name, folder, texts }, staged);
-    const [taken] = await takeIn(app, intake, [received]);
+    const [done] = await claim.parts();
+    if (done && done.digest !== fingerprint) throw keyReused();
+    const answer = done
+      ? await answerTaken(tools, JSON.parse(done.result) as TakenIn)
+      : await takeSourceIn(tools, who, body, (tx, [taken]) =>
+          claim.recordParts(tx, [{ n: 0, digest: fingerprint, result: writeJson(taken) }]),
+        );
+    await claim.keep(tools.db, fingerprint, answer);
+    return answer;
+  } finally {
+    await claim.release();
+  }
+}
+
+async function takeSourceIn(
+  tools: IntakeTools,
+  who: Principal,
+  { source, folder, name, as, ...sent }: SourceBody,
+  alsoRecord?: AlsoRecord,
+): Promise<Answer> {
+  const texts = Object.fromEntries(Object.entries(sent).filter(([, one]) => one !== '' && one !== null));
+  const intake = await openIntake(tools, who, { way: as === 'link' ? 'link' : 'address', folder });
+  if (as === 'link')
+    return answerTaken(
+      tools,
+      await takeLinkIn(tools, intake, { address: source, folder, texts }, alsoRecord),
+    );
+  try {
+    const limitBytes = tools.config.maxUploadBytes;
+    const fetched = await fetchFile(tools.config, source, { name: name ?? null, limitBytes });
+    const staged = await tools.store.stage(fetched.stream, { limitBytes });
+    const received = await receiveStaged(tools, { name: fetched.name, folder, texts }, staged);
+    const [taken] = await takeIn(tools, intake, [received], alsoRecord);
     if (!taken) throw new Error('Expected a verdict of the file, got none');
-    return await answerTaken(app, taken);
+    return await answerTaken(tools, taken);
   } catch (failure) {
     if (!(failure instanceof FetchFailure)) throw failure;
     const shown = name ?? (source.startsWith('data:') ? 'the data URI' : source.slice(0, 200));
     throw refusal(
-      await refuseFile(app, intake, shown, {
+      await refuseFile(tools, intake, shown, {
         code: 'address-failed',
         message: `${shown} was not fetched: ${failure.message}.`,
       }),

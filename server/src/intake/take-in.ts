@@ -1,49 +1,67 @@
 import type { Readable } from 'node:stream';
-import { judgeFile, type Reason, type Verdict } from '@uniferum/core';
+import type { Reason, Verdict } from '@uniferum/core/intake';
+import { MAX_SENT_NAME_LENGTH } from '@uniferum/core/library';
+import { judgeFile } from '@uniferum/core/rules';
+import type { StagedBytes } from '../shared/byte-store.js';
 import { inTransaction, type Transaction } from '../shared/database.js';
-import type { StagedBytes } from '../stores/byte-store.js';
+import { isEnvironmentFault } from '../shared/errors.js';
 import { examine, factsOf } from './examine.js';
 import {
   type IncomingFile,
   type IntakeContext,
-  type IntakeTools,
   type ReceivedFile,
-  rulesFor,
   type TakenIn,
+  withShortName,
 } from './incoming.js';
-import { recordVerdicts, settleFiles } from './settle.js';
+import { judgeAndStore, recordVerdicts } from './settle.js';
+import { type IntakeTools, limitsOf, rulesFor } from './tools.js';
 
 /** A batch is settled whenever so many files or bytes have come together: one transaction for all of them. */
 export const SETTLE_LIMITS = { files: 64, bytes: 32 * 1024 * 1024 } as const;
 
-/** Receives a stream: stages it in one pass and looks at it. A stream that breaks off leaves its verdict and nothing else. */
+/** A file whose bytes have arrived, and which is being looked at. */
+export interface ArrivedFile {
+  staged: StagedBytes;
+  received: Promise<ReceivedFile>;
+}
+
+/**
+ * Stages a stream in one pass, and begins to look at it. A stream that breaks off leaves its verdict and nothing else; a
+ * fault of the store is thrown, and is nobody's verdict.
+ */
 export async function receiveStream(
   tools: IntakeTools,
   intake: IntakeContext,
   file: IncomingFile,
   stream: Readable,
-): Promise<ReceivedFile> {
+): Promise<ArrivedFile> {
   const rules = await rulesFor(tools, file.folder);
   const limitBytes = Math.min(rules.maxBytes?.value ?? Number.POSITIVE_INFINITY, tools.config.maxUploadBytes);
   let staged: StagedBytes;
   try {
     staged = await tools.store.stage(stream, { limitBytes });
   } catch (error) {
-    await refuseFile(tools, intake, file.name, {
-      code: 'incomplete',
-      message: `The connection broke off while ${file.name} was on its way; nothing of it was kept. Send it again.`,
-    });
+    const { name } = withShortName(file);
+    if (!isEnvironmentFault(error))
+      await refuseFile(tools, intake, name, {
+        code: 'incomplete',
+        message: `The connection was lost while ${name} was being uploaded; nothing was stored. Upload it again.`,
+      });
     throw error;
   }
-  return receiveStaged(tools, file, staged);
+  const received = receiveStaged(tools, file, staged);
+  // Whoever settles the batch meets the error.
+  received.catch(() => {});
+  return { staged, received };
 }
 
 /** Looks at bytes that are staged. They are discarded when that fails. */
 export async function receiveStaged(
   tools: IntakeTools,
-  file: IncomingFile,
+  incoming: IncomingFile,
   staged: StagedBytes,
 ): Promise<ReceivedFile> {
+  const file = withShortName(incoming);
   try {
     return { file, staged, examined: await examine(tools, staged, file) };
   } catch (error) {
@@ -52,15 +70,29 @@ export async function receiveStaged(
   }
 }
 
-/** Takes files in that were received, in one transaction. Whatever happens, none of them stays staged. */
+/** Writes what else belongs to files in the transaction that takes them in. */
+export type AlsoRecord = (tx: Transaction, taken: readonly TakenIn[]) => Promise<void>;
+
+/**
+ * Takes files in that were received, in one transaction. Whatever happens, none of them stays staged.
+ *
+ * @param intake the batch to which they belong, or what begins it in the same transaction
+ * @param alsoRecord is carried out in the same transaction
+ */
 export async function takeIn(
   tools: IntakeTools,
-  intake: IntakeContext,
+  intake: IntakeContext | ((tx: Transaction) => Promise<IntakeContext>),
   files: readonly ReceivedFile[],
+  alsoRecord?: AlsoRecord,
 ): Promise<TakenIn[]> {
   try {
     await makeDurable(tools, files);
-    return await inTransaction(tools.db, (tx) => settleFiles(tools, tx, intake, files));
+    return await inTransaction(tools.db, async (tx) => {
+      const batch = typeof intake === 'function' ? await intake(tx) : intake;
+      const taken = await judgeAndStore(tools, tx, batch, files);
+      await alsoRecord?.(tx, taken);
+      return taken;
+    });
   } finally {
     await discardAll(files);
   }
@@ -78,23 +110,26 @@ export async function makeDurable(tools: IntakeTools, files: readonly ReceivedFi
       ),
     ),
   );
-  await Promise.all(
+  const outcomes = await Promise.allSettled(
     files.map(async ({ file, staged, examined }) => {
       const rules = rulesOf.get(file.folder);
       if (staged.path === null || !rules) return;
-      const verdict = judgeFile(factsOf(file, staged, examined), rules, { path: file.folder, items: 0 });
+      const place = { path: file.folder, items: 0 };
+      const verdict = judgeFile(factsOf(file, staged, examined), rules, place, limitsOf(tools));
       if (verdict.outcome !== 'refused') await staged.keep();
     }),
   );
+  const failed = outcomes.find((outcome) => outcome.status === 'rejected');
+  if (failed) throw failed.reason;
 }
 
-export async function discardAll(files: readonly ReceivedFile[]): Promise<void> {
+export async function discardAll(files: readonly { staged: StagedBytes }[]): Promise<void> {
   await Promise.all(files.map(({ staged }) => staged.discard()));
 }
 
 /** Writes the refusal of a file of which no bytes came. */
 export async function refuseFile(
-  tools: IntakeTools,
+  tools: Pick<IntakeTools, 'db'>,
   intake: IntakeContext,
   name: string,
   reason: Pick<Reason, 'code' | 'message'>,
@@ -116,5 +151,15 @@ export async function refuseFileIn(
 
 /** The verdict of a file that is refused for one reason. */
 export function refusedVerdict(name: string, reason: Pick<Reason, 'code' | 'message'>): Verdict {
-  return { name, outcome: 'refused', reasons: [{ limit: null, actual: null, folder: null, ...reason }] };
+  return {
+    name: shorten(name, MAX_SENT_NAME_LENGTH),
+    outcome: 'refused',
+    reasons: [
+      { limit: null, actual: null, folder: null, code: reason.code, message: shorten(reason.message, 2000) },
+    ],
+  };
+}
+
+function shorten(text: string, length: number): string {
+  return text.length > length ? `${text.slice(0, length - 1)}…` : text;
 }

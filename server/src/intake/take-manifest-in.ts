@@ -1,20 +1,21 @@
-import { stat } from 'node:fs/promises';
-import {
-  type ManifestMapping,
-  type ManifestPlan,
-  type ManifestTable,
-  planManifest,
-  proposeMapping,
-  readManifest,
-  type Verdict,
-} from '@uniferum/core';
-import type { Principal } from '../access/principal.js';
-import type { App } from '../app.js';
+import { randomUUID } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { open, rm, stat, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { createInterface } from 'node:readline';
+import { formatCount, type ManifestMapping, type ManifestPlan, type Verdict } from '@uniferum/core/intake';
+import type { PlannedLine } from '../inspection/work.js';
 import { inTransaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
+import { inGroups } from '../shared/group.js';
+import type { Principal } from '../shared/principal.js';
+import { ProcessKilledError } from '../shared/process-task.js';
+import { explainStoreFault } from '../stores/store-faults.js';
 import { type BegunBatch, beginBatch, ENTRIES_PER_ITEM } from './batches.js';
 import { findInInbox } from './inbox.js';
+import type { IntakeSource } from './run-kind.js';
 import { refusedVerdict } from './take-in.js';
+import type { IntakeTools } from './tools.js';
 
 export interface ManifestRequest {
   content: string;
@@ -23,42 +24,139 @@ export interface ManifestRequest {
   mapping: ManifestMapping | null;
 }
 
-export interface RehearsedManifest {
-  table: ManifestTable;
-  mapping: ManifestMapping;
-  plan: ManifestPlan;
+type Row = ManifestPlan['rows'][number];
+type Fault = ManifestPlan['faults'][number];
+
+/** What a manifest would take in: its first rows and faults, and counts of all. */
+export interface ManifestSummary extends Omit<ManifestPlan, 'rows' | 'faults'> {
+  rows: Row[];
+  faults: Fault[];
+  taken: number;
+  faulty: number;
 }
+
+const LOOKED_FOR_AT_A_TIME = 64;
+const SHOWN = 1000;
 
 /** Works out what a manifest would take in. Paths are paths in the inbox; what isn't there is a fault. */
-export async function rehearseManifest(
-  { config }: Pick<App, 'config'>,
-  { content, folder, mapping }: ManifestRequest,
-): Promise<RehearsedManifest> {
-  const table = readManifest(content);
-  const used = mapping ?? proposeMapping(table.columns);
-  const plan = planManifest(table, used, folder);
-  const there = await Promise.all(
-    plan.rows.map(async ({ source }) => source.kind === 'address' || (await isInInbox(config, source.value))),
-  );
-  const missing = plan.rows.filter((_, index) => !there[index]);
-  return {
-    table,
-    mapping: used,
-    plan: {
-      rows: plan.rows.filter((_, index) => there[index]),
-      faults: [
-        ...plan.faults,
-        ...missing.map(({ row, source }) => ({
-          row,
-          column: used.source ?? null,
-          message: `there is no ${source.value} in the inbox`,
-        })),
-      ].sort((a, b) => (a.row ?? 0) - (b.row ?? 0)),
-    },
-  };
+export function rehearseManifest(tools: IntakeTools, request: ManifestRequest): Promise<ManifestSummary> {
+  return withPlan(tools, request, async (summary) => summary);
 }
 
-async function isInInbox(config: App['config'], path: string): Promise<boolean> {
+/** Begins to take in what a manifest lists. Rows with a fault are refused, each with what is wrong with it. */
+export function takeManifestIn(
+  tools: IntakeTools,
+  who: Principal,
+  request: ManifestRequest,
+): Promise<BegunBatch> {
+  return withPlan(tools, request, async (summary, readPlan) => {
+    if (summary.taken === 0) throw nothingToTake(summary);
+    return inTransaction(tools.db, (tx) =>
+      beginBatch(tx, who, {
+        way: 'manifest',
+        folder: request.folder,
+        label: request.label,
+        title: `Importing ${formatCount(summary.taken, 'row')} of ${request.label ?? 'a manifest'} into ${request.folder}`,
+        filesPerItem: ENTRIES_PER_ITEM,
+        refused: only(readPlan(), (line) => ('fault' in line ? refusedRow(line.fault, request.label) : null)),
+        files: only(readPlan(), (line) => ('row' in line ? sourceOf(line.row) : null)),
+      }),
+    );
+  });
+}
+
+/**
+ * Works a manifest out, and hands it on as a file of lines: it may have a hundred thousand rows, of which only a few are in
+ * memory at a time. It is read by a process of its own, because it may mean no good.
+ */
+async function withPlan<Result>(
+  tools: IntakeTools,
+  { content, folder, mapping }: ManifestRequest,
+  work: (summary: ManifestSummary, readPlan: () => AsyncGenerator<PlannedLine>) => Promise<Result>,
+): Promise<Result> {
+  const base = join(tools.store.scratch(), randomUUID());
+  const [path, plannedPath, checkedPath] = [`${base}.manifest`, `${base}.planned`, `${base}.checked`];
+  try {
+    await writeFile(path, content).catch((error) => {
+      throw explainStoreFault(error, tools.store.name, { isOwn: true });
+    });
+    const plan = await tools.inspector
+      .planManifest(path, { folder, mapping, outPath: plannedPath })
+      .catch(explain);
+    const found = await checkPaths(tools, plan.mapping, plannedPath, checkedPath);
+    return await work({ ...plan, ...found }, () => readLines(checkedPath));
+  } finally {
+    await Promise.all([path, plannedPath, checkedPath].map((file) => rm(file, { force: true })));
+  }
+}
+
+function explain(error: unknown): never {
+  if (!(error instanceof ProcessKilledError)) throw error;
+  throw new UniferumError(
+    'refused',
+    `The manifest can't be read: ${error.message}. Split it into several files.`,
+  );
+}
+
+/** Looks for the paths of a plan in the inbox, and writes the plan again with a fault in place of each row whose file is missing. */
+async function checkPaths(
+  { config, store }: IntakeTools,
+  mapping: ManifestMapping,
+  plannedPath: string,
+  checkedPath: string,
+): Promise<Pick<ManifestSummary, 'rows' | 'faults' | 'taken' | 'faulty'>> {
+  const found = { rows: [] as Row[], faults: [] as Fault[], taken: 0, faulty: 0 };
+  const check = async (line: PlannedLine): Promise<PlannedLine> => {
+    if ('fault' in line || line.row.source.kind === 'address') return line;
+    const { row, source } = line.row;
+    if (await isInInbox(config, source.value)) return line;
+    const message = `there is no ${source.value.slice(0, 500)} in the inbox`;
+    return { fault: { row, column: mapping.source ?? null, message } };
+  };
+  const count = (line: PlannedLine) => {
+    if ('row' in line) {
+      found.taken += 1;
+      if (found.rows.length < SHOWN) found.rows.push(line.row);
+    } else {
+      found.faulty += 1;
+      if (found.faults.length < SHOWN) found.faults.push(line.fault);
+    }
+  };
+  const file = await open(checkedPath, 'wx');
+  try {
+    for await (const some of inGroups(readLines(plannedPath), LOOKED_FOR_AT_A_TIME)) {
+      const checked = await Promise.all(some.map(check));
+      for (const line of checked) count(line);
+      await file.appendFile(`${checked.map((line) => JSON.stringify(line)).join('\n')}\n`);
+    }
+  } catch (error) {
+    throw explainStoreFault(error, store.name, { isOwn: true });
+  } finally {
+    await file.close();
+  }
+  return found;
+}
+
+async function* readLines(path: string): AsyncGenerator<PlannedLine> {
+  for await (const line of createInterface({
+    input: createReadStream(path),
+    crlfDelay: Number.POSITIVE_INFINITY,
+  }))
+    if (line !== '') yield JSON.parse(line);
+}
+
+/** What `choose` makes of lines, without those of which it makes nothing. */
+async function* only<Chosen>(
+  lines: AsyncIterable<PlannedLine>,
+  choose: (line: PlannedLine) => Chosen | null,
+): AsyncGenerator<Chosen> {
+  for await (const line of lines) {
+    const chosen = choose(line);
+    if (chosen !== null) yield chosen;
+  }
+}
+
+async function isInInbox(config: IntakeTools['config'], path: string): Promise<boolean> {
   return findInInbox(config, path)
     .then(stat)
     .then(
@@ -67,51 +165,37 @@ async function isInInbox(config: App['config'], path: string): Promise<boolean> 
     );
 }
 
-/** Begins to take in what a manifest lists. Rows with a fault are refused, each with what is wrong with it. */
-export async function takeManifestIn(
-  app: App,
-  who: Principal,
-  request: ManifestRequest,
-): Promise<BegunBatch> {
-  const { plan } = await rehearseManifest(app, request);
-  if (plan.rows.length === 0)
-    throw new UniferumError(
-      'refused',
-      `The manifest lists nothing that can be taken in: ${plan.faults[0]?.message ?? 'it has no rows'}.`,
-      {
-        errors: plan.faults.slice(0, 100).map(({ row, message }) => ({
-          field: row === null ? 'content' : `row ${row}`,
-          code: 'manifest-row',
-          message,
-        })),
-      },
-    );
-  return inTransaction(app.db, (tx) =>
-    beginBatch(tx, who, {
-      way: 'manifest',
-      folder: request.folder,
-      label: request.label,
-      title: `Taking in ${plan.rows.length.toLocaleString('en-GB')} rows of ${request.label ?? 'a manifest'}`,
-      filesPerItem: ENTRIES_PER_ITEM,
-      refused: plan.faults.map((fault) => refusedRow(fault, request.label)),
-      files: plan.rows.map(({ source, folder, name, texts, capturedAt }) => ({
-        name: name ?? (source.kind === 'path' ? (source.value.split('/').at(-1) ?? source.value) : null),
-        folder,
-        texts,
-        capturedAt,
-        from:
-          source.kind === 'path'
-            ? { kind: 'inbox', path: source.value, mode: 'copy' }
-            : { kind: 'address', address: source.value },
+function sourceOf({ source, folder, name, texts, capturedAt }: Row): IntakeSource {
+  return {
+    name: name ?? (source.kind === 'path' ? (source.value.split('/').at(-1) ?? source.value) : null),
+    folder,
+    texts,
+    capturedAt,
+    from:
+      source.kind === 'path'
+        ? { kind: 'inbox', path: source.value, mode: 'copy' }
+        : { kind: 'address', address: source.value },
+  };
+}
+
+function nothingToTake({ faults }: ManifestSummary): UniferumError {
+  return new UniferumError(
+    'refused',
+    `The manifest has no rows that can be imported: ${faults[0]?.message ?? 'it has no rows'}.`,
+    {
+      errors: faults.slice(0, 100).map(({ row, message }) => ({
+        field: row === null ? 'content' : `row ${row}`,
+        code: 'manifest-row',
+        message,
       })),
-    }),
+    },
   );
 }
 
-function refusedRow({ row, message }: ManifestPlan['faults'][number], label: string | null): Verdict {
+function refusedRow({ row, message }: Fault, label: string | null): Verdict {
   const name = row === null ? (label ?? 'the manifest') : `row ${row}`;
   return refusedVerdict(name, {
     code: 'incomplete',
-    message: `${row === null ? 'The manifest' : `Row ${row}`} is left out: ${message}.`,
+    message: `${row === null ? 'The manifest' : `Row ${row}`} is skipped: ${message}.`,
   });
 }

@@ -1,20 +1,23 @@
-import { archiveFolder, planArchive, type Reason } from '@uniferum/core';
-import type { Principal } from '../access/principal.js';
-import type { App } from '../app.js';
+import { archiveFolder, planArchive, type Reason } from '@uniferum/core/intake';
 import { recordBlobs } from '../library/blobs.js';
-import { inTransaction } from '../shared/database.js';
-import type { StagedBytes } from '../stores/byte-store.js';
+import type { StagedBytes } from '../shared/byte-store.js';
+import { inTransaction, type Transaction } from '../shared/database.js';
+import { isEnvironmentFault } from '../shared/errors.js';
+import type { Principal } from '../shared/principal.js';
 import { type OpenArchive, openArchive } from './archive-reader.js';
 import { type BegunBatch, beginBatch, ENTRIES_PER_ITEM, openIntake, refusal } from './batches.js';
 import { updateIntakeArchive } from './queries.js';
 import { refuseFile } from './take-in.js';
+import type { IntakeTools } from './tools.js';
 
 /**
  * Unpacks an archive that has arrived, into a folder of its own name: its directory is judged at once, its files come as
  * a run. An unsafe archive is refused whole, with the name of the entry.
+ *
+ * @param alsoRecord is carried out in the transaction that begins the run
  */
 export async function unpackArchive(
-  app: App,
+  tools: IntakeTools,
   who: Principal,
   {
     name,
@@ -22,12 +25,13 @@ export async function unpackArchive(
     folder,
     ownFolder,
   }: { name: string; staged: StagedBytes; folder: string; ownFolder: boolean },
+  alsoRecord?: (tx: Transaction, batch: BegunBatch) => Promise<void>,
 ): Promise<BegunBatch> {
   const target = ownFolder ? archiveFolder(folder, name) : folder;
   try {
-    const { entries, ignored } = await judgeArchive(app, who, { name, staged, target });
+    const { entries, ignored } = await judgeArchive(tools, who, { name, staged, target });
     await staged.keep();
-    return await inTransaction(app.db, async (tx) => {
+    return await inTransaction(tools.db, async (tx) => {
       const { sha256, bytes, crc32, copy } = staged;
       // Named in the database so that it is kept while it is unpacked; without an asset it is swept afterwards.
       await recordBlobs(tx, [{ sha256, bytes, crc32, ...copy }]);
@@ -35,7 +39,7 @@ export async function unpackArchive(
         way: 'archive',
         folder: target,
         label: name,
-        title: `Unpacking ${name}${ignored > 0 ? `, without ${ignored} system files` : ''}`,
+        title: `Unpacking ${name} into ${target}${ignored > 0 ? `, without ${ignored} system files` : ''}`,
         filesPerItem: ENTRIES_PER_ITEM,
         files: entries.map((entry) => ({
           name: entry.name,
@@ -46,6 +50,7 @@ export async function unpackArchive(
         })),
       });
       await updateIntakeArchive(tx, batch.intake, sha256);
+      await alsoRecord?.(tx, batch);
       return batch;
     });
   } finally {
@@ -54,29 +59,33 @@ export async function unpackArchive(
 }
 
 async function judgeArchive(
-  app: App,
+  tools: IntakeTools,
   who: Principal,
   { name, staged, target }: { name: string; staged: StagedBytes; target: string },
 ) {
   const refuse = async (code: Reason['code'], message: string): Promise<never> => {
-    const intake = await openIntake(app, who, { way: 'archive', folder: target, label: name });
-    const verdict = await refuseFile(app, intake, name, { code, message });
+    const intake = await openIntake(tools, who, { way: 'archive', folder: target, label: name });
+    const verdict = await refuseFile(tools, intake, name, { code, message });
     throw refusal(verdict);
   };
   if (staged.path === null)
-    return refuse('too-large', `${name} is larger than this installation takes. Send it in parts.`);
+    return refuse('too-large', `${name} exceeds the size limit of this installation. Split it into parts.`);
   let archive: OpenArchive;
   try {
-    archive = await openArchive(staged.path, app.config.archive.maxEntries);
+    archive = await openArchive(staged.path, tools.config.archive.maxEntries);
   } catch (error) {
+    if (isEnvironmentFault(error)) throw error;
     const why = error instanceof Error ? error.message : String(error);
-    return refuse('unreadable', `${name} can't be read as a zip archive: ${why}. Pack it again and send it.`);
+    return refuse(
+      'unreadable',
+      `${name} can't be read as a ZIP archive: ${why}. Create it again and upload it.`,
+    );
   }
   try {
-    const plan = planArchive(archive.entries, target, app.config.archive);
+    const plan = planArchive(archive.entries, target, tools.config.archive, archive.statedEntries);
     if (plan.ok) return plan;
-    const entry = plan.entry === null ? '' : `${plan.entry}: `;
-    return await refuse('archive-unsafe', `${name} is not unpacked. ${entry}${plan.message}`);
+    const entry = plan.entry === null ? '' : `${plan.entry.slice(0, 200)}: `;
+    return await refuse('archive-unsafe', `${name} was not unpacked. ${entry}${plan.message}`);
   } finally {
     archive.close();
   }

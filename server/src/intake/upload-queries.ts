@@ -1,14 +1,9 @@
-import { change, type Executor, selectOne, type Transaction } from '../shared/database.js';
-import type { UploadOutcome } from './resumable.js';
+import { change, type Executor, selectOne, writeJson } from '../shared/database.js';
+import type { UploadOutcome } from './upload-outcome.js';
 
 /** Writes down that somebody began a resumable upload. */
 export async function insertUpload(db: Executor, id: string, principal: string): Promise<void> {
   await change(db, 'INSERT INTO uploads (id, principal) VALUES (?, ?)', [id, principal]);
-}
-
-/** Writes down what came of a resumable upload. */
-export async function updateUploadResult(db: Executor, id: string, outcome: UploadOutcome): Promise<void> {
-  await change(db, 'UPDATE uploads SET result = ? WHERE id = ?', [JSON.stringify(outcome), id]);
 }
 
 /** Finds an upload of a principal; null when there is none. Its result is null until it has arrived whole. */
@@ -22,22 +17,84 @@ export async function findUpload(
     'SELECT result FROM uploads WHERE id = ? AND principal = ?',
     [id, principal],
   );
-  return row && readResult(row);
+  return row && { result: row.result === null ? null : JSON.parse(row.result) };
 }
 
-/** Holds an upload until the transaction ends, so that it is finished once. */
-export async function lockUpload(
-  tx: Transaction,
+/** Claims an upload that is to be finished, and that nobody else is finishing. @returns whether it is claimed */
+export async function claimUpload(
+  db: Executor,
   id: string,
-): Promise<{ result: UploadOutcome | null } | null> {
-  const row = await selectOne<{ result: string | null }>(
-    tx,
-    'SELECT result FROM uploads WHERE id = ? FOR UPDATE',
-    [id],
+  token: string,
+  leaseMs: number,
+): Promise<boolean> {
+  const { affectedRows } = await change(
+    db,
+    `UPDATE uploads SET token = ?, lease_until = NOW(3) + INTERVAL ? MICROSECOND
+     WHERE id = ? AND result IS NULL AND (lease_until IS NULL OR lease_until < NOW(3) OR token = ?)`,
+    [token, leaseMs * 1000, id, token],
   );
-  return row && readResult(row);
+  return affectedRows === 1;
 }
 
-function readResult({ result }: { result: string | null }): { result: UploadOutcome | null } {
-  return { result: result === null ? null : JSON.parse(result) };
+/** Gives up a claim without a result. */
+export async function releaseUpload(db: Executor, id: string, token: string): Promise<void> {
+  await change(db, 'UPDATE uploads SET token = NULL, lease_until = NULL WHERE id = ? AND token = ?', [
+    id,
+    token,
+  ]);
+}
+
+/** Writes down what came of an upload that is claimed. @returns false when the claim was lost */
+export async function updateUploadResult(
+  tx: Executor,
+  id: string,
+  token: string,
+  outcome: UploadOutcome,
+): Promise<boolean> {
+  const { affectedRows } = await change(
+    tx,
+    'UPDATE uploads SET result = ?, token = NULL, lease_until = NULL WHERE id = ? AND token = ? AND result IS NULL',
+    [writeJson(outcome), id, token],
+  );
+  return affectedRows === 1;
+}
+
+/** Takes a lock that is free or was abandoned; else says to its holder that it is wanted. @returns whether it is taken */
+export async function claimLock(db: Executor, id: string, token: string, leaseMs: number): Promise<boolean> {
+  await change(
+    db,
+    `INSERT INTO upload_locks (id, token, lease_until) VALUES (?, ?, NOW(3) + INTERVAL ? MICROSECOND)
+     ON DUPLICATE KEY UPDATE
+       token = IF(lease_until < NOW(3), VALUES(token), token),
+       is_wanted = IF(lease_until < NOW(3), 0, 1),
+       lease_until = IF(lease_until < NOW(3), VALUES(lease_until), lease_until)`,
+    [id, token, leaseMs * 1000],
+  );
+  return (await selectOne(db, 'SELECT 1 FROM upload_locks WHERE id = ? AND token = ?', [id, token])) !== null;
+}
+
+/** Renews a lock. @returns whether somebody waits for it, or it was lost */
+export async function renewLock(
+  db: Executor,
+  id: string,
+  token: string,
+  leaseMs: number,
+): Promise<'held' | 'wanted' | 'lost'> {
+  const { affectedRows } = await change(
+    db,
+    'UPDATE upload_locks SET lease_until = NOW(3) + INTERVAL ? MICROSECOND WHERE id = ? AND token = ?',
+    [leaseMs * 1000, id, token],
+  );
+  if (affectedRows === 0) return 'lost';
+  const row = await selectOne<{ is_wanted: number }>(
+    db,
+    'SELECT is_wanted FROM upload_locks WHERE id = ? AND token = ?',
+    [id, token],
+  );
+  if (row === null) return 'lost';
+  return row.is_wanted ? 'wanted' : 'held';
+}
+
+export async function deleteLock(db: Executor, id: string, token: string): Promise<void> {
+  await change(db, 'DELETE FROM upload_locks WHERE id = ? AND token = ?', [id, token]);
 }

@@ -1,28 +1,36 @@
-import { watch } from 'chokidar';
-import type { App } from '../app.js';
-import { recordEvent } from '../hooks/outbox.js';
+import { recordEvent } from '../events/outbox.js';
+import type { Services } from '../shared/services.js';
+import { inboxChanged } from './events.js';
+import { FolderWatch } from './watch-folders.js';
 
 /** Changes come in bursts while files are transferred: they are told together. */
 const QUIET_MS = 700;
+const LOOK_MS = 10_000;
 
 /** Watches the inbox and tells of changes to it. @returns what ends the watching */
-export function watchInbox(app: App): () => Promise<void> {
-  const { inboxDir } = app.config;
-  if (inboxDir === null) return async () => {};
+export function watchInbox(tools: Services): () => void {
+  const { inboxDir } = tools.config;
+  if (inboxDir === null) return () => {};
   let timer: NodeJS.Timeout | null = null;
   const tell = () => {
     timer = null;
-    recordEvent(app.db, { type: 'inbox.changed', by: 'Uniferum', data: {} }).catch((error) =>
-      app.log.warn({ err: error }, 'a change of the inbox could not be told'),
+    recordEvent(tools.db, { event: inboxChanged, by: 'Uniferum', data: {} }).catch((error) =>
+      tools.log.warn({ err: error }, 'a change of the inbox could not be told'),
     );
   };
-  const watcher = watch(inboxDir, { ignoreInitial: true, ignored: /(?:^|\/)\.[^/]+$/ });
-  watcher.on('all', () => {
-    timer ??= setTimeout(tell, QUIET_MS);
+  const watching = new FolderWatch({
+    onChange: () => {
+      timer ??= setTimeout(tell, QUIET_MS);
+    },
+    onError: (error) => tools.log.warn({ err: error }, 'the inbox can’t be watched'),
   });
-  watcher.on('error', (error) => app.log.warn({ err: error }, 'the inbox can’t be watched'));
-  return async () => {
+  // The inbox may be mounted later than the server starts, or go away and come back.
+  const look = () => void watching.add(inboxDir);
+  look();
+  const looking = setInterval(look, LOOK_MS).unref();
+  return () => {
+    clearInterval(looking);
     if (timer) clearTimeout(timer);
-    await watcher.close();
+    watching.close();
   };
 }

@@ -1,56 +1,37 @@
-import { type Asset, originalAddress, renditionAddress } from '@uniferum/core';
-import { fileEnd } from '../recipes/file-end.js';
-import { findRenditions, type RenditionRow } from '../recipes/queries.js';
-import { type Executor, isoTime, isoTimeOrNull } from '../shared/database.js';
+import { type Asset, originalAddress } from '@uniferum/core/library';
+import { isoTime, isoTimeOrNull } from '../shared/database.js';
 import { groupBy } from '../shared/group.js';
 import { API_BASE } from '../shared/route.js';
 import type { AssetRow } from './asset-queries.js';
 import { type CopyRow, findCopies } from './blob-queries.js';
+import type { LibraryTools } from './tools.js';
 
-/** Turns rows into complete answers, with renditions and copies read for all of them at once. */
+/** Turns rows into complete answers; copies and the fields of other rooms are read for all of them at once. */
 export async function toAssetAnswers(
-  db: Executor,
+  { db, config, joints: { fields } }: Pick<LibraryTools, 'db' | 'config' | 'joints'>,
   rows: readonly AssetRow[],
-  publicUrl: string,
 ): Promise<Asset[]> {
-  const [renditions, copies] = await Promise.all([
-    findRenditions(
-      db,
-      rows.map(({ id }) => id),
-    ),
+  const [copies, ...read] = await Promise.all([
     findCopies(
       db,
       rows.map(({ sha256 }) => sha256),
     ),
+    ...fields.map((field) => field.read(db, rows)),
   ]);
-  const renditionsOf = groupBy(renditions, ({ asset_id }) => asset_id);
   const copiesOf = groupBy(copies, ({ sha256 }) => sha256);
-  return rows.map((row) =>
-    toAnswer(row, {
-      renditions: renditionsOf.get(row.id) ?? [],
-      copies: copiesOf.get(row.sha256) ?? [],
-      publicUrl,
-    }),
-  );
-}
-
-/** The complete address of a rendition that was made; null before. */
-export function renditionUrl(
-  asset: Pick<AssetRow, 'folder_path' | 'address_stem'>,
-  rendition: Pick<RenditionRow, 'recipe' | 'variant' | 'mime' | 'sha256'>,
-  publicUrl: string,
-): string | null {
-  if (rendition.sha256 === null || rendition.mime === null) return null;
-  return (
-    publicUrl + renditionAddress(asset.folder_path, asset.address_stem, rendition.recipe, fileEnd(rendition))
-  );
+  return rows.map((row) => {
+    const plugged = fields.map(({ name, absent }, n) => [name, read[n]?.get(row.id) ?? absent]);
+    const answer = toAnswer(row, copiesOf.get(row.sha256) ?? [], config);
+    return { ...answer, ...Object.fromEntries(plugged) };
+  });
 }
 
 function toAnswer(
   row: AssetRow,
-  { renditions, copies, publicUrl }: { renditions: RenditionRow[]; copies: CopyRow[]; publicUrl: string },
-): Asset {
-  const url = publicUrl + originalAddress(row.folder_path, row.name);
+  copies: readonly CopyRow[],
+  { publicUrl, mediaUrl }: LibraryTools['config'],
+): Omit<Asset, 'renditions'> {
+  const url = mediaUrl + originalAddress(row.folder_path, row.name);
   return {
     id: String(row.id),
     name: row.name,
@@ -79,17 +60,6 @@ function toAnswer(
     placeholder: row.placeholder,
     link: row.link === null ? null : JSON.parse(row.link),
     uses: null,
-    renditions: renditions.map((rendition) => ({
-      recipe: rendition.recipe,
-      variant: rendition.variant === '' ? null : rendition.variant,
-      state: rendition.state,
-      url: renditionUrl(row, rendition, publicUrl),
-      mime: rendition.mime,
-      width: rendition.width,
-      height: rendition.height,
-      bytes: rendition.bytes,
-      error: rendition.error,
-    })),
     copies: copies.map((copy) => ({ store: copy.store, state: 'kept', key: copy.store_key, url })),
     origin: {
       intake: row.intake_id === null ? null : String(row.intake_id),

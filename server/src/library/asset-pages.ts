@@ -1,4 +1,4 @@
-import type { AssetSort } from '@uniferum/core';
+import type { AssetSort } from '@uniferum/core/library';
 import { cutPage, readCursor } from '../shared/cursor.js';
 import { type Executor, type SqlValue, select } from '../shared/database.js';
 import { readPosition, SORTS } from './asset-sorts.js';

@@ -1,4 +1,11 @@
-import type { AssetTexts, FocalPoint, Kind, LinkFacts, Verdict } from '@uniferum/core';
+import type { Verdict } from '@uniferum/core/intake';
+import {
+  type AssetTexts,
+  type FocalPoint,
+  joinPath,
+  type Kind,
+  type LinkFacts,
+} from '@uniferum/core/library';
 import {
   change,
   changeExpanded,
@@ -6,6 +13,7 @@ import {
   type SqlValue,
   selectExpanded,
   selectOne,
+  writeJson,
 } from '../shared/database.js';
 import { countHolders } from './blob-queries.js';
 import { insertKeywords } from './keyword-queries.js';
@@ -136,6 +144,19 @@ export async function findAssetsByBytes(
   return [...oldest.values()];
 }
 
+/** The address path of another live asset with the same bytes, the oldest; null when there is none. */
+export async function findTwin(db: Executor, sha256: string, self: number): Promise<string | null> {
+  const row = await selectOne<{ path: string; name: string }>(
+    db,
+    `SELECT folders.path, assets.name FROM assets JOIN folders ON folders.id = assets.folder_id
+     WHERE assets.sha256 = ? AND assets.live = 1 AND assets.id <> ?
+     ORDER BY assets.id
+     LIMIT 1`,
+    [sha256, self],
+  );
+  return row && joinPath(row.path, row.name);
+}
+
 export interface NewAsset extends AssetTexts {
   folderId: string;
   name: string;
@@ -182,14 +203,14 @@ export async function insertAssets(tx: Executor, assets: readonly NewAsset[]): P
         asset.alt,
         asset.caption,
         asset.credit,
-        JSON.stringify(asset.keywords),
+        writeJson(asset.keywords),
         asset.capturedAt === null ? null : new Date(asset.capturedAt),
-        asset.link && JSON.stringify(asset.link),
+        asset.link && writeJson(asset.link),
         asset.intakeId,
         asset.by,
         asset.via,
         asset.sentAs,
-        JSON.stringify(asset.verdict),
+        writeJson(asset.verdict),
         asset.createdAt,
       ]),
     ],
@@ -245,7 +266,7 @@ export async function updateAsset(tx: Executor, id: string, edit: AssetEdit): Pr
   set('alt', edit.alt);
   set('caption', edit.caption);
   set('credit', edit.credit);
-  set('keywords', edit.keywords && JSON.stringify(edit.keywords));
+  set('keywords', edit.keywords && writeJson(edit.keywords));
   set('captured_at', edit.capturedAt && new Date(edit.capturedAt));
   set('focal_x', edit.focal === undefined ? undefined : (edit.focal?.x ?? null));
   set('focal_y', edit.focal === undefined ? undefined : (edit.focal?.y ?? null));

@@ -1,4 +1,11 @@
-import { ASSET_SORTS, DEFAULT_SORT, KINDS, MAX_NAME_LENGTH, RENDITION_STATES } from '@uniferum/core';
+import {
+  ASSET_SORTS,
+  DEFAULT_SORT,
+  EARLIEST_TIME,
+  KINDS,
+  LATEST_TIME,
+  MAX_NAME_LENGTH,
+} from '@uniferum/core/library';
 import Joi from 'joi';
 import {
   answer,
@@ -9,85 +16,72 @@ import {
   timeSchema,
   verdictSchema,
 } from '../shared/schemas.js';
+import type { Joints } from './joints.js';
 
 const count = Joi.number().integer().min(0);
 const focalSchema = answer({ x: Joi.number().min(0).max(1), y: Joi.number().min(0).max(1) });
 
-export const renditionSchema = component(
-  'Rendition',
-  answer({
-    recipe: Joi.string(),
-    variant: Joi.string()
-      .allow(null)
-      .description('which of the recipe’s further sizes and formats: 500w.webp; null for the main file'),
-    state: Joi.string().valid(...RENDITION_STATES),
-    url: Joi.string().uri().allow(null),
-    mime: Joi.string().allow(null),
-    width: count.allow(null),
-    height: count.allow(null),
-    bytes: count.allow(null),
-    error: Joi.string().allow(null),
-  }),
-);
-
-export const assetSchema = component(
-  'Asset',
-  answer({
-    id: idSchema,
-    name: Joi.string(),
-    folder: answer({ id: idSchema, path: Joi.string() }),
-    kind: Joi.string().valid(...KINDS),
-    mime: Joi.string(),
-    bytes: count,
-    width: count.allow(null),
-    height: count.allow(null),
-    orientation: count.allow(null),
-    duration: Joi.number().allow(null).description('seconds'),
-    sha256: Joi.string().hex().length(64),
-    crc32: Joi.string().hex().length(8),
-    title: Joi.string().allow(null),
-    alt: Joi.string().allow(null),
-    caption: Joi.string().allow(null),
-    credit: Joi.string().allow(null),
-    keywords: Joi.array().items(Joi.string()),
-    capturedAt: timeSchema.allow(null),
-    focal: focalSchema.allow(null),
-    createdAt: timeSchema,
-    updatedAt: timeSchema,
-    version: count,
-    url: Joi.string().uri().description('the complete address of the original'),
-    download: Joi.string().uri(),
-    placeholder: Joi.string().allow(null).description('a tiny picture as a data URI'),
-    link: answer({
-      address: Joi.string(),
-      type: Joi.string().valid('photo', 'video', 'link', 'rich'),
-      provider: Joi.string().allow(null),
-      author: Joi.string().allow(null),
-      html: Joi.string().allow(null),
+/** The schema of an asset with the fields that rooms add. */
+export function assetSchemaOf({ fields }: Pick<Joints, 'fields'>): Joi.ObjectSchema {
+  return component(
+    'Asset',
+    answer({
+      id: idSchema,
+      name: Joi.string(),
+      folder: answer({ id: idSchema, path: Joi.string() }),
+      kind: Joi.string().valid(...KINDS),
+      mime: Joi.string(),
+      bytes: count,
       width: count.allow(null),
       height: count.allow(null),
-    })
-      .allow(null)
-      .description('what is known of media kept elsewhere; of kind link only'),
-    uses: count.allow(null),
-    renditions: Joi.array().items(renditionSchema),
-    copies: Joi.array().items(
-      answer({
-        store: Joi.string(),
-        state: Joi.string().valid('kept'),
-        key: Joi.string(),
-        url: Joi.string().uri().allow(null),
+      orientation: count.allow(null),
+      duration: Joi.number().allow(null).description('seconds'),
+      sha256: Joi.string().hex().length(64),
+      crc32: Joi.string().hex().length(8),
+      title: Joi.string().allow(null),
+      alt: Joi.string().allow(null),
+      caption: Joi.string().allow(null),
+      credit: Joi.string().allow(null),
+      keywords: Joi.array().items(Joi.string()),
+      capturedAt: timeSchema.allow(null),
+      focal: focalSchema.allow(null),
+      createdAt: timeSchema,
+      updatedAt: timeSchema,
+      version: count,
+      url: Joi.string().uri().description('the complete address of the original'),
+      download: Joi.string().uri(),
+      placeholder: Joi.string().allow(null).description('a tiny picture as a data URI'),
+      link: answer({
+        address: Joi.string(),
+        type: Joi.string().valid('photo', 'video', 'link', 'rich'),
+        provider: Joi.string().allow(null),
+        author: Joi.string().allow(null),
+        html: Joi.string().allow(null),
+        width: count.allow(null),
+        height: count.allow(null),
+      })
+        .allow(null)
+        .description('what is known of media kept elsewhere; of kind link only'),
+      uses: count.allow(null),
+      copies: Joi.array().items(
+        answer({
+          store: Joi.string(),
+          state: Joi.string().valid('kept'),
+          key: Joi.string(),
+          url: Joi.string().uri().allow(null),
+        }),
+      ),
+      origin: answer({
+        intake: idSchema.allow(null),
+        by: Joi.string(),
+        via: Joi.string().valid('console', 'api'),
+        sentAs: Joi.string(),
       }),
-    ),
-    origin: answer({
-      intake: idSchema.allow(null),
-      by: Joi.string(),
-      via: Joi.string().valid('console', 'api'),
-      sentAs: Joi.string(),
+      verdict: verdictSchema,
+      ...Object.fromEntries(fields.map(({ name, schema }) => [name, schema])),
     }),
-    verdict: verdictSchema,
-  }),
-);
+  );
+}
 
 const textSchema = (max: number) => Joi.string().trim().max(max).allow(null, '');
 
@@ -99,7 +93,7 @@ export const assetChangeSchema = Joi.object({
   caption: textSchema(5000),
   credit: textSchema(500),
   keywords: Joi.array().items(Joi.string().trim().min(1).max(100)).unique().max(200),
-  capturedAt: Joi.date().iso().allow(null),
+  capturedAt: Joi.date().iso().min(EARLIEST_TIME).max(LATEST_TIME).allow(null),
   focal: focalSchema.allow(null),
 })
   .min(1)

@@ -3,18 +3,14 @@ import {
   type AssetTexts,
   cleanName,
   type FocalPoint,
-  judgeFile,
-  REQUIRABLE_TEXTS,
-  type RequirableText,
-} from '@uniferum/core';
-import type { Principal } from '../access/principal.js';
-import { recordEvent } from '../hooks/outbox.js';
-import { countRenditions, judgeMarked, refreshRenditions } from '../recipes/bookkeeping.js';
-import { focalPoint } from '../recipes/digests.js';
-import { effectiveRules } from '../rules/service.js';
-import { type Database, inTransaction, type Transaction } from '../shared/database.js';
+  findLongTexts,
+  joinPath,
+} from '@uniferum/core/library';
+import { recordEvent } from '../events/outbox.js';
+import { inTransaction, StartOver, type Transaction, writeJson } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
+import type { Principal } from '../shared/principal.js';
 import { toAssetAnswers } from './asset-answers.js';
 import {
   type AssetEdit,
@@ -24,16 +20,18 @@ import {
   textsOf,
   updateAsset,
 } from './asset-queries.js';
-import { binAsset, unbinAsset } from './bin-queries.js';
-import { countHolders, findCopies } from './blob-queries.js';
+import { assetChanged } from './events.js';
 import { countFacets, facetSubject } from './facet-queries.js';
-import { addToFolder, deleteForward, findFolder, putForward, type StoredFolder } from './folder-queries.js';
-import { ensureFolder } from './folders.js';
+import { addToFolder, deleteForward, findFolder, putForward } from './folder-queries.js';
 import { addressKeys, findFreeAddress, type PlacedName } from './free-address.js';
+import { type Preparation, prepareChanges, requireChange } from './guards.js';
+import { announceFolders, type HeldFolder, holdFolders } from './hold-folders.js';
+import type { AssetChange, Joints } from './joints.js';
 import { replaceKeywords } from './keyword-queries.js';
-import { addToTally } from './tallies.js';
+import { lockFor } from './listeners.js';
+import type { LibraryTools } from './tools.js';
 
-export interface AssetChange extends Partial<AssetTexts> {
+export interface AssetPatch extends Partial<AssetTexts> {
   name?: string;
   /** The path of the folder into which it moves; made when it is missing. */
   folder?: string;
@@ -47,40 +45,67 @@ export interface ChangeContext {
 }
 
 /** Reads a live asset with the tag of its state. @throws UniferumError `not-found` */
-export async function readAsset(
-  db: Database,
-  id: string,
-  publicUrl: string,
-): Promise<{ asset: Asset; etag: string }> {
-  const row = await findAsset(db, id);
+export async function readAsset(tools: LibraryTools, id: string): Promise<{ asset: Asset; etag: string }> {
+  const row = await findAsset(tools.db, id);
   if (row === null || row.live === null) throw notFound(`Asset ${id}`);
-  const [asset] = await toAssetAnswers(db, [row], publicUrl);
+  const [asset] = await toAssetAnswers(tools, [row]);
   if (asset === undefined) throw notFound(`Asset ${id}`);
   return { asset, etag: revisionTag(id, row.revision) };
 }
 
-/** Edits, renames and moves an asset. Its old addresses forward to the new ones. */
+/** Edits, renames and moves an asset, as far as the rules of its folder let it. Its old addresses forward to the new ones. */
 export async function changeAsset(
-  db: Database,
+  { db, joints }: LibraryTools,
   id: string,
-  wanted: AssetChange,
+  wanted: AssetPatch,
   { who, ifMatch }: ChangeContext,
 ): Promise<void> {
-  await inTransaction(db, async (tx) =>
-    changeHeldAsset(tx, await holdAsset(tx, id, ifMatch), wanted, who.name),
-  );
+  const known = await findAsset(db, id);
+  const prepared = await prepareChanges(joints, db, known === null ? [] : moveOf(known, wanted));
+  await inTransaction(db, async (tx) => {
+    await lockFor(joints, tx, { ids: [id], paths: known === null ? [] : pathAfter(known, wanted) });
+    await changeHeldAsset(joints, tx, await holdAsset(tx, id, ifMatch), wanted, { by: who.name, prepared });
+  });
 }
 
-/** Edits, renames and moves an asset that is held, in a transaction that is going on. */
+/** The move that a patch of an asset comes to, for guards that prepare; none when it stays in its folder. */
+export function moveOf(row: AssetRow, { folder, name }: Pick<AssetPatch, 'folder' | 'name'>): AssetChange[] {
+  if (folder === undefined || folder === row.folder_path) return [];
+  return [{ kind: 'move', row, name: name ?? row.name, to: { path: folder, items: 0 } }];
+}
+
+function pathAfter(row: AssetRow, { folder, name }: Pick<AssetPatch, 'folder' | 'name'>): string[] {
+  if (folder === undefined && name === undefined) return [];
+  return [joinPath(folder ?? row.folder_path, name ?? row.name)];
+}
+
+/** How a change of a held asset is made. */
+export interface HeldChange {
+  by: string;
+  /** What guards prepared for it. */
+  prepared: Preparation;
+}
+
+/**
+ * Edits, renames and moves an asset that is held, in a transaction that is going on.
+ *
+ * @throws UniferumError `refused` by a rule; `conflict`
+ */
 export async function changeHeldAsset(
+  joints: Joints,
   tx: Transaction,
   row: AssetRow,
-  wanted: AssetChange,
-  by: string,
+  wanted: AssetPatch,
+  { by, prepared }: HeldChange,
 ): Promise<void> {
   const id = String(row.id);
   const { name, folder, ...edit } = withoutEmptyTexts(wanted);
-  const place = await moveAsset(tx, row, { name, folder }, by);
+  requireFitting(row.name, edit);
+  const textsAfter = { ...textsOf(row), ...withoutUndefined(edit) };
+  const rowAfter: AssetRow = { ...row, ...textsAfter, keywords: writeJson(textsAfter.keywords) };
+  const place = await moveAsset(joints, tx, { row, rowAfter }, { name, folder }, { by, prepared });
+  if (place === null || place.folderId === String(row.folder_id))
+    await requireChange(joints, tx, { kind: 'edit', row, texts: textsAfter }, prepared);
   await updateAsset(tx, id, { ...edit, ...place } satisfies AssetEdit);
   if (edit.keywords) await replaceKeywords(tx, id, edit.keywords);
   const before = facetSubject(row, null);
@@ -88,64 +113,22 @@ export async function changeHeldAsset(
     { sign: -1, subject: before },
     { sign: 1, subject: { ...before, ...withoutUndefined(edit), ...(place && { name: place.name }) } },
   ]);
-  const subject = {
-    id,
-    name: row.name,
-    kind: row.kind,
-    mime: row.mime,
-    folder: wanted.folder ?? row.folder_path,
-    revision: row.revision,
-    sha256: row.sha256,
-    focal: edit.focal === undefined ? focalPoint(row) : edit.focal,
+  const after: AssetRow = {
+    ...rowAfter,
+    ...(place && {
+      name: place.name,
+      folder_id: Number(place.folderId),
+      folder_path: folder ?? row.folder_path,
+    }),
+    ...(edit.focal !== undefined && { focal_x: edit.focal?.x ?? null, focal_y: edit.focal?.y ?? null }),
   };
-  if (edit.focal !== undefined || subject.folder !== row.folder_path)
-    await refreshRenditions(tx, subject, by);
+  for (const listener of joints.listeners) await listener.changed?.(tx, row, after, by);
   await recordEvent(tx, {
-    type: 'asset.changed',
+    event: assetChanged,
     asset: id,
     by,
     data: { id, fields: Object.keys(wanted) },
   });
-}
-
-/** Puts an asset into the bin. Its bytes stay. */
-export async function deleteAsset(db: Database, id: string, { who, ifMatch }: ChangeContext): Promise<void> {
-  await inTransaction(db, async (tx) => binHeldAsset(tx, await holdAsset(tx, id, ifMatch), who.name));
-}
-
-/** Puts an asset that is held into the bin. */
-export async function binHeldAsset(tx: Transaction, row: AssetRow, by: string): Promise<void> {
-  const id = String(row.id);
-  await binAsset(tx, id);
-  await countAsset(tx, row, -1);
-  await judgeMarked(tx, row.folder_path, row.name);
-  await recordEvent(tx, {
-    type: 'asset.deleted',
-    asset: id,
-    by,
-    data: { id, name: row.name, folder: row.folder_path },
-  });
-}
-
-/** Takes an asset out of the bin, at its old address if that is still free. */
-export async function restoreAsset(db: Database, id: string, who: Principal): Promise<void> {
-  await inTransaction(db, async (tx) => {
-    const row = await holdAnyAsset(tx, id);
-    if (row.live === null) await restoreHeldAsset(tx, row, who.name);
-  });
-}
-
-/** Takes an asset that is held out of the bin. */
-export async function restoreHeldAsset(tx: Transaction, row: AssetRow, by: string): Promise<void> {
-  const id = String(row.id);
-  const folder = { id: String(row.folder_id), path: row.folder_path };
-  const place = await findFreeAddress(tx, folder, row.name, id);
-  await unbinAsset(tx, id, place);
-  await countAsset(tx, { ...row, name: place.name }, 1);
-  const { kind, mime, revision, sha256 } = row;
-  const subject = { id, name: place.name, kind, mime, folder: row.folder_path, revision, sha256 };
-  await refreshRenditions(tx, { ...subject, focal: focalPoint(row) }, by);
-  await recordEvent(tx, { type: 'asset.restored', asset: id, by, data: { id } });
 }
 
 /** Holds an asset, also one in the bin, until the transaction ends. @throws UniferumError `not-found` */
@@ -156,13 +139,20 @@ export async function holdAnyAsset(tx: Transaction, id: string): Promise<AssetRo
   return row;
 }
 
-/** The texts that are filled in. */
-export function filledTexts(texts: AssetTexts): RequirableText[] {
-  return REQUIRABLE_TEXTS.filter((field) => (texts[field] ?? '').length > 0);
+/** Refuses texts that are longer than is kept, as appending and replacing can make them. @throws UniferumError `refused` */
+function requireFitting(name: string, texts: Partial<AssetTexts>): void {
+  const [long] = findLongTexts(texts);
+  if (!long) return;
+  const what = long.field === 'keywords' ? 'keywords' : `a ${long.field}`;
+  throw new UniferumError(
+    'refused',
+    `${name} would have ${what} of ${long.actual}; the limit is ${long.limit}. Shorten it.`,
+    { errors: [{ field: long.field, code: 'too-long', message: `at most ${long.limit}` }] },
+  );
 }
 
 /** An emptied text is one that is not known. */
-function withoutEmptyTexts(wanted: AssetChange): AssetChange {
+function withoutEmptyTexts(wanted: AssetPatch): AssetPatch {
   return Object.fromEntries(
     Object.entries(wanted).map(([field, value]) => [field, value === '' ? null : value]),
   );
@@ -178,68 +168,62 @@ export async function holdAsset(tx: Transaction, id: string, ifMatch: string | u
 }
 
 async function moveAsset(
+  joints: Joints,
   tx: Transaction,
-  row: AssetRow,
+  { row, rowAfter }: { row: AssetRow; rowAfter: AssetRow },
   wanted: { name: string | undefined; folder: string | undefined },
-  by: string,
+  { by, prepared }: HeldChange,
 ): Promise<(PlacedName & { folderId: string }) | null> {
   const folderPath = wanted.folder ?? row.folder_path;
   const name = wanted.name ?? row.name;
   if (folderPath === row.folder_path && name === row.name) return null;
   if (cleanName(name) !== name) {
-    throw new UniferumError('refused', `${name} can't stand in an address; ${cleanName(name)} could.`, {
+    throw new UniferumError('refused', `${name} is not a valid name in a URL; ${cleanName(name)} would be.`, {
       errors: [{ field: 'name', code: 'name-invalid', message: `use ${cleanName(name)}` }],
     });
   }
-  const target = await ensureFolder(tx, folderPath, by);
-  const isOtherFolder = target.id !== String(row.folder_id);
-  if (isOtherFolder) await judgeMove(tx, row, target, name);
-  const place = await findFreeAddress(tx, target, name, String(row.id));
+  const target = await holdPlaces(tx, row, folderPath);
+  const isOtherFolder = target.folder.id !== String(row.folder_id);
+  const change: AssetChange = isOtherFolder
+    ? { kind: 'move', row: rowAfter, name, to: target.folder }
+    : { kind: 'rename', row, name };
+  await requireChange(joints, tx, change, prepared);
+  await announceFolders(tx, target.made, by);
+  const place = await findFreeAddress(tx, target.folder, name, String(row.id));
   if (wanted.name !== undefined && place.name !== name) {
     throw new UniferumError(
       'conflict',
-      `${target.path} has or had another ${name}. Choose another name, such as ${place.name}.`,
+      `${target.folder.path} already uses or used the name ${name}. Choose another name, such as ${place.name}.`,
     );
   }
   const before = addressKeys(row.folder_path, { name: row.name, addressStem: row.address_stem });
-  const after = addressKeys(target.path, place);
+  const after = addressKeys(target.folder.path, place);
   for (const key of before) if (!after.includes(key)) await putForward(tx, key, { assetId: String(row.id) });
   for (const key of after) await deleteForward(tx, key);
   if (isOtherFolder) {
     await addToFolder(tx, String(row.folder_id), { items: -1, bytes: -row.bytes });
-    await addToFolder(tx, target.id, { items: 1, bytes: row.bytes });
+    await addToFolder(tx, target.folder.id, { items: 1, bytes: row.bytes });
   }
-  return { ...place, folderId: target.id };
+  return { ...place, folderId: target.folder.id };
 }
 
-async function judgeMove(tx: Transaction, row: AssetRow, target: StoredFolder, name: string): Promise<void> {
-  const locked = (await findFolder(tx, target.id, { lock: true })) ?? target;
-  const facts = {
-    name,
-    bytes: row.bytes,
-    mime: row.mime,
-    width: row.width,
-    height: row.height,
-    texts: filledTexts(textsOf(row)),
+/** Holds the folder of an asset and the one into which it goes, in the order of their paths. @returns the latter */
+async function holdPlaces(tx: Transaction, row: AssetRow, folderPath: string): Promise<HeldFolder> {
+  const holdSource = async (): Promise<HeldFolder> => {
+    const folder = await findFolder(tx, String(row.folder_id), { lock: true });
+    // The folder was moved since the asset was read.
+    if (folder === null || folder.path !== row.folder_path) throw new StartOver();
+    return { folder, made: [] };
   };
-  const verdict = judgeFile(facts, await effectiveRules(tx, target.path), locked);
-  if (verdict.outcome === 'refused')
-    throw new UniferumError('refused', verdict.reasons.map(({ message }) => message).join(' '), { verdict });
-}
-
-/** Takes an asset into all kept counts, or out of them. */
-async function countAsset(tx: Transaction, row: AssetRow, sign: 1 | -1): Promise<void> {
-  const amount = { items: sign, bytes: sign * row.bytes };
-  await addToFolder(tx, String(row.folder_id), amount);
-  await addToTally(tx, 'kind', row.kind, amount);
-  await countHolders(tx, [row.sha256], sign);
-  await countFacets(tx, [{ sign, subject: facetSubject(row, await storeOf(tx, row.sha256)) }]);
-  await countRenditions(tx, String(row.id), sign);
-}
-
-/** The store under which an asset is counted: the first of those that have its bytes. */
-export async function storeOf(tx: Transaction, sha256: string): Promise<string | null> {
-  return (await findCopies(tx, [sha256]))[0]?.store ?? null;
+  if (folderPath === row.folder_path) return holdSource();
+  const holdTarget = async () => (await holdFolders(tx, [folderPath])).get(folderPath) as HeldFolder;
+  if (row.folder_path < folderPath) {
+    await holdSource();
+    return holdTarget();
+  }
+  const target = await holdTarget();
+  await holdSource();
+  return target;
 }
 
 function withoutUndefined<Fields extends object>(fields: Fields): Fields {

@@ -60,10 +60,6 @@ export async function listBinnedIds(db: Executor, before: Date | null): Promise<
 export async function purgeAssets(tx: Executor, ids: readonly string[]): Promise<void> {
   if (ids.length === 0) return;
   await changeExpanded(tx, 'DELETE FROM asset_versions WHERE asset_id IN (?)', [ids]);
-  await changeExpanded(tx, 'DELETE FROM renditions WHERE asset_id IN (?)', [ids]);
-  await changeExpanded(tx, 'DELETE FROM removed_renditions WHERE asset_id IN (?)', [ids]);
-  await changeExpanded(tx, 'DELETE FROM rendition_requests WHERE asset_id IN (?)', [ids]);
-  await changeExpanded(tx, 'DELETE FROM pictures_on_request WHERE asset_id IN (?)', [ids]);
   await changeExpanded(tx, 'DELETE FROM asset_keywords WHERE asset_id IN (?)', [ids]);
   await changeExpanded(tx, 'DELETE FROM asset_bands WHERE asset_id IN (?)', [ids]);
   await changeExpanded(tx, 'DELETE FROM similar_pairs WHERE a IN (?) OR b IN (?)', [ids, ids]);

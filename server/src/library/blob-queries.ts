@@ -1,3 +1,4 @@
+import { addToCounter } from '../shared/counters.js';
 import {
   change,
   changeExpanded,
@@ -6,7 +7,7 @@ import {
   selectExpanded,
   selectOne,
 } from '../shared/database.js';
-import { addToTally } from './tallies.js';
+import type { BlobHolder } from './blob-holder.js';
 
 /** Counts live assets that begin (1) or cease (-1) to hold blobs. */
 export async function countHolders(tx: Executor, digests: readonly string[], sign: 1 | -1): Promise<void> {
@@ -31,11 +32,35 @@ export interface NewBlob {
   key: string;
 }
 
-/** Names kept blobs and their copies; what is named already stays. */
-export async function insertBlobs(tx: Executor, blobs: readonly NewBlob[]): Promise<void> {
-  await changeExpanded(tx, 'INSERT IGNORE INTO blobs (sha256, bytes, crc32) VALUES ?', [
-    blobs.map(({ sha256, bytes, crc32 }) => [sha256, bytes, crc32]),
-  ]);
+/**
+ * Names blobs, and holds them until the transaction ends; what is named already stays. An update that changes nothing
+ * takes the lock that two at a time can't have, where ignoring a duplicate would take one that both can.
+ */
+export async function holdBlobs(
+  tx: Executor,
+  blobs: readonly Pick<NewBlob, 'sha256' | 'bytes' | 'crc32'>[],
+): Promise<void> {
+  if (blobs.length === 0) return;
+  await changeExpanded(
+    tx,
+    'INSERT INTO blobs (sha256, bytes, crc32) VALUES ? ON DUPLICATE KEY UPDATE crc32 = VALUES(crc32)',
+    [blobs.map(({ sha256, bytes, crc32 }) => [sha256, bytes, crc32])],
+  );
+}
+
+/** Takes the names back that blobs have without being kept anywhere; for those that are held. */
+export async function deleteUnkept(tx: Executor, digests: readonly string[]): Promise<void> {
+  if (digests.length === 0) return;
+  await changeExpanded(
+    tx,
+    `DELETE FROM blobs WHERE sha256 IN (?) AND holders = 0
+       AND NOT EXISTS (SELECT 1 FROM copies WHERE copies.sha256 = blobs.sha256)`,
+    [[...digests]],
+  );
+}
+
+/** Names where blobs that are held are kept. */
+export async function insertCopies(tx: Executor, blobs: readonly NewBlob[]): Promise<void> {
   await changeExpanded(tx, 'INSERT IGNORE INTO copies (sha256, store, store_key) VALUES ?', [
     blobs.map(({ sha256, store, key }) => [sha256, store, key]),
   ]);
@@ -57,18 +82,23 @@ export async function findCopies(db: Executor, digests: readonly string[]): Prom
   );
 }
 
-/** Tells whether a version, a rendition or an archive that is being unpacked holds these bytes. */
-export async function isBlobNamed(db: Executor, sha256: string): Promise<boolean> {
+/** The versions of assets hold their bytes. */
+export const VERSION_BLOBS: BlobHolder = { table: 'asset_versions', column: 'sha256' };
+
+/** Tells whether anything holds these bytes. */
+export async function isBlobReferenced(
+  db: Executor,
+  holders: readonly BlobHolder[],
+  sha256: string,
+): Promise<boolean> {
+  const parts = holders.map(
+    ({ table, column, where = '1 = 1' }) =>
+      `SELECT 1 FROM ${table} WHERE ${table}.${column} = ? AND ${where}`,
+  );
   const row = await selectOne(
     db,
-    `SELECT 1 FROM asset_versions WHERE sha256 = ?
-     UNION ALL SELECT 1 FROM renditions WHERE sha256 = ?
-     UNION ALL SELECT 1 FROM removed_renditions WHERE sha256 = ?
-     UNION ALL SELECT 1 FROM pictures_on_request WHERE sha256 = ?
-     UNION ALL SELECT 1 FROM intakes JOIN runs ON runs.id = intakes.run_id
-       WHERE intakes.archive = ? AND runs.state IN ('waiting', 'working', 'stopping', 'stopped')
-     LIMIT 1`,
-    [sha256, sha256, sha256, sha256, sha256],
+    `${parts.join(' UNION ALL ')} LIMIT 1`,
+    holders.map(() => sha256),
   );
   return row !== null;
 }
@@ -89,22 +119,23 @@ export async function deleteBlob(tx: Executor, sha256: string): Promise<void> {
   await change(tx, 'DELETE FROM copies WHERE sha256 = ?', [sha256]);
   await change(tx, 'DELETE FROM blobs WHERE sha256 = ?', [sha256]);
   for (const { store } of copies)
-    await addToTally(tx, 'store', store, { items: -1, bytes: -(blob?.bytes ?? 0) });
+    await addToCounter(tx, 'store', store, { items: -1, bytes: -(blob?.bytes ?? 0) });
 }
 
 /** Lists bytes that nothing holds, as far as can be told without holding them. */
-export async function listUnnamedBlobs(
+export async function listUnreferencedBlobs(
   db: Executor,
+  holders: readonly BlobHolder[],
   { minAgeHours, limit }: { minAgeHours: number; limit: number },
 ): Promise<string[]> {
+  const parts = holders.map(
+    ({ table, column, where = '1 = 1' }) =>
+      `AND NOT EXISTS (SELECT 1 FROM ${table} WHERE ${table}.${column} = blobs.sha256 AND ${where})`,
+  );
   const rows = await select<{ sha256: string }>(
     db,
     `SELECT sha256 FROM blobs
-     WHERE holders = 0 AND created_at < NOW(3) - INTERVAL ? HOUR
-       AND NOT EXISTS (SELECT 1 FROM asset_versions WHERE asset_versions.sha256 = blobs.sha256)
-       AND NOT EXISTS (SELECT 1 FROM renditions WHERE renditions.sha256 = blobs.sha256)
-       AND NOT EXISTS (SELECT 1 FROM removed_renditions WHERE removed_renditions.sha256 = blobs.sha256)
-       AND NOT EXISTS (SELECT 1 FROM pictures_on_request WHERE pictures_on_request.sha256 = blobs.sha256)
+     WHERE holders = 0 AND created_at < NOW(3) - INTERVAL ? HOUR ${parts.join(' ')}
      ORDER BY sha256
      LIMIT ?`,
     [minAgeHours, limit],

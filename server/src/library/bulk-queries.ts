@@ -1,4 +1,11 @@
-import { changeExpanded, type Executor, select, selectOne, type Transaction } from '../shared/database.js';
+import {
+  changeExpanded,
+  type Executor,
+  select,
+  selectOne,
+  type Transaction,
+  writeJson,
+} from '../shared/database.js';
 
 /** What a bulk job changed of one asset. */
 export interface RememberedChange {
@@ -17,26 +24,31 @@ export async function insertChanges(
   await changeExpanded(
     tx,
     'INSERT IGNORE INTO bulk_changes (run_id, asset_id, before_values, after_values) VALUES ?',
-    [
-      changes.map(({ assetId, before, after }) => [
-        runId,
-        assetId,
-        JSON.stringify(before),
-        JSON.stringify(after),
-      ]),
-    ],
+    [changes.map(({ assetId, before, after }) => [runId, assetId, writeJson(before), writeJson(after)])],
   );
 }
 
+interface ChangeValues {
+  before: Record<string, unknown>;
+  after: Record<string, unknown>;
+}
+
 /** Holds what a run changed of an asset; null when it was taken back already. */
-export async function lockChange(
-  tx: Transaction,
+export function lockChange(tx: Transaction, runId: string, assetId: number): Promise<ChangeValues | null> {
+  return findChange(tx, runId, assetId, { lock: true });
+}
+
+/** Finds what a run changed of an asset; null when it was taken back already. */
+export async function findChange(
+  db: Executor,
   runId: string,
   assetId: number,
-): Promise<{ before: Record<string, unknown>; after: Record<string, unknown> } | null> {
+  { lock = false } = {},
+): Promise<ChangeValues | null> {
   const row = await selectOne<{ before_values: string; after_values: string }>(
-    tx,
-    'SELECT before_values, after_values FROM bulk_changes WHERE run_id = ? AND asset_id = ? AND undone = 0 FOR UPDATE',
+    db,
+    `SELECT before_values, after_values FROM bulk_changes
+     WHERE run_id = ? AND asset_id = ? AND undone = 0 ${lock ? 'FOR UPDATE' : ''}`,
     [runId, assetId],
   );
   return row && { before: JSON.parse(row.before_values), after: JSON.parse(row.after_values) };

@@ -1,4 +1,5 @@
-import { type FacetSubject, facetsOf } from '@uniferum/core';
+import { type FacetSubject, facetsOf } from '@uniferum/core/library';
+import type { Drift } from '../shared/count-checks.js';
 import {
   change,
   changeExpanded,
@@ -9,7 +10,8 @@ import {
 } from '../shared/database.js';
 import { type AssetRow, textsOf } from './asset-queries.js';
 import { filterToSql, joinConditions } from './filter-sql.js';
-import { readySearch, type Search } from './find-pages.js';
+import { resolveSearch, type Search } from './find-pages.js';
+import type { LibraryTools } from './tools.js';
 
 /** An asset that enters the counts (1) or leaves them (-1). */
 export interface CountedAsset {
@@ -36,7 +38,7 @@ export async function countFacets(tx: Executor, assets: readonly CountedAsset[])
   if (rows.length === 0) return;
   await changeExpanded(
     tx,
-    'INSERT INTO facets (scope, name, num, items) VALUES ? ON DUPLICATE KEY UPDATE items = items + VALUES(items)',
+    'INSERT INTO facet_counts (scope, name, num, items) VALUES ? ON DUPLICATE KEY UPDATE items = items + VALUES(items)',
     [rows],
   );
 }
@@ -67,11 +69,19 @@ export function facetSubject(row: CountedRow, store: string | null): FacetSubjec
   };
 }
 
-const RECOUNT_ROWS = 5000;
+const RECOUNT_ROWS = 2000;
 
 /** Counts everything afresh; for a database that was filled before the counts were kept. */
 export async function recountFacets(db: Database): Promise<void> {
-  await change(db, 'DELETE FROM facets');
+  await change(db, 'DELETE FROM facet_counts');
+  for await (const subjects of readSubjects(db))
+    await countFacets(
+      db,
+      subjects.map((subject) => ({ subject, sign: 1 })),
+    );
+}
+
+async function* readSubjects(db: Executor): AsyncGenerator<FacetSubject[]> {
   for (let after = 0; ; ) {
     const rows = await selectExpanded<CountedRow>(
       db,
@@ -83,14 +93,49 @@ export async function recountFacets(db: Database): Promise<void> {
        LIMIT ?`,
       [after, RECOUNT_ROWS],
     );
-    await countFacets(
-      db,
-      rows.map((row) => ({ subject: facetSubject(row, row.store ?? null), sign: 1 })),
-    );
+    yield rows.map((row) => facetSubject(row, row.store ?? null));
     const last = rows.at(-1);
     if (!last || rows.length < RECOUNT_ROWS) return;
     after = last.id;
   }
+}
+
+/** A facet whose count is not what there is: by how much it has to be changed. */
+export interface FacetDrift extends Drift {
+  scope: string;
+  name: string;
+  num: number | null;
+}
+
+/** Finds facets that drifted; everything is read from one state of the database. */
+export async function findFacetDrifts(snapshot: Executor): Promise<FacetDrift[]> {
+  const differences = new Map<string, FacetDrift>();
+  const add = (scope: string, name: string, num: number | null, items: number) => {
+    const what = `${scope} ${name}`;
+    const drift = differences.get(what) ?? { what, scope, name, num, items: 0, bytes: 0 };
+    drift.items += items;
+    if (drift.items === 0) differences.delete(what);
+    else differences.set(what, drift);
+  };
+  const kept = await select<{ scope: string; name: string; num: number | null; items: number }>(
+    snapshot,
+    'SELECT scope, name, num, items FROM facet_counts WHERE items <> 0 LIMIT 10000000',
+  );
+  for (const { scope, name, num, items } of kept) add(scope, name, num, -items);
+  for await (const subjects of readSubjects(snapshot))
+    for (const subject of subjects)
+      for (const { scope, name, num } of facetsOf(subject)) add(scope, name, num, 1);
+  return [...differences.values()];
+}
+
+export async function repairFacets(tx: Executor, drifts: readonly FacetDrift[]): Promise<void> {
+  const rows = drifts.map(({ scope, name, num, items }) => [scope, name, num, items]);
+  for (let at = 0; at < rows.length; at += RECOUNT_ROWS)
+    await changeExpanded(
+      tx,
+      'INSERT INTO facet_counts (scope, name, num, items) VALUES ? ON DUPLICATE KEY UPDATE items = items + VALUES(items)',
+      [rows.slice(at, at + RECOUNT_ROWS)],
+    );
 }
 
 const SHOWN_WORDS = 40;
@@ -104,7 +149,7 @@ interface FacetRow {
 async function topFacets(db: Executor, scope: string, limit: number): Promise<FacetRow[]> {
   const rows = await select<FacetRow>(
     db,
-    'SELECT name, items FROM facets WHERE scope = ? AND items > 0 ORDER BY items DESC, name LIMIT ?',
+    'SELECT name, items FROM facet_counts WHERE scope = ? AND items > 0 ORDER BY items DESC, name LIMIT ?',
     [scope, limit],
   );
   return rows.map(({ name, items }) => ({ name, items: Number(items) }));
@@ -114,14 +159,15 @@ async function months(db: Executor): Promise<FacetRow[]> {
   const rows = await select<FacetRow>(
     db,
     `SELECT DATE_FORMAT(DATE'1970-01-01' + INTERVAL num DAY, '%Y-%m') AS name, SUM(items) AS items
-     FROM facets WHERE scope = 'captured' AND items > 0 GROUP BY 1 ORDER BY 1 LIMIT 5000`,
+     FROM facet_counts WHERE scope = 'captured' AND items > 0 GROUP BY 1 ORDER BY 1 LIMIT 5000`,
   );
   return rows.map(({ name, items }) => ({ name, items: Number(items) }));
 }
 
 /** Counts what a search finds by a few properties; of the whole library from the kept counts. */
-export async function readFacets(db: Executor, search: Search) {
-  const ready = await readySearch(db, search);
+export async function readFacets(tools: Pick<LibraryTools, 'db' | 'joints'>, search: Search) {
+  const { db } = tools;
+  const ready = await resolveSearch(tools, search);
   if (ready.parts.length === 0)
     return {
       kinds: await topFacets(db, 'kind', 20),

@@ -6,9 +6,9 @@ import {
   type NumberSpan,
   sizeClass,
   sizeClassFloor,
-} from '@uniferum/core';
+} from '@uniferum/core/library';
 import { type Executor, escapeLike, type SqlValue, selectExpanded, selectOne } from '../shared/database.js';
-import { fullTextOf, hasShortWords, type Lookups } from './filter-sql.js';
+import { filterOf, fullTextOf, hasShortWords, type Lookups } from './filter-sql.js';
 
 type SizeCondition = NumberSpan & { field: 'size' };
 type SideCondition = NumberSpan & { field: 'width' | 'height' | 'ratio' };
@@ -60,7 +60,7 @@ export async function countCondition(
       return countNumbers(db, condition as SideCondition);
     case 'captured':
       return condition.span === null
-        ? sum(db, "scope = 'lacks' AND name = 'captured'", [])
+        ? sum(db, "scope = 'missing' AND name = 'captured'", [])
         : countDays(db, 'captured', condition.span);
     case 'added':
       return countDays(db, 'added', condition.span);
@@ -83,8 +83,6 @@ export async function countCondition(
     }
     case 'used':
       return condition.value ? 0 : countAll(db);
-    case 'recipe':
-      return countRecipe(db, condition);
     case 'copy':
       return sum(db, "scope = 'copy' AND name = ?", [condition.store]);
     case 'duplicate': {
@@ -97,6 +95,8 @@ export async function countCondition(
     }
     case 'near':
       return (lookups.near.get(`${condition.id},${condition.distance}`) ?? []).length;
+    case 'plugged':
+      return filterOf(lookups, condition.name).count(db, condition.value);
   }
 }
 
@@ -111,7 +111,7 @@ export async function countKept(db: Executor, filter: Filter, lookups: Lookups):
 async function sum(db: Executor, where: string, values: (SqlValue | SqlValue[])[]): Promise<number> {
   const [row] = await selectExpanded<{ n: number | string | null }>(
     db,
-    `SELECT SUM(items) AS n FROM facets WHERE ${where}`,
+    `SELECT SUM(items) AS n FROM facet_counts WHERE ${where}`,
     values,
   );
   return Number(row?.n ?? 0);
@@ -123,7 +123,7 @@ async function countTexts(
 ): Promise<number | null> {
   if (contains !== null)
     return field === 'keyword' ? sum(db, "scope = 'keyword' AND name = ?", [contains]) : null;
-  const lacking = await sum(db, "scope = 'lacks' AND name = ?", [field]);
+  const lacking = await sum(db, "scope = 'missing' AND name = ?", [field]);
   return isFilled ? (await countAll(db)) - lacking : lacking;
 }
 
@@ -233,13 +233,4 @@ async function countSpan(
     until === null || afterWhole === null ? 0 : inIndex(floorOf(afterWhole), until),
   ]);
   return whole + begun + ended;
-}
-
-async function countRecipe(db: Executor, { name, state }: Condition & { field: 'recipe' }): Promise<number> {
-  const [row] = await selectExpanded<{ n: number | string | null }>(
-    db,
-    `SELECT SUM(items) AS n FROM tallies WHERE scope = ?${state ? ' AND name = ?' : ''}`,
-    [`recipe:${name}`, ...(state ? [state] : [])],
-  );
-  return Number(row?.n ?? 0);
 }

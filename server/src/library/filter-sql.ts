@@ -1,11 +1,12 @@
-import { type Condition, type Filter, type FilterText, indexedWords, LACKS_BITS } from '@uniferum/core';
-import { escapeLike, type SqlValue } from '../shared/database.js';
-
-/** A condition on the table `assets`, with its bound values; lists are expanded (`IN (?)`). */
-export interface SqlCondition {
-  sql: string;
-  values: (SqlValue | SqlValue[])[];
-}
+import {
+  type Condition,
+  type Filter,
+  type FilterText,
+  indexedWords,
+  MISSING_FIELD_BITS,
+} from '@uniferum/core/library';
+import { escapeLike } from '../shared/database.js';
+import type { FilterJoint, SqlCondition } from './joints.js';
 
 /** What had to be looked up before a filter can be put into SQL. */
 export interface Lookups {
@@ -13,6 +14,8 @@ export interface Lookups {
   folders: ReadonlyMap<string, number[]>;
   /** The ids of the pictures near to one, by `id,distance`. */
   near: ReadonlyMap<string, number[]>;
+  /** The fields of other rooms. */
+  filters: readonly FilterJoint[];
 }
 
 const ALWAYS: SqlCondition = { sql: '1 = 1', values: [] };
@@ -75,7 +78,7 @@ function conditionToSql(condition: Exclude<Condition, { field: 'words' }>, looku
       return numberToSql(condition);
     case 'captured':
       return condition.span === null
-        ? lacksToSql('captured', true)
+        ? missingToSql('captured', true)
         : timeToSql('assets.captured_key', { from: NO_DATE_AFTER, ...dropNulls(condition.span) });
     case 'added':
       return timeToSql('assets.created_at', dropNulls(condition.span));
@@ -88,11 +91,6 @@ function conditionToSql(condition: Exclude<Condition, { field: 'words' }>, looku
     case 'used':
       // Pages do not report their uses yet: nothing is known to be used.
       return condition.value ? NEVER : ALWAYS;
-    case 'recipe':
-      return {
-        sql: `EXISTS (SELECT 1 FROM renditions WHERE renditions.asset_id = assets.id AND renditions.recipe = ? AND renditions.variant = ''${condition.state ? ' AND renditions.state = ?' : ''})`,
-        values: condition.state ? [condition.name, condition.state] : [condition.name],
-      };
     case 'copy':
       return {
         sql: 'EXISTS (SELECT 1 FROM copies WHERE copies.sha256 = assets.sha256 AND copies.store = ?)',
@@ -107,7 +105,16 @@ function conditionToSql(condition: Exclude<Condition, { field: 'words' }>, looku
       const ids = lookups.near.get(`${condition.id},${condition.distance}`) ?? [];
       return ids.length === 0 ? NEVER : { sql: 'assets.id IN (?)', values: [ids] };
     }
+    case 'plugged':
+      return filterOf(lookups, condition.name).toSql(condition.value);
   }
+}
+
+/** The room that answers a field. */
+export function filterOf({ filters }: Lookups, name: string): FilterJoint {
+  const found = filters.find(({ field }) => field.name === name);
+  if (!found) throw new Error(`Expected a room that answers the field ${name}, got none`);
+  return found;
 }
 
 /** The boolean full-text expression that finds words; null when none of them stands in the index. */
@@ -146,7 +153,7 @@ function wordsAlone(text: string, expression: string, where: 'index' | 'row'): S
 const WORD_CHARACTER = '[\\p{L}\\p{N}_]';
 
 function textToSql({ field, isFilled, contains }: Condition & { field: FilterText }): SqlCondition {
-  if (contains === null) return lacksToSql(field, !isFilled);
+  if (contains === null) return missingToSql(field, !isFilled);
   if (field === 'keyword')
     return {
       sql: 'EXISTS (SELECT 1 FROM asset_keywords WHERE asset_keywords.asset_id = assets.id AND asset_keywords.keyword = ?)',
@@ -197,8 +204,11 @@ function timeToSql(column: string, { from, until }: { from?: Date; until?: Date 
   ]);
 }
 
-function lacksToSql(field: keyof typeof LACKS_BITS, isEmpty: boolean): SqlCondition {
-  return { sql: `(assets.lacks & ${LACKS_BITS[field]}) ${isEmpty ? '<>' : '='} 0`, values: [] };
+function missingToSql(field: keyof typeof MISSING_FIELD_BITS, isEmpty: boolean): SqlCondition {
+  return {
+    sql: `(assets.missing_fields & ${MISSING_FIELD_BITS[field]}) ${isEmpty ? '<>' : '='} 0`,
+    values: [],
+  };
 }
 
 /** Lists every condition of a filter. */

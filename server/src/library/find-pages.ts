@@ -1,4 +1,4 @@
-import { type AssetSort, type Condition, type Filter, parseFilter } from '@uniferum/core';
+import { type AssetSort, type Condition, type Filter, parseFilter } from '@uniferum/core/library';
 import { cutPage, readCursor } from '../shared/cursor.js';
 import { type Executor, selectExpanded } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
@@ -6,14 +6,16 @@ import { readPosition, SORTS, type SortSpec } from './asset-sorts.js';
 import { countAll, countCondition, countKept } from './filter-counts.js';
 import {
   conditionsOf,
+  filterOf,
   filterToSql,
   fullTextOf,
   joinConditions,
   type Lookups,
-  type SqlCondition,
 } from './filter-sql.js';
 import { listFoldersWithin } from './folder-queries.js';
+import type { Driver, SqlCondition } from './joints.js';
 import { findNear } from './similar-queries.js';
+import type { LibraryTools } from './tools.js';
 
 /** What somebody looks for: a filter, within a folder. */
 export interface Search {
@@ -24,7 +26,7 @@ export interface Search {
 }
 
 /** A search that was understood, with everything that had to be looked up for it. */
-export interface ReadySearch {
+export interface ResolvedSearch {
   /** What must all hold. */
   parts: Filter[];
   lookups: Lookups;
@@ -35,13 +37,20 @@ export interface ReadySearch {
  *
  * @throws UniferumError `malformed-request` with the place in the filter and a suggestion
  */
-export async function readySearch(db: Executor, { q, folder, deep }: Search): Promise<ReadySearch> {
-  const parsed = parseFilter(q, Date.now());
+export async function resolveSearch(
+  { db, joints: { filters } }: Pick<LibraryTools, 'db' | 'joints'>,
+  { q, folder, deep }: Search,
+): Promise<ResolvedSearch> {
+  const parsed = parseFilter(
+    q,
+    Date.now(),
+    filters.map(({ field }) => field),
+  );
   if (!parsed.ok) {
     const { position, length, message, suggestion } = parsed.error;
     throw new UniferumError(
       'malformed-request',
-      `The filter can't be read at character ${position + 1}: ${message}.${suggestion === null ? '' : ` Perhaps: ${suggestion}`}`,
+      `Invalid filter at character ${position + 1}: ${message}.${suggestion === null ? '' : ` Perhaps: ${suggestion}`}`,
       { errors: [{ field: 'q', code: 'filter', message, position, length, suggestion }] },
     );
   }
@@ -62,7 +71,7 @@ export async function readySearch(db: Executor, { q, folder, deep }: Search): Pr
     if (condition.field === 'near')
       near.set(`${condition.id},${condition.distance}`, await findNear(db, condition.id, condition.distance));
   }
-  return { parts, lookups: { folders, near } };
+  return { parts, lookups: { folders, near, filters } };
 }
 
 /**
@@ -99,7 +108,7 @@ export interface FoundPage {
  */
 export async function findPage(
   db: Executor,
-  { parts, lookups }: ReadySearch,
+  { parts, lookups }: ResolvedSearch,
   { sort, limit, cursor }: PageWanted,
 ): Promise<FoundPage> {
   const access = await chooseAccess(db, parts, lookups, sort);
@@ -111,7 +120,7 @@ export async function findPage(
 }
 
 /** Finds all of a search in the order of arrival, some at a time, without counting them. */
-export async function* findIds(db: Executor, { parts, lookups }: ReadySearch): AsyncGenerator<number[]> {
+export async function* findIds(db: Executor, { parts, lookups }: ResolvedSearch): AsyncGenerator<number[]> {
   const access = await chooseAccess(db, parts, lookups, 'created');
   for (let cursor: string | undefined; ; ) {
     const { ids, next } = await readPage(db, access, { sort: 'created', limit: IDS_AT_A_TIME, cursor });
@@ -154,7 +163,11 @@ function specOf(sort: AssetSort): SortSpec {
 }
 
 /** Counts what a search finds. */
-async function countSearch(db: Executor, { parts, lookups }: ReadySearch, access: Access): Promise<number> {
+async function countSearch(
+  db: Executor,
+  { parts, lookups }: ResolvedSearch,
+  access: Access,
+): Promise<number> {
   const [only, ...more] = parts;
   if (only === undefined) return countAll(db);
   const kept = more.length === 0 ? await countKept(db, only, lookups) : null;
@@ -187,7 +200,7 @@ async function chooseAccess(
   const all = (some: typeof counted, words: 'index' | 'row') =>
     some.map(({ part }) => filterToSql(part, lookups, words));
   if (rarest?.part.op === 'is' && rarest.part.condition.field !== 'words') {
-    const driver = driverOf(rarest.part.condition);
+    const driver = driverOf(rarest.part.condition, lookups);
     const others = counted.filter((one) => one !== rarest || !driver.isComplete);
     return {
       from: driver.from,
@@ -222,13 +235,6 @@ function isIndexedWords(part: Filter): boolean {
   );
 }
 
-interface Driver {
-  from: string;
-  where: SqlCondition | null;
-  /** Whether the driver alone says all that the condition asks. */
-  isComplete: boolean;
-}
-
 const INDEXES: Partial<Record<Condition['field'], string>> = {
   kind: 'assets_by_kind',
   type: 'assets_by_mime',
@@ -243,7 +249,7 @@ const INDEXES: Partial<Record<Condition['field'], string>> = {
 };
 
 /** How to read the assets of a condition of which there are few. */
-function driverOf(condition: Condition): Driver {
+function driverOf(condition: Condition, lookups: Lookups): Driver {
   const index = INDEXES[condition.field];
   if (condition.field === 'captured' && condition.span === null) return lacking(32);
   if (index) return { from: `assets FORCE INDEX (${index})`, where: null, isComplete: false };
@@ -256,15 +262,11 @@ function driverOf(condition: Condition): Driver {
           isComplete: true,
         };
       break;
-    case 'recipe':
-      return {
-        from: 'renditions AS driver FORCE INDEX (renditions_in_recipe) STRAIGHT_JOIN assets ON assets.id = driver.asset_id',
-        where: {
-          sql: `driver.recipe = ? AND driver.variant = ''${condition.state ? ' AND driver.state = ?' : ''}`,
-          values: condition.state ? [condition.name, condition.state] : [condition.name],
-        },
-        isComplete: true,
-      };
+    case 'plugged': {
+      const driver = filterOf(lookups, condition.name).driver?.(condition.value);
+      if (driver) return driver;
+      break;
+    }
     case 'duplicate':
       if (condition.value)
         return {
@@ -288,14 +290,14 @@ function driverOf(condition: Condition): Driver {
   return { from: 'assets', where: null, isComplete: false };
 }
 
-const LACKS_VALUES = Array.from({ length: 64 }, (_, value) => value);
+const BIT_FIELD_VALUES = Array.from({ length: 64 }, (_, value) => value);
 
 /** Assets that lack something, or don't: the values of the bit field that say so. */
 function lacking(bit: number, isFilled = false): Driver {
-  const values = LACKS_VALUES.filter((value) => ((value & bit) === 0) === isFilled);
+  const values = BIT_FIELD_VALUES.filter((value) => ((value & bit) === 0) === isFilled);
   return {
-    from: 'assets FORCE INDEX (assets_by_lacks)',
-    where: { sql: 'assets.lacks IN (?)', values: [values] },
+    from: 'assets FORCE INDEX (assets_by_missing)',
+    where: { sql: 'assets.missing_fields IN (?)', values: [values] },
     isComplete: true,
   };
 }

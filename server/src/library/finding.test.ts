@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdtemp, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { hashDistance, perceptualHash } from '@uniferum/core';
+import { hashDistance, perceptualHash } from '@uniferum/core/library';
 import fc from 'fast-check';
 import sharp, { type Sharp } from 'sharp';
 import * as published from 'sharp-phash';
@@ -138,7 +138,7 @@ describe('a filter', () => {
 describe('counts', () => {
   const read = async () => {
     const [rows] = await server.db.query(
-      'SELECT scope, name, items FROM facets WHERE items <> 0 ORDER BY scope, name',
+      'SELECT scope, name, items FROM facet_counts WHERE items <> 0 ORDER BY scope, name',
     );
     return rows;
   };

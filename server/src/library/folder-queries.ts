@@ -1,6 +1,15 @@
 import { createHash } from 'node:crypto';
-import { type Folder, type FolderRules, folderName, NO_RULES, parentPath } from '@uniferum/core';
-import { change, type Executor, escapeLike, select, selectExpanded, selectOne } from '../shared/database.js';
+import { type Folder, folderName, parentPath } from '@uniferum/core/library';
+import { type FolderRules, NO_RULES } from '@uniferum/core/rules';
+import {
+  change,
+  changeExpanded,
+  type Executor,
+  select,
+  selectExpanded,
+  selectOne,
+  writeJson,
+} from '../shared/database.js';
 
 interface FolderRow {
   id: number;
@@ -63,13 +72,64 @@ export async function findFoldersByPaths(db: Executor, paths: readonly string[])
   return rows.map(rowToFolder);
 }
 
+/**
+ * The condition that a folder is another one or lies below it. It is a span and no LIKE: over an index of its binary
+ * collation the database's LIKE ends at U+FFFF, and leaves out names that begin with an emoji.
+ */
+export function withinFolder(path: string): { sql: string; values: string[] } {
+  if (path === '/') return { sql: '1 = 1', values: [] };
+  // Behind the slash comes the digit 0.
+  return {
+    sql: '(folders.path = ? OR (folders.path >= ? AND folders.path < ?))',
+    values: [path, `${path}/`, `${path}0`],
+  };
+}
+
 /** Lists a folder and all below it, in the order of their paths. */
 export async function listFoldersWithin(db: Executor, path: string): Promise<StoredFolder[]> {
-  const below = path === '/' ? '/%' : `${escapeLike(path)}/%`;
+  const within = withinFolder(path);
   const rows = await select<FolderRow>(
     db,
-    `SELECT ${COLUMNS} FROM folders WHERE path = ? OR path LIKE ? ORDER BY path LIMIT 100000`,
-    [path, below],
+    `SELECT ${COLUMNS} FROM folders WHERE ${within.sql} ORDER BY path LIMIT 100000`,
+    within.values,
+  );
+  return rows.map(rowToFolder);
+}
+
+/**
+ * Finds the deepest folder on a path that exists, and keeps it from being moved or deleted until the transaction ends;
+ * others may do the same.
+ */
+export async function anchorFolder(tx: Executor, chain: readonly string[]): Promise<StoredFolder | null> {
+  for (const path of chain.toReversed()) {
+    const row = await selectOne<FolderRow>(
+      tx,
+      `SELECT ${COLUMNS} FROM folders WHERE path = ? LOCK IN SHARE MODE`,
+      [path],
+    );
+    if (row) return rowToFolder(row);
+  }
+  return null;
+}
+
+/** Holds folders by their ids until the transaction ends, in the order of their paths. */
+export async function lockFolders(tx: Executor, ids: readonly string[]): Promise<StoredFolder[]> {
+  const rows = await selectExpanded<FolderRow>(
+    tx,
+    `SELECT ${COLUMNS} FROM folders WHERE id IN (?) ORDER BY path FOR UPDATE`,
+    [[...ids]],
+  );
+  return rows.map(rowToFolder);
+}
+
+/** Holds a folder and all below it until the transaction ends, from the top down. */
+export async function lockFoldersWithin(tx: Executor, path: string): Promise<StoredFolder[]> {
+  const within = withinFolder(path);
+  const rows = await select<FolderRow>(
+    tx,
+    `SELECT ${COLUMNS} FROM folders FORCE INDEX (folders_path)
+     WHERE ${within.sql} ORDER BY path LIMIT 100000 FOR UPDATE`,
+    within.values,
   );
   return rows.map(rowToFolder);
 }
@@ -87,7 +147,7 @@ export async function updateFolderColour(tx: Executor, id: string, colour: strin
 
 export async function updateFolderRules(tx: Executor, id: string, rules: FolderRules): Promise<void> {
   await change(tx, 'UPDATE folders SET rules = ?, revision = revision + 1 WHERE id = ?', [
-    JSON.stringify(rules),
+    writeJson(rules),
     id,
   ]);
 }
@@ -97,10 +157,12 @@ export async function updateFolderPaths(
   tx: Executor,
   { from, to, id, parentId }: { from: string; to: string; id: string; parentId: string },
 ): Promise<void> {
+  const within = withinFolder(from);
   await change(
     tx,
-    'UPDATE folders SET path = CONCAT(?, SUBSTRING(path, ?)), revision = revision + 1 WHERE path = ? OR path LIKE ?',
-    [to, from.length + 1, from, `${escapeLike(from)}/%`],
+    `UPDATE folders SET path = CONCAT(?, SUBSTRING(path, CHAR_LENGTH(?) + 1)), revision = revision + 1
+     WHERE ${within.sql}`,
+    [to, from, ...within.values],
   );
   await change(tx, 'UPDATE folders SET parent_id = ? WHERE id = ?', [parentId, id]);
 }
@@ -116,6 +178,12 @@ export async function addToFolder(
     amount.bytes,
     id,
   ]);
+}
+
+/** Deletes folders that were made in this very transaction. */
+export async function deleteNewFolders(tx: Executor, ids: readonly string[]): Promise<void> {
+  if (ids.length > 0)
+    await changeExpanded(tx, 'DELETE FROM folders WHERE id IN (?) AND items = 0', [[...ids]]);
 }
 
 export async function deleteFolderRow(tx: Executor, id: string): Promise<void> {

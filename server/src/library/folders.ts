@@ -2,29 +2,35 @@ import {
   type Folder,
   isWithin,
   joinPath,
+  MAX_PATH_LENGTH,
   parentPath,
   parseFolderPath,
-  pathChain,
   ROOT_PATH,
-} from '@uniferum/core';
-import { recordEvent } from '../hooks/outbox.js';
+} from '@uniferum/core/library';
+import { recordEvent } from '../events/outbox.js';
 import { type Database, inTransaction, isDatabaseError, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
+import { folderChanged, folderDeleted } from './events.js';
 import {
+  anchorFolder,
   deleteFolderRow,
   deleteForward,
   findFolder,
   findFolderByPath,
   folderHoldsAssets,
-  insertFolder,
   listFoldersWithin,
+  lockFoldersWithin,
   putForward,
   type StoredFolder,
   toFolderAnswers,
   updateFolderColour,
   updateFolderPaths,
 } from './folder-queries.js';
+import { type Preparation, prepareFolderMove, requireFolderMove } from './guards.js';
+import { announceFolders, holdFolders } from './hold-folders.js';
+import type { Joints } from './joints.js';
+import type { LibraryTools } from './tools.js';
 
 /** Reads one folder as an answer, with its revision. @throws UniferumError `not-found` */
 export async function readFolder(db: Database, id: string): Promise<{ folder: Folder; revision: number }> {
@@ -38,22 +44,14 @@ export async function readFolder(db: Database, id: string): Promise<{ folder: Fo
   return { folder: { ...folder, parent: above?.id ?? null }, revision: stored.revision };
 }
 
-/** Finds a folder by its path, or makes it and every folder above it that is missing. */
-export async function ensureFolder(tx: Transaction, path: string, by: string): Promise<StoredFolder> {
-  let folder = await findFolderByPath(tx, ROOT_PATH);
-  for (const step of pathChain(path).slice(1)) {
-    folder = (await findFolderByPath(tx, step)) ?? (await addFolder(tx, step, folder?.id ?? '1', by));
-  }
-  if (folder === null) throw new Error('Expected the top folder in the database, got none');
-  return folder;
-}
-
 /** Makes one new folder. @throws UniferumError `conflict` when it exists */
 export async function makeFolder(db: Database, path: string, by: string): Promise<Folder> {
   const id = await inTransaction(db, async (tx) => {
-    if (await findFolderByPath(tx, path))
-      throw new UniferumError('conflict', `The folder ${path} exists already.`);
-    return (await ensureFolder(tx, path, by)).id;
+    const held = (await holdFolders(tx, [path])).get(path);
+    if (!held || held.made.length === 0)
+      throw new UniferumError('conflict', `The folder ${path} already exists.`);
+    await announceFolders(tx, held.made, by);
+    return held.folder.id;
   });
   return (await readFolder(db, id)).folder;
 }
@@ -67,17 +65,23 @@ export interface FolderChange {
 
 /** Renames, moves and colours a folder. Every address below it forwards to the new one. */
 export async function changeFolder(
-  db: Database,
+  { db, joints }: LibraryTools,
   id: string,
   wanted: FolderChange,
   { by, ifMatch }: { by: string; ifMatch: string | undefined },
 ): Promise<void> {
+  const known = await findFolder(db, id);
+  if (known === null) throw notFound(`Folder ${id}`);
+  const prepared = await prepareFolderMove(joints, db, {
+    from: known.path,
+    to: targetPath(known.path, wanted),
+  });
   await inTransaction(db, async (tx) => {
     const folder = await holdFolder(tx, id, ifMatch);
     if (wanted.colour !== undefined) await updateFolderColour(tx, id, wanted.colour);
     const target = targetPath(folder.path, wanted);
-    if (target !== folder.path) await moveFolder(tx, folder, target);
-    await recordEvent(tx, { type: 'folder.changed', by, data: { id, path: target, from: folder.path } });
+    if (target !== folder.path) await moveFolder(joints, tx, folder, { target, prepared });
+    await recordEvent(tx, { event: folderChanged, by, data: { id, path: target, from: folder.path } });
   });
 }
 
@@ -89,19 +93,16 @@ export async function removeFolder(
 ): Promise<void> {
   await inTransaction(db, async (tx) => {
     const folder = await holdFolder(tx, id, ifMatch);
-    if (folder.path === ROOT_PATH) throw new UniferumError('conflict', "The top folder can't be taken away.");
+    if (folder.path === ROOT_PATH) throw new UniferumError('conflict', "The root folder can't be deleted.");
     if ((await listFoldersWithin(tx, folder.path)).length > 1)
-      throw new UniferumError(
-        'conflict',
-        `${folder.path} has folders in it. Move them or take them away first.`,
-      );
+      throw new UniferumError('conflict', `${folder.path} contains folders. Move or delete them first.`);
     if (await folderHoldsAssets(tx, id))
       throw new UniferumError(
         'conflict',
-        `${folder.path} has assets in it or in its bin. Move them to another folder first.`,
+        `${folder.path} contains assets, or its bin does. Move them to another folder first.`,
       );
     await deleteFolderRow(tx, id);
-    await recordEvent(tx, { type: 'folder.deleted', by, data: { id, path: folder.path } });
+    await recordEvent(tx, { event: folderDeleted, by, data: { id, path: folder.path } });
   });
 }
 
@@ -113,40 +114,49 @@ async function holdFolder(tx: Transaction, id: string, ifMatch: string | undefin
   return folder;
 }
 
-async function addFolder(tx: Transaction, path: string, parentId: string, by: string): Promise<StoredFolder> {
-  try {
-    const id = await insertFolder(tx, path, parentId);
-    await deleteForward(tx, `${path}/`);
-    await recordEvent(tx, { type: 'folder.created', by, data: { id, path } });
-  } catch (error) {
-    // Another request made it in the meantime: that is the folder that was wanted.
-    if (!isDatabaseError(error, 'ER_DUP_ENTRY')) throw error;
-  }
-  const made = await findFolderByPath(tx, path);
-  if (made === null) throw new Error(`Expected the folder ${path} after it was made, got none`);
-  return made;
-}
-
 function targetPath(path: string, { name, parent }: FolderChange): string {
   if (name === undefined && parent === undefined) return path;
-  if (path === ROOT_PATH) throw new UniferumError('conflict', "The top folder can't be renamed or moved.");
+  if (path === ROOT_PATH) throw new UniferumError('conflict', "The root folder can't be renamed or moved.");
   const parsed = parseFolderPath(
     joinPath(parent ?? parentPath(path) ?? ROOT_PATH, name ?? path.slice(path.lastIndexOf('/') + 1)),
   );
   if (!parsed.ok)
-    throw new UniferumError('malformed-request', `The folder's new path can't be: ${parsed.reason}.`);
+    throw new UniferumError('malformed-request', `The new path of the folder is invalid: ${parsed.reason}.`);
   if (isWithin(parsed.path, path) && parsed.path !== path)
     throw new UniferumError('conflict', `${path} can't be moved into itself.`);
   return parsed.path;
 }
 
-async function moveFolder(tx: Transaction, folder: StoredFolder, target: string): Promise<void> {
-  if (await findFolderByPath(tx, target))
-    throw new UniferumError('conflict', `The folder ${target} exists already. Choose another name.`);
-  const parent = await findFolderByPath(tx, parentPath(target) ?? ROOT_PATH, { lock: true });
+/**
+ * Moves a folder that is held. Everything below it is held, too, and judged by the rules that hold there then.
+ *
+ * @throws UniferumError `conflict`; `refused` with the files that the new place doesn't take
+ */
+async function moveFolder(
+  joints: Joints,
+  tx: Transaction,
+  folder: StoredFolder,
+  { target, prepared }: { target: string; prepared: Preparation },
+): Promise<void> {
+  const within = await lockFoldersWithin(tx, folder.path);
+  const parentOfTarget = parentPath(target) ?? ROOT_PATH;
+  const parent = await anchorFolder(tx, [parentOfTarget]);
   if (parent === null)
-    throw new UniferumError('conflict', `There is no folder ${parentPath(target)}. Make it first.`);
-  await updateFolderPaths(tx, { from: folder.path, to: target, id: folder.id, parentId: parent.id });
+    throw new UniferumError('conflict', `Folder ${parentOfTarget} does not exist. Create it first.`);
+  const longest = Math.max(...within.map(({ path }) => path.length));
+  if (longest - folder.path.length + target.length > MAX_PATH_LENGTH)
+    throw new UniferumError(
+      'conflict',
+      `Paths of subfolders of ${folder.path} would exceed ${MAX_PATH_LENGTH} characters.`,
+    );
+  await requireFolderMove(joints, tx, { move: { from: folder.path, to: target }, within, prepared });
+  try {
+    await updateFolderPaths(tx, { from: folder.path, to: target, id: folder.id, parentId: parent.id });
+  } catch (error) {
+    if (isDatabaseError(error, 'ER_DUP_ENTRY'))
+      throw new UniferumError('conflict', `The folder ${target} already exists. Choose another name.`);
+    throw error;
+  }
   await deleteForward(tx, `${target}/`);
   await putForward(tx, `${folder.path}/`, { folderId: folder.id });
 }

@@ -1,4 +1,4 @@
-import { joinPath, nameCandidates, splitName } from '@uniferum/core';
+import { joinPath, nameCandidates, splitName } from '@uniferum/core/library';
 import type { Transaction } from '../shared/database.js';
 import { findForward, findForwardedPaths } from './folder-queries.js';
 import { findHolders, findNameHolder, findStemHolder } from './place-queries.js';

@@ -96,7 +96,7 @@ describe('a bulk edit', () => {
       change: { fill: { alt: '{words}, {folder}' } },
     };
     const { plan } = (await bulk(request, true)).body;
-    expect(plan.totals).toEqual({ selected: 3, changed: 2, hasOne: 1, noDate: 0, same: 0 });
+    expect(plan.totals).toEqual({ selected: 3, changed: 2, hasOne: 1, noDate: 0, dateLimit: 0, same: 0 });
     expect((await get(ids[0] as string)).alt).toBeNull();
     const { run } = (await bulk(request)).body;
     await server.workUntilIdle();
@@ -223,40 +223,45 @@ describe('the bin', () => {
 });
 
 test('bytes that were kept and never recorded are swept once they are old', async () => {
-  const { db, app } = server;
-  const staged = await app.store.stage(Readable.from([bytes('kept by a process that died')]), {
+  const { store } = server;
+  const tools = { ...server.services, joints: server.house.plugged.joints };
+  const staged = await store.stage(Readable.from([bytes('kept by a process that died')]), {
     limitBytes: 1000,
   });
   await staged.keep();
-  await sweepBlobs(db, app.store);
-  expect(await app.store.has(staged.sha256)).toBe(true);
-  await sweepBlobs(db, app.store, { minAgeHours: -1 });
-  expect(await app.store.has(staged.sha256)).toBe(false);
+  await sweepBlobs(tools);
+  expect(await store.has(staged.sha256)).toBe(true);
+  await sweepBlobs(tools, { minAgeHours: -1 });
+  expect(await store.keptSince(staged.sha256)).toBeNull();
 });
 
 test('bytes that nothing names are put aside and removed; what is named again is brought back', async () => {
   const once = { minAgeHours: -1 };
-  const { db, app } = server;
+  const { store } = server;
+  const tools = { ...server.services, joints: server.house.plugged.joints };
   const [gone, kept] = [
     await put('/sweep', 'gone.txt', bytes('swept away')),
     await put('/sweep', 'kept.txt', bytes('kept')),
   ];
   const digests = [(await get(gone)).sha256, (await get(kept)).sha256];
-  await sweepBlobs(db, app.store, once);
-  expect(await Promise.all(digests.map((sha256) => app.store.has(sha256)))).toEqual([true, true]);
+  await sweepBlobs(tools, once);
+  expect(await Promise.all(digests.map((sha256) => store.has(sha256)))).toEqual([true, true]);
   await server.call('DELETE', `${api}/assets/${gone}`);
   await server.call('POST', `${api}/bin/empty`, { json: {} });
   await server.workUntilIdle();
-  expect((await sweepBlobs(db, app.store, once)).discarded).toBe(1);
-  expect(await Promise.all(digests.map((sha256) => app.store.has(sha256)))).toEqual([false, true]);
+  expect((await sweepBlobs(tools, once)).discarded).toBe(1);
+  expect(await Promise.all(digests.map((sha256) => store.keptSince(sha256)))).toEqual([
+    null,
+    expect.any(Number),
+  ]);
   // A file with the same bytes that came in just before they were put aside: named, and not there.
   const again = await put('/sweep', 'again.txt', bytes('swept away'));
-  await app.store.putAside(digests[0]);
-  expect((await sweepBlobs(db, app.store, once)).broughtBack).toBe(1);
+  await store.quarantine(digests[0]);
+  expect((await sweepBlobs(tools, once)).restored).toBe(1);
   expect((await server.call('GET', `${api}/assets/${again}/content`)).bytes.toString()).toBe('swept away');
   await server.call('DELETE', `${api}/assets/${again}`);
   await server.call('POST', `${api}/bin/empty`, { json: {} });
   await server.workUntilIdle();
-  await sweepBlobs(db, app.store, once);
-  expect((await sweepBlobs(db, app.store, once)).removed).toBe(1);
+  await sweepBlobs(tools, once);
+  expect((await sweepBlobs(tools, once)).removed).toBe(1);
 });

@@ -1,6 +1,8 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { form, startTestServer, type TestServer } from '../testing/harness.js';
+import { findBroken } from '../house/invariants.js';
+import { recipe } from '../testing/derived.js';
+import { form, photo, startTestServer, type TestServer } from '../testing/harness.js';
 
 let server: TestServer;
 beforeAll(async () => {
@@ -79,6 +81,64 @@ describe('folders', () => {
     ).toBe(409);
     expect((await server.call('DELETE', `/api/v1/folders/${of}`)).status).toBe(409);
     expect((await server.call('DELETE', '/api/v1/folders/1')).status).toBe(409);
+  });
+});
+
+describe('folders whose names the database could take for something else', () => {
+  const pathsWithin = async (path: string) =>
+    (await server.call('GET', `/api/v1/folders?within=${encodeURIComponent(path)}`)).body.items.map(
+      (folder: { path: string }) => folder.path,
+    );
+
+  // Above U+FFFF, at the ends of what sorts behind a slash, and what LIKE takes for any character.
+  test.each(['😀', '😀 lamp', '0', '!x', '\u{10FFFD}', 'a_b', '100%', '\uffee'])(
+    'one called %j is found below its parent, keeps it, and moves with all that is in it',
+    async (name) => {
+      const parent = `/odd-${Math.random().toString(36).slice(2)}`;
+      const asset = await put(`${parent}/${name}/inside/${name}`, 'a.txt');
+      const { items } = (await server.call('GET', '/api/v1/folders')).body;
+      const find = (path: string) =>
+        items.find((folder: { path: string }) => folder.path === path) as { id: string };
+      expect(await pathsWithin(parent)).toEqual([
+        parent,
+        `${parent}/${name}`,
+        `${parent}/${name}/inside`,
+        `${parent}/${name}/inside/${name}`,
+      ]);
+      expect((await server.call('DELETE', `/api/v1/folders/${find(parent).id}`)).status).toBe(409);
+      const deep = await server.call('GET', `/api/v1/assets?folder=${encodeURIComponent(parent)}&deep=true`);
+      expect(deep.body.items).toHaveLength(1);
+      const moved = await server.call('PATCH', `/api/v1/folders/${find(`${parent}/${name}`).id}`, {
+        json: { name: `moved ${name}` },
+      });
+      expect(moved.status).toBe(200);
+      expect((await server.call('GET', `/api/v1/assets/${asset.id}`)).body.folder.path).toBe(
+        `${parent}/moved ${name}/inside/${name}`,
+      );
+      expect((await server.call('GET', pathOf(asset.url), { key: null })).status).toBe(308);
+      expect(await findBroken(server.db, server.store)).toEqual([]);
+    },
+  );
+
+  test('a recipe of one applies to it and not to those that look like it', async () => {
+    await server.call('POST', '/api/v1/recipes', { json: recipe('under', '/a_b', 20) });
+    const picture = await photo(40, 30);
+    for (const folder of ['/a_b', '/a_b/😀', '/axb', '/a_bc'])
+      await server.call('POST', '/api/v1/assets', { body: form(folder, [{ name: 'a.jpg', data: picture }]) });
+    await server.call('POST', '/api/v1/recipes', { json: recipe('later', '/a_b', 25) });
+    const { items } = (await server.call('GET', '/api/v1/assets?folder=/&deep=true&q=type:jpg&limit=500'))
+      .body;
+    const recipesOf = (path: string) =>
+      items
+        .find(({ folder }: { folder: { path: string } }) => folder.path === path)
+        .renditions.map((one: { recipe: string }) => one.recipe)
+        .sort();
+    expect(['/a_b', '/a_b/😀', '/axb', '/a_bc'].map(recipesOf)).toEqual([
+      ['later', 'under'],
+      ['later', 'under'],
+      [],
+      [],
+    ]);
   });
 });
 
@@ -220,10 +280,27 @@ describe('lists', () => {
     expect(names).toEqual([...names].sort());
   });
 
-  test('a cursor that was not given is refused', async () => {
-    for (const cursor of ['x', 'eyJhIjoxfQ', Buffer.from('[1]').toString('base64url')]) {
-      expect((await server.call('GET', `/api/v1/assets?cursor=${cursor}`)).status).toBe(400);
+  test('a cursor that was made up, changed, or given by another list, sort or filter is refused', async () => {
+    const page = (query: string) => server.call('GET', `/api/v1/assets?deep=true&${query}`);
+    const { next } = (await page('limit=1&sort=name')).body;
+    expect((await page(`limit=3&sort=name&cursor=${next}`)).status).toBe(200);
+    const [position, signature] = next.split('.');
+    const changed = Buffer.from(position, 'base64url').toString().replace(/\d+/, '1');
+    const forged = [
+      'x',
+      position,
+      Buffer.from('[1]').toString('base64url'),
+      `${Buffer.from(changed).toString('base64url')}.${signature}`,
+      `${position}.${'A'.repeat(22)}`,
+      `${next}x`,
+    ];
+    for (const cursor of forged) {
+      const { status, body } = await page(`limit=1&sort=name&cursor=${cursor}`);
+      expect([status, body.errors[0].code], cursor).toEqual([400, 'cursor-unknown']);
     }
+    for (const query of ['sort=-name', 'sort=name&folder=/page', 'sort=name&q=kind:image'])
+      expect((await page(`limit=1&${query}&cursor=${next}`)).status, query).toBe(400);
+    expect((await server.call('GET', `/api/v1/bin?cursor=${next}`)).status).toBe(400);
   });
 });
 
@@ -319,10 +396,10 @@ test('kept counts stay true through any sequence of changes', async () => {
       async (steps) => {
         for (const step of steps) {
           const id = ids[Math.floor(ids.length / 2)];
-          if (step === 'add' || id === undefined) ids.push((await put('/tally', `f${ids.length}.txt`)).id);
+          if (step === 'add' || id === undefined) ids.push((await put('/counter', `f${ids.length}.txt`)).id);
           else if (step === 'bin') await server.call('DELETE', `/api/v1/assets/${id}`);
           else if (step === 'restore') await server.call('POST', `/api/v1/assets/${id}/restore`);
-          else await server.call('PATCH', `/api/v1/assets/${id}`, { json: { folder: '/tally/other' } });
+          else await server.call('PATCH', `/api/v1/assets/${id}`, { json: { folder: '/counter/other' } });
         }
         const [counted] = (
           await server.db.query('SELECT COUNT(*) AS items, SUM(bytes) AS bytes FROM assets WHERE live = 1')

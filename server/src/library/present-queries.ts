@@ -4,7 +4,18 @@ import type { AssetRow } from './asset-queries.js';
 /** A live asset as far as rules judge it. */
 export type PresentRow = Pick<
   AssetRow,
-  'id' | 'name' | 'bytes' | 'mime' | 'width' | 'height' | 'title' | 'alt' | 'caption' | 'credit' | 'keywords'
+  | 'id'
+  | 'name'
+  | 'bytes'
+  | 'mime'
+  | 'sha256'
+  | 'width'
+  | 'height'
+  | 'title'
+  | 'alt'
+  | 'caption'
+  | 'credit'
+  | 'keywords'
 >;
 
 const PRESENT_ROWS = 5000;
@@ -14,7 +25,7 @@ export async function* readPresent(db: Executor, folderId: string): AsyncGenerat
   for (let after = 0; ; ) {
     const rows = await select<PresentRow>(
       db,
-      `SELECT id, name, bytes, mime, width, height, title, alt, caption, credit, keywords
+      `SELECT id, name, bytes, mime, sha256, width, height, title, alt, caption, credit, keywords
        FROM assets
        WHERE folder_id = ? AND live = 1 AND id > ?
        ORDER BY id

@@ -1,5 +1,5 @@
-import { DEFAULT_MAPPING, type MetadataMapping } from '@uniferum/core';
-import { change, type Executor, selectOne } from '../shared/database.js';
+import { DEFAULT_MAPPING, type MetadataMapping } from '@uniferum/core/library';
+import { change, type Executor, selectOne, writeJson } from '../shared/database.js';
 
 const MAPPING = 'metadata-mapping';
 
@@ -14,6 +14,6 @@ export async function writeMapping(db: Executor, mapping: MetadataMapping, by: s
     db,
     `INSERT INTO settings (name, value, updated_by) VALUES (?, ?, ?)
      ON DUPLICATE KEY UPDATE value = VALUES(value), updated_by = VALUES(updated_by), updated_at = NOW(3)`,
-    [MAPPING, JSON.stringify(mapping), by],
+    [MAPPING, writeJson(mapping), by],
   );
 }

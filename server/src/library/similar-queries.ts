@@ -1,4 +1,4 @@
-import { bandProbes, hashBands, hashDistance, type SimilarPair } from '@uniferum/core';
+import { bandProbes, hashBands, hashDistance, type SimilarPair } from '@uniferum/core/library';
 import {
   change,
   changeExpanded,

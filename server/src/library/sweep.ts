@@ -1,11 +1,17 @@
 import { type Database, inTransaction } from '../shared/database.js';
-import type { ByteStore } from '../stores/byte-store.js';
-import { deleteBlob, findRecorded, isBlobNamed, listUnnamedBlobs, lockBlob } from './blob-queries.js';
+import {
+  deleteBlob,
+  findRecorded,
+  isBlobReferenced,
+  listUnreferencedBlobs,
+  lockBlob,
+} from './blob-queries.js';
+import type { LibraryTools } from './tools.js';
 
 /** What a sweep did. */
 export interface Swept {
   discarded: number;
-  broughtBack: number;
+  restored: number;
   removed: number;
 }
 
@@ -19,37 +25,36 @@ const LOOKED_UP = 1000;
  * at the same moment with the same bytes is not lost.
  */
 export async function sweepBlobs(
-  db: Database,
-  store: ByteStore,
+  { db, store, joints: { blobHolders } }: Pick<LibraryTools, 'db' | 'store' | 'joints'>,
   { minAgeHours = 24 }: { minAgeHours?: number } = {},
 ): Promise<Swept> {
-  const swept: Swept = { discarded: 0, broughtBack: 0, removed: 0 };
-  for (const { sha256, sinceMs } of await store.listAside()) {
-    if (await isBlobNamed(db, sha256)) {
-      await store.bringBack(sha256);
-      swept.broughtBack += 1;
+  const swept: Swept = { discarded: 0, restored: 0, removed: 0 };
+  for (const { sha256, sinceMs } of await store.listQuarantined()) {
+    if (await isBlobReferenced(db, blobHolders, sha256)) {
+      await store.restoreQuarantined(sha256);
+      swept.restored += 1;
     } else if (Date.now() - sinceMs > minAgeHours * 3_600_000) {
-      await store.removeAside(sha256);
+      await store.deleteQuarantined(sha256);
       swept.removed += 1;
     }
   }
-  const digests = await listUnnamedBlobs(db, { minAgeHours, limit: BATCH });
+  const digests = await listUnreferencedBlobs(db, blobHolders, { minAgeHours, limit: BATCH });
   for (const sha256 of digests) {
     const isGone = await inTransaction(db, async (tx) => {
       await lockBlob(tx, sha256);
-      if (await isBlobNamed(tx, sha256)) return false;
+      if (await isBlobReferenced(tx, blobHolders, sha256)) return false;
       await deleteBlob(tx, sha256);
       return true;
     });
     if (!isGone) continue;
-    await store.putAside(sha256);
+    await store.quarantine(sha256);
     swept.discarded += 1;
   }
   for await (const kept of store.listKept())
     for (const sha256 of await findUnrecorded(db, kept)) {
       const sinceMs = await store.keptSince(sha256);
       if (sinceMs === null || Date.now() - sinceMs <= minAgeHours * 3_600_000) continue;
-      await store.putAside(sha256);
+      await store.quarantine(sha256);
       swept.discarded += 1;
     }
   return swept;

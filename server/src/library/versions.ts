@@ -1,22 +1,23 @@
-import { judgeFile, kindOfMime, type Verdict } from '@uniferum/core';
-import type { Principal } from '../access/principal.js';
-import type { App } from '../app.js';
-import { recordEvent } from '../hooks/outbox.js';
-import { factsOf } from '../intake/examine.js';
-import type { ReceivedFile } from '../intake/incoming.js';
-import { orderOptimising, refreshRenditions } from '../recipes/bookkeeping.js';
-import { focalPoint } from '../recipes/digests.js';
-import { adoptRenditions } from '../recipes/queries.js';
-import { effectiveRules } from '../rules/service.js';
+import { kindOfMime } from '@uniferum/core/intake';
+import type { FileFacts } from '@uniferum/core/rules';
+import { recordEvent } from '../events/outbox.js';
+import type { StagedBytes } from '../shared/byte-store.js';
+import { addToCounter } from '../shared/counters.js';
 import { inTransaction, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
-import { type AssetRow, textsOf } from './asset-queries.js';
-import { holdAsset, storeOf } from './assets.js';
+import type { Principal } from '../shared/principal.js';
+import { type AssetRow, findAsset } from './asset-queries.js';
+import { holdAsset } from './assets.js';
 import { countHolders } from './blob-queries.js';
 import { recordBlobs } from './blobs.js';
+import { storeOf } from './count-asset.js';
+import { assetReplaced } from './events.js';
 import { countFacets, facetSubject } from './facet-queries.js';
 import { addToFolder } from './folder-queries.js';
-import { addToTally } from './tallies.js';
+import { NOTHING_PREPARED, prepareChanges, requireChange, requireNone } from './guards.js';
+import type { AssetChange, Joints } from './joints.js';
+import { lockFor } from './listeners.js';
+import type { LibraryTools } from './tools.js';
 import {
   findVersion,
   insertVersion,
@@ -28,96 +29,113 @@ import {
 /** The bytes that an asset is to have. */
 type Content = Omit<VersionRow, 'n' | 'made_by' | 'created_at' | 'restored_from' | 'optimised_from'>;
 
+/** A file that has arrived whole, with what was found in it. */
+export interface Replacing {
+  staged: StagedBytes;
+  /** What rules judge by; without the name, which stays. */
+  facts: Omit<FileFacts, 'name' | 'bytes'> & { mime: string };
+  orientation: number | null;
+}
+
 /**
- * Gives an asset new bytes at the same address: a new version, judged by its folder's rules. The old version stays in
- * the history, and its renditions serve until the new ones are made.
+ * Gives an asset new bytes at the same address: a new version, as far as guards let it. The old version stays in the
+ * history, and its renditions serve until the new ones are made.
  *
  * @throws UniferumError `refused` with the verdict
  */
 export async function replaceContent(
-  app: App,
+  { db, joints }: LibraryTools,
   id: string,
-  { file, staged, examined }: ReceivedFile,
+  { staged, facts, orientation }: Replacing,
   { who, ifMatch }: { who: Principal; ifMatch: string | undefined },
-): Promise<Verdict> {
+): Promise<void> {
+  const { sha256, bytes, crc32, copy } = staged;
+  const changeOf = (row: AssetRow): AssetChange => ({
+    kind: 'replace',
+    row,
+    content: { ...facts, name: row.name, sha256, bytes },
+  });
   try {
+    const known = await findAsset(db, id);
+    if (known === null || known.live === null) throw notFound(`Asset ${id}`);
     if (staged.path === null)
-      throw new UniferumError('too-large', `${file.name} is larger than this installation takes.`);
+      throw new UniferumError('too-large', `${known.name} exceeds the size limit of this installation.`);
+    const prepared = await prepareChanges(joints, db, [changeOf(known)]);
     await staged.keep();
-    return await inTransaction(app.db, async (tx) => {
+    await inTransaction(db, async (tx) => {
+      await lockFor(joints, tx, { ids: [id] });
       const row = await holdAsset(tx, id, ifMatch);
-      const verdict = await judgeReplacement(tx, row, { file, staged, examined });
-      const { sha256, bytes, crc32, copy } = staged;
+      requireKind(row, facts.mime);
       await recordBlobs(tx, [{ sha256, bytes, crc32, ...copy }]);
-      await putContent(tx, row, {
+      await requireChange(joints, tx, changeOf(row), prepared);
+      // A sweep may have put the bytes aside before they had a name.
+      await staged.keep();
+      await putContent(joints, tx, row, {
         by: who.name,
         restoredFrom: null,
         content: {
           sha256,
           bytes,
-          mime: examined.mime,
-          width: examined.size?.width ?? null,
-          height: examined.size?.height ?? null,
-          orientation: examined.size?.orientation ?? null,
+          mime: facts.mime,
+          width: facts.width ?? null,
+          height: facts.height ?? null,
+          orientation,
         },
       });
-      return verdict;
     });
   } finally {
     await staged.discard();
   }
 }
 
-/** Makes an earlier version the current one again, as a new version. */
+/** Makes an earlier version the current one again, as a new version, as far as guards let it now. */
 export async function restoreVersion(
-  app: App,
+  { db, joints }: LibraryTools,
   id: string,
   n: number,
   { who, ifMatch }: { who: Principal; ifMatch: string | undefined },
 ): Promise<void> {
-  await inTransaction(app.db, async (tx) => {
+  const [known, earlier] = await Promise.all([findAsset(db, id), findVersion(db, id, n)]);
+  const prepared =
+    known === null || earlier === null
+      ? NOTHING_PREPARED
+      : await prepareChanges(joints, db, [versionChange(known, earlier)]);
+  await inTransaction(db, async (tx) => {
+    await lockFor(joints, tx, { ids: [id] });
     const row = await holdAsset(tx, id, ifMatch);
     const version = await findVersion(tx, id, n);
     if (version === null) throw notFound(`Version ${n} of ${row.name}`);
     if (version.sha256 === row.sha256) return;
+    await requireChange(joints, tx, versionChange(row, version), prepared);
     const current = await findVersion(tx, id, row.version);
     // Whoever takes the optimising back doesn't want it again.
     if (current?.optimised_from === n) await updateOptimise(tx, id, null);
-    await putContent(tx, row, { content: version, by: who.name, restoredFrom: n });
+    await putContent(joints, tx, row, { content: version, by: who.name, restoredFrom: n });
   });
 }
 
-async function judgeReplacement(
-  tx: Transaction,
-  row: AssetRow,
-  { file, staged, examined }: ReceivedFile,
-): Promise<Verdict> {
-  const refuse = (message: string): never => {
-    throw new UniferumError('refused', message, {
-      verdict: {
-        name: file.name,
-        outcome: 'refused',
-        reasons: [{ code: 'type-mismatch', message, limit: row.mime, actual: examined.mime, folder: null }],
-      },
-    });
-  };
-  if (kindOfMime(examined.mime) !== row.kind)
-    refuse(
-      `${row.name} is of kind ${row.kind}, and what came is ${examined.mime}. At the same address only the same kind can stand; bring it in as a file of its own.`,
-    );
-  const facts = factsOf({ ...file, name: row.name }, staged, { ...examined, texts: textsOf(row) });
-  // It takes the place of the one that is there: the number of items stays.
-  const verdict = judgeFile(facts, await effectiveRules(tx, row.folder_path), {
-    path: row.folder_path,
-    items: -1,
-  });
-  if (verdict.outcome === 'refused')
-    throw new UniferumError('refused', verdict.reasons.map(({ message }) => message).join(' '), { verdict });
-  return verdict;
+function versionChange(row: AssetRow, { sha256, bytes, mime, width, height }: VersionRow): AssetChange {
+  return { kind: 'replace', row, content: { name: row.name, sha256, bytes, mime, width, height } };
+}
+
+/** @throws UniferumError `refused` for bytes of another kind */
+function requireKind(row: AssetRow, mime: string): void {
+  if (kindOfMime(mime) === row.kind) return;
+  const message = `${row.name} is of kind ${row.kind}, but the new file is ${mime}. A new version must be of the same kind; upload it as a separate file.`;
+  requireNone([
+    {
+      asset: String(row.id),
+      name: row.name,
+      reason: { code: 'type-mismatch', message, limit: row.mime, actual: mime, folder: null },
+      problem: 'refused',
+      isBlocking: true,
+    },
+  ]);
 }
 
 /** Gives an asset that is held new bytes, as its next version. */
 export async function putContent(
+  joints: Joints,
   tx: Transaction,
   row: AssetRow,
   {
@@ -146,12 +164,11 @@ export async function putContent(
     optimised_from: optimisedFrom,
   });
   await updateContent(tx, id, { ...content, n }, { looksTheSame });
-  if (looksTheSame) await adoptRenditions(tx, id, { from: row.sha256, to: content.sha256, version: n });
   await countHolders(tx, [row.sha256], -1);
   await countHolders(tx, [content.sha256], 1);
   const difference = { items: 0, bytes: content.bytes - row.bytes };
   await addToFolder(tx, String(row.folder_id), difference);
-  await addToTally(tx, 'kind', row.kind, difference);
+  await addToCounter(tx, 'kind', row.kind, difference);
   await countFacets(tx, [
     { sign: -1, subject: before },
     {
@@ -166,23 +183,12 @@ export async function putContent(
       },
     },
   ]);
-  await refreshRenditions(
-    tx,
-    {
-      id,
-      name: row.name,
-      kind: row.kind,
-      mime: content.mime,
-      folder: row.folder_path,
-      revision: row.revision,
-      sha256: content.sha256,
-      focal: focalPoint(row),
-    },
-    by,
-  );
-  if (optimisedFrom === null) await orderOptimising(tx, id, row.name, by);
+  const { sha256, bytes, mime, width, height, orientation } = content;
+  const after: AssetRow = { ...row, version: n, sha256, bytes, mime, width, height, orientation };
+  for (const listener of joints.listeners)
+    await listener.replaced?.(tx, { before: row, after, looksTheSame, optimisedFrom }, by);
   await recordEvent(tx, {
-    type: 'asset.replaced',
+    event: assetReplaced,
     asset: id,
     by,
     data: { id, name: row.name, version: n, bytes: content.bytes, restoredFrom, optimisedFrom },

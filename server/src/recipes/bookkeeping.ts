@@ -1,27 +1,26 @@
+import type { FocalPoint, Kind } from '@uniferum/core/library';
 import {
   allWatermarks,
   canBeRendered,
-  type FocalPoint,
-  type Kind,
   type Recipe,
   recipeApplies,
-} from '@uniferum/core';
-import { addToTallies } from '../library/tallies.js';
+  unmadeState,
+} from '@uniferum/core/recipes';
+import { commonFolder } from '@uniferum/core/runs';
+import { type AssetRow, findAsset, lockAsset } from '../library/asset-queries.js';
 import { addToOpenRun } from '../runs/ledger.js';
-import type { Transaction } from '../shared/database.js';
+import { addToCounters, type CounterChange } from '../shared/counters.js';
+import { type Database, inTransaction, type Transaction } from '../shared/database.js';
+import { applyRecipe } from './apply.js';
 import { contentDigest, focalOf, marksDigest } from './digests.js';
 import { type FoundMarks, findMarks } from './find-marks.js';
-import { judgeRecipe } from './judge.js';
 import { findOptimiseWish, readMode } from './optimise-queries.js';
-import {
-  findRenditions,
-  insertDueRenditions,
-  type RenditionRow,
-  UNKNOWN_ORIGIN,
-  updateRenditions,
-} from './queries.js';
-import { listRecipes } from './recipe-queries.js';
-import { type Change, counted, dropRenditions, putRenditions } from './record.js';
+import { PREVIEW } from './preview.js';
+import { type Change, counted, dropRenditions, putRenditions } from './put-renditions.js';
+import { findRenditions, insertDueRenditions, type RenditionRow } from './queries.js';
+import { holdRecipes, lockRecipes } from './recipe-lock-queries.js';
+import { findRecipe, listRecipes } from './recipe-queries.js';
+import { optimiseRun, renditionsRun, renditionsSoonRun } from './run-kinds.js';
 
 /** What the choice of recipes for an asset depends on. */
 export interface RecipeSubject {
@@ -38,23 +37,24 @@ export async function orderRenditions(
   assets: readonly RecipeSubject[],
   by: string,
 ): Promise<void> {
+  await holdRecipes(tx);
   const recipes = await listRecipes(tx);
   const pairs = assets.flatMap((asset) =>
     recipes.filter((recipe) => recipeApplies(recipe, asset)).map((recipe) => ({ asset, recipe })),
   );
   await insertDueRenditions(
     tx,
-    pairs.map(({ asset, recipe }) => ({ assetId: asset.id, recipe: recipe.name })),
+    pairs.map(({ asset, recipe }) => ({ assetId: asset.id, recipe })),
   );
-  await addToTallies(
+  await addToCounters(
     tx,
-    pairs.map(({ recipe }) => ({ scope: `recipe:${recipe.name}`, name: 'due', items: 1, bytes: 0 })),
+    pairs.map(({ recipe }) => newlyCounted(recipe)),
   );
   const work = assets.filter(canBeRendered);
   if (work.length === 0) return;
   await orderWork(
     tx,
-    work.map(({ id, name }) => ({ assetId: id, name })),
+    work.map(({ id, name, folder }) => ({ assetId: id, name, folder })),
     { occasion: 'arrival', isUrgent: pairs.some(({ recipe }) => recipe.when === 'at-once'), by },
   );
 }
@@ -68,6 +68,7 @@ export async function refreshRenditions(
   asset: RecipeSubject & { revision: number; sha256: string; focal: FocalPoint | null },
   by: string,
 ): Promise<void> {
+  await holdRecipes(tx);
   const applying = new Map(
     (await listRecipes(tx))
       .filter((recipe) => recipeApplies(recipe, asset))
@@ -85,25 +86,33 @@ export async function refreshRenditions(
   await putRenditions(
     tx,
     changed.filter(({ before, after }) => before?.state !== after.state),
+    LIVE,
   );
-  await dropRenditions(tx, dropped);
+  await dropRenditions(tx, dropped, LIVE);
   const present = new Set(rows.map(({ recipe }) => recipe));
-  const missing = [...applying.keys()].filter((recipe) => !present.has(recipe));
+  const missing = [...applying.values()].filter(({ name }) => !present.has(name));
   await insertDueRenditions(
     tx,
     missing.map((recipe) => ({ assetId: asset.id, recipe })),
   );
-  await addToTallies(
+  await addToCounters(
     tx,
-    missing.map((recipe) => ({ scope: `recipe:${recipe}`, name: 'due', items: 1, bytes: 0 })),
+    missing.map((recipe) => newlyCounted(recipe)),
   );
   if (canBeRendered(asset))
-    await orderWork(tx, [{ assetId: asset.id, name: asset.name }], {
+    await orderWork(tx, [{ assetId: asset.id, name: asset.name, folder: asset.folder }], {
       occasion: `change-${asset.revision}`,
       isUrgent: false,
       by,
     });
-  await judgeMarked(tx, asset.folder, asset.name);
+  await reassessWatermarked(tx, asset.folder, asset.name);
+}
+
+/** Of assets that are not in the bin, or just come out of it, all renditions are counted. */
+const LIVE = { live: 1 };
+
+function newlyCounted({ name, when }: Recipe): CounterChange {
+  return { scope: `recipe:${name}`, name: unmadeState(when), items: 1, bytes: 0 };
 }
 
 /** A rendition as it is after its asset changed. */
@@ -122,34 +131,56 @@ function judgeRow(
     row.marks === marksDigest(recipe, (path) => marks.get(path)?.sha256 ?? null);
   // What could not be made of this very file would fail again.
   if (row.state === 'failed' && isFresh) return row;
-  const state = row.sha256 === null ? 'due' : isFresh ? 'fresh' : 'outdated';
+  const state = row.sha256 === null ? unmadeState(recipe.when) : isFresh ? 'fresh' : 'outdated';
   return { ...row, state, error: null };
 }
 
 /** Judges afresh what was made by recipes that lay this file over others: it is another picture now, or gone. */
-export async function judgeMarked(tx: Transaction, folder: string, name: string): Promise<void> {
+export async function reassessWatermarked(tx: Transaction, folder: string, name: string): Promise<void> {
   const path = `${folder === '/' ? '' : folder}/${name}`;
-  for (const recipe of await listRecipes(tx))
-    if (allWatermarks([recipe]).includes(path)) await judgeRecipe(tx, recipe);
+  const marked = (await listRecipes(tx)).filter((recipe) => allWatermarks([recipe]).includes(path));
+  if (marked.length === 0) return;
+  await lockRecipes(tx);
+  for (const recipe of marked) await applyRecipe(tx, { recipe: recipe.name }, 'Uniferum');
 }
 
-/** Takes all renditions of an asset into the counts, or out of them. */
+/** Takes all renditions of an asset that is held into the counts, or out of them. */
 export async function countRenditions(tx: Transaction, assetId: string, sign: 1 | -1): Promise<void> {
-  const rows = await findRenditions(tx, [assetId]);
-  await addToTallies(
+  await holdRecipes(tx);
+  const rows = await findRenditions(tx, [assetId], { lock: true });
+  await addToCounters(
     tx,
     rows.map((row) => counted(row, sign)),
   );
 }
 
+/** Writes down that an asset wants a rendition of a recipe that applies to it, where that has not been done yet. */
+export async function wantRendition(
+  db: Database,
+  asset: Pick<AssetRow, 'id'>,
+  recipe: string,
+): Promise<void> {
+  await inTransaction(db, async (tx) => {
+    await holdRecipes(tx);
+    await lockAsset(tx, String(asset.id));
+    const now = await findAsset(tx, String(asset.id));
+    const found = await findRecipe(tx, recipe);
+    if (now?.live !== 1 || found === null || !recipeApplies(found, { ...now, folder: now.folder_path }))
+      return;
+    const added = await insertDueRenditions(tx, [{ assetId: asset.id, recipe: found }]);
+    if (added > 0) await addToCounters(tx, [newlyCounted(found)]);
+  });
+}
+
 /** Has what somebody looks at made before everything else. Asking again while it is on its way does nothing. */
 export async function orderSoon(
   tx: Transaction,
-  asset: { id: string; name: string; revision: number },
+  asset: { id: string; name: string; folder: string; revision: number },
 ): Promise<void> {
   await addToOpenRun(
     tx,
-    { kind: 'renditions-soon', title: 'What somebody looks at', by: 'Uniferum', isUrgent: true },
+    renditionsSoonRun,
+    { title: 'Urgent renditions', folder: asset.folder, by: 'Uniferum', isUrgent: true },
     [
       {
         key: `asset:${asset.id}:${asset.revision}`,
@@ -163,58 +194,35 @@ export async function orderSoon(
 /** Has a file made smaller again that is to be kept small, when its current version is not. */
 export async function orderOptimising(
   tx: Transaction,
-  assetId: string,
-  name: string,
+  { id, name, folder }: { id: string; name: string; folder: string },
   by: string,
 ): Promise<void> {
-  const wish = await findOptimiseWish(tx, assetId);
+  const wish = await findOptimiseWish(tx, id);
   if (wish === null || wish.isOptimised) return;
-  await addToOpenRun(tx, { kind: 'optimise', title: 'Keeping originals small', by }, [
+  await addToOpenRun(tx, optimiseRun, { title: 'Optimisation', folder, by }, [
     {
-      key: `asset:${assetId}:${wish.version}`,
+      key: `asset:${id}:${wish.version}`,
       title: name,
-      input: { asset: assetId, ...readMode(wish.mode) },
+      input: { asset: id, ...readMode(wish.mode) },
     },
   ]);
 }
 
 async function orderWork(
   tx: Transaction,
-  assets: readonly { assetId: string; name: string }[],
+  assets: readonly { assetId: string; name: string; folder: string }[],
   { occasion, isUrgent, by }: { occasion: string; isUrgent: boolean; by: string },
 ): Promise<void> {
   await addToOpenRun(
     tx,
-    { kind: 'renditions', title: 'Renditions of what arrived', by, isUrgent },
+    renditionsRun,
+    { title: 'Renditions', folder: assets.map(({ folder }) => folder).reduce(commonFolder), by, isUrgent },
     assets.map(({ assetId, name }) => ({
       key: `asset:${assetId}:${occasion}`,
       title: name,
       input: { asset: assetId, recipes: null },
     })),
   );
-}
-
-/** The name of the rendition that a link has of what its provider shows. No recipe can have it. */
-export const PREVIEW = 'preview';
-
-/** Writes down the picture that stands for media kept elsewhere. */
-export async function keepPreview(
-  tx: Transaction,
-  assetId: string,
-  picture: { sha256: string; bytes: number; width: number; height: number; mime: string },
-): Promise<void> {
-  await updateRenditions(tx, [
-    {
-      asset_id: Number(assetId),
-      recipe: PREVIEW,
-      variant: '',
-      state: 'fresh',
-      ...UNKNOWN_ORIGIN,
-      revision: 0,
-      version: 1,
-      ...picture,
-    },
-  ]);
 }
 
 /** A recipe that is made at once for somebody who waits for the answer. */

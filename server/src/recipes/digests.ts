@@ -1,13 +1,13 @@
 import { createHash } from 'node:crypto';
+import type { FocalPoint } from '@uniferum/core/library';
 import {
   contentText,
-  type FocalPoint,
   focalText,
   type Recipe,
   type RecipeContent,
   usesFocal,
   watermarkPictures,
-} from '@uniferum/core';
+} from '@uniferum/core/recipes';
 import type { AssetRow } from '../library/asset-queries.js';
 
 /** The digest of what a recipe makes; the same again when an edit is taken back. 32 hexadecimal digits. */

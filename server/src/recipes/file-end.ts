@@ -1,4 +1,4 @@
-import { extensionOfMime } from '@uniferum/core';
+import { extensionOfMime } from '@uniferum/core/intake';
 
 /** How the address of a rendition ends: the name of its variant, or the extension of its type. */
 export function fileEnd({ variant, mime }: { variant: string; mime: string | null }): string {

@@ -1,8 +1,9 @@
-import { allWatermarks, folderName, joinPath, parentPath, type Recipe } from '@uniferum/core';
+import { folderName, joinPath, parentPath } from '@uniferum/core/library';
+import { allWatermarks, type Recipe } from '@uniferum/core/recipes';
 import { type AssetRow, findAsset, findAssetByName } from '../library/asset-queries.js';
 import { findForward } from '../library/folder-queries.js';
+import type { ByteStore } from '../shared/byte-store.js';
 import type { Executor } from '../shared/database.js';
-import type { ByteStore } from '../stores/byte-store.js';
 import type { MarkFile } from './engine/marks.js';
 
 /** The pictures that recipes lay over others, by their paths; null for one that is not in the library any more. */

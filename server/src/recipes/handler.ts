@@ -1,11 +1,38 @@
-import type { RunHandler, RunInputs } from '../runs/handler.js';
-import { makeRenditions, recordGivenUp, type Workbench } from './make.js';
+import type { BoundRun, RunHandler } from '../runs/handler.js';
+import { recipeApplyHandler } from './apply.js';
+import { makeRenditions, recordGivenUp, type WorkerContext } from './make.js';
+import { optimiseHandler } from './optimise-handler.js';
+import { optimiseRun, type RenditionsInput, renditionsRun, renditionsSoonRun } from './run-kinds.js';
+import { surplusRemoveHandler, surplusRestoreHandler } from './surplus.js';
+import type { RecipeTools } from './tools.js';
 
 /** Makes the renditions of one asset that are wanted. */
-export function renditionsHandler(bench: Workbench): RunHandler<RunInputs['renditions']> {
+function renditionsHandler(bench: WorkerContext): RunHandler<RenditionsInput> {
   return {
     work: ({ asset, recipes, states }, { signal }) =>
-      makeRenditions(bench, asset, { recipes, states }, signal),
+      makeRenditions(bench, asset, { recipes, states }, { signal }),
+    maxMs: bench.maxWorkMs,
     giveUp: (tx, { asset, recipes, states }, error) => recordGivenUp(tx, asset, { recipes, states }, error),
   };
+}
+
+/** The handlers of all kinds of runs of this room. */
+export function recipeHandlers({ db, store, config, rendering, joints }: RecipeTools): BoundRun[] {
+  const context: WorkerContext = {
+    db,
+    store,
+    joints,
+    pool: rendering.pool,
+    maxPixels: config.maxPixels,
+    // The pool gives up by itself what takes too long; this is for when it doesn't.
+    maxWorkMs: config.render.timeoutMs * 2 + 60_000,
+  };
+  return [
+    renditionsRun.bind(renditionsHandler(context)),
+    renditionsSoonRun.bind(renditionsHandler(context)),
+    optimiseRun.bind(optimiseHandler(context)),
+    recipeApplyHandler,
+    surplusRemoveHandler,
+    surplusRestoreHandler,
+  ];
 }

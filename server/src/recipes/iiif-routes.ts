@@ -1,13 +1,15 @@
-import { type IiifRequest, iiifInfo, iiifSteps, readIiifRequest } from '@uniferum/core';
+import { type IiifRequest, iiifInfo, iiifSteps, readIiifRequest } from '@uniferum/core/recipes';
 import type { Response } from 'express';
 import Joi from 'joi';
-import type { App } from '../app.js';
 import { type AssetRow, findAsset } from '../library/asset-queries.js';
-import { sendContent } from '../library/content.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { type Route, route } from '../shared/route.js';
 import { idSchema } from '../shared/schemas.js';
-import { picture } from './on-request.js';
+import type { Services } from '../shared/services.js';
+import { sendContent } from '../stores/send-content.js';
+import { picture, type RenderRequest } from './on-request.js';
+import type { ToolsFor } from './tools.js';
+import { waitingFor } from './waiting.js';
 
 /** Source: IIIF Image API 3.0, section 3: {scheme}://{server}{/prefix}/{identifier}/… */
 const PREFIX = '/iiif/3';
@@ -20,99 +22,115 @@ const CACHE_CONTROL = 'public, max-age=3600';
 const params = Joi.object({ id: idSchema.required() });
 const part = (about: string) => Joi.string().max(100).required().description(about);
 
-export const iiifRoutes: Route[] = [
-  route<{ id: string }>({
-    method: 'get',
-    path: `${PREFIX}/{id}`,
-    access: 'public',
-    summary: 'The address of a picture leads to its description (IIIF Image API 3.0)',
-    params,
-    answers: { 303: { description: 'The description' } },
-    async handle({ app, params: { id }, res }) {
-      await readPicture(app, id);
-      allowAll(res);
-      return { status: 303, headers: { Location: `${baseOf(app, id)}/info.json` } };
-    },
-  }),
-  route<{ id: string }>({
-    method: 'get',
-    path: `${PREFIX}/{id}/info.json`,
-    access: 'public',
-    summary: 'What a picture is and what can be asked of it (IIIF Image API 3.0, level 2)',
-    params,
-    answers: { 200: { description: 'The description', schema: Joi.object().unknown() } },
-    async handle({ app, params: { id }, req, res }) {
-      const { size } = await readPicture(app, id);
-      allowAll(res);
-      const wantsLinkedData = (req.get('accept') ?? '').includes('application/ld+json');
-      res.setHeader('Content-Type', wantsLinkedData ? JSON_LD : 'application/json');
-      res.setHeader('Cache-Control', CACHE_CONTROL);
-      res.setHeader('Link', `<${LEVEL_2}>;rel="profile"`);
-      res.send(JSON.stringify(iiifInfo(baseOf(app, id), size)));
-      return { status: 200, handled: true };
-    },
-  }),
-  route<{ id: string } & Omit<IiifRequest, 'quality' | 'format'> & { file: string }>({
-    method: 'get',
-    path: `${PREFIX}/{id}/{region}/{size}/{rotation}/{file}`,
-    access: 'public',
-    summary: 'A part of a picture in a size, turned, in a quality and format (IIIF Image API 3.0)',
-    params: Joi.object({
-      id: idSchema.required(),
-      region: part('full, square, x,y,w,h or pct:x,y,w,h'),
-      size: part('max, w,h, w, or ,h or !w,h or pct:n; ^ before it enlarges'),
-      rotation: part('degrees clockwise; ! before it mirrors'),
-      file: part('quality and format: default.jpg'),
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
+export function iiifRoutes(toolsFor: ToolsFor): Route[] {
+  return [
+    route<{ id: string }>({
+      method: 'get',
+      path: `${PREFIX}/{id}`,
+      access: 'anyone',
+      summary: 'Redirect to the description of a picture (IIIF Image API 3.0)',
+      params,
+      answers: { 303: { description: 'The description' } },
+      async handle({ services, params: { id }, res }) {
+        await readPicture(services, id);
+        allowAll(res);
+        return { status: 303, headers: { Location: `${baseOf(services, id)}/info.json` } };
+      },
     }),
-    answers: {
-      200: { description: 'The picture', contentType: 'image/*' },
-      304: { description: 'Unchanged' },
-    },
-    async handle({ app, params: { id, region, size, rotation, file }, req, res }) {
-      const { asset, size: whole } = await readPicture(app, id);
-      allowAll(res);
-      const dot = file.lastIndexOf('.');
-      const [quality, format] = dot < 0 ? [file, ''] : [file.slice(0, dot), file.slice(dot + 1)];
-      const read = readIiifRequest({ region, size, rotation, quality, format }, whole);
-      if (!read.ok)
-        throw new UniferumError('malformed-request', `The ${read.part} can't be had: ${read.reason}.`, {
-          errors: [{ field: read.part, code: 'iiif', message: read.reason }],
+    route<{ id: string }>({
+      method: 'get',
+      path: `${PREFIX}/{id}/info.json`,
+      access: 'anyone',
+      summary: 'Describe a picture and its available sizes and formats (IIIF Image API 3.0, level 2)',
+      params,
+      answers: { 200: { description: 'The description', schema: Joi.object().unknown() } },
+      async handle({ services, who, params: { id }, req, res }) {
+        const { size } = await readPicture(services, id);
+        allowAll(res);
+        const wantsLinkedData = (req.get('accept') ?? '').includes('application/ld+json');
+        res.setHeader('Content-Type', wantsLinkedData ? JSON_LD : 'application/json');
+        res.setHeader('Cache-Control', CACHE_CONTROL);
+        res.setHeader('Link', `<${LEVEL_2}>;rel="profile"`);
+        res.setHeader('Vary', 'Accept, Authorization, Cookie');
+        res.send(JSON.stringify(iiifInfo(baseOf(services, id), size, { mayEnlarge: who.kind !== 'nobody' })));
+        return { status: 200, handled: true };
+      },
+    }),
+    route<{ id: string } & Omit<IiifRequest, 'quality' | 'format'> & { file: string }>({
+      method: 'get',
+      path: `${PREFIX}/{id}/{region}/{size}/{rotation}/{file}`,
+      access: 'anyone',
+      atOnce: 32,
+      summary: 'Get a region of a picture in a given size, rotation, quality and format (IIIF Image API 3.0)',
+      params: Joi.object({
+        id: idSchema.required(),
+        region: part('full, square, x,y,w,h or pct:x,y,w,h'),
+        size: part('max, w,h, w, or ,h or !w,h or pct:n; ^ before it enlarges'),
+        rotation: part('degrees clockwise; ! before it mirrors'),
+        file: part('quality and format: default.jpg'),
+      }),
+      answers: {
+        200: { description: 'The picture', contentType: 'image/*' },
+        304: { description: 'Unchanged' },
+      },
+      async handle({ services, who, params: { id, region, size, rotation, file }, req, res }) {
+        const { asset, size: whole } = await readPicture(services, id);
+        allowAll(res);
+        const dot = file.lastIndexOf('.');
+        const [quality, format] = dot < 0 ? [file, ''] : [file.slice(0, dot), file.slice(dot + 1)];
+        const read = readIiifRequest({ region, size, rotation, quality, format }, whole);
+        if (!read.ok)
+          throw new UniferumError('malformed-request', `The ${read.part} can't be had: ${read.reason}.`, {
+            errors: [{ field: read.part, code: 'iiif', message: read.reason }],
+          });
+        const { image } = read;
+        if (image.isUpscaled && who.kind === 'nobody')
+          throw new UniferumError(
+            'not-signed-in',
+            `This size is larger than the region of ${asset.name}, and enlarging needs a key. Ask for a size up to that of the region.`,
+          );
+        const wish: RenderRequest = {
+          steps: iiifSteps(image),
+          output: { format: FORMATS[image.format], quality: QUALITY, metadata: 'none', animation: 'first' },
+        };
+        const made = await picture(
+          toolsFor(services),
+          asset,
+          wish,
+          waitingFor(toolsFor(services), who, req, res),
+        );
+        res.setHeader(
+          'Link',
+          `<${baseOf(services, id)}/${image.canonical}>;rel="canonical", <${LEVEL_2}>;rel="profile"`,
+        );
+        return sendContent(req, res, services.store, {
+          sha256: made.sha256,
+          bytes: made.bytes,
+          mime: made.mime,
+          name: `${asset.address_stem}.${image.format}`,
+          modifiedAt: asset.updated_at,
+          asAttachment: false,
+          cacheControl: CACHE_CONTROL,
         });
-      const { image } = read;
-      const made = await picture(app, asset, {
-        steps: iiifSteps(image),
-        output: { format: FORMATS[image.format], quality: QUALITY, metadata: 'none', animation: 'first' },
-      });
-      res.setHeader(
-        'Link',
-        `<${baseOf(app, id)}/${image.canonical}>;rel="canonical", <${LEVEL_2}>;rel="profile"`,
-      );
-      return sendContent(req, res, app.store, {
-        sha256: made.sha256,
-        bytes: made.bytes,
-        mime: made.mime,
-        name: `${asset.address_stem}.${image.format}`,
-        modifiedAt: asset.updated_at,
-        asAttachment: false,
-        cacheControl: CACHE_CONTROL,
-      });
-    },
-  }),
-];
+      },
+    }),
+  ];
+}
 
 /** @throws UniferumError `not-found` when it is no picture, or in the bin */
 async function readPicture(
-  app: App,
+  services: Services,
   id: string,
 ): Promise<{ asset: AssetRow; size: { width: number; height: number } }> {
-  const asset = await findAsset(app.db, id);
+  const asset = await findAsset(services.db, id);
   const isPicture = asset?.live === 1 && (asset.kind === 'image' || asset.kind === 'vector');
   if (!isPicture || asset.width === null || asset.height === null) throw notFound(`The picture ${id}`);
   return { asset, size: { width: asset.width, height: asset.height } };
 }
 
-function baseOf(app: App, id: string): string {
-  return `${app.config.publicUrl}${PREFIX}/${id}`;
+function baseOf(services: Services, id: string): string {
+  return `${services.config.mediaUrl}${PREFIX}/${id}`;
 }
 
 /** Viewers are on other sites. Source: section 7, CORS. */

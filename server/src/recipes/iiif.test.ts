@@ -67,12 +67,21 @@ describe('level 2', () => {
     ['/full/pct:10/0/default.jpg', [30, 20]],
     ['/full/60,90/0/default.jpg', [60, 90]],
     ['/full/!60,60/0/default.jpg', [60, 40]],
-    ['/full/^600,/0/default.jpg', [600, 400]],
     ['/full/max/90/default.jpg', [200, 300]],
     ['/full/max/45/default.png', [354, 354]],
     ['/full/max/0/gray.webp', [300, 200]],
   ])('%s has its size', async (path, size) => {
     expect((await look(path)).size).toEqual(size);
+  });
+
+  test('enlarging beyond the picture needs a key; the description says so', async () => {
+    expect((await get('/full/^600,/0/default.jpg')).status).toBe(401);
+    const { bytes } = await server.call('GET', `/iiif/3/${id}/full/^600,/0/default.jpg`);
+    expect(await sharp(bytes).metadata()).toMatchObject({ width: 600, height: 400 });
+    expect((await get('/info.json')).body.extraFeatures).not.toContain('sizeUpscaling');
+    expect((await server.call('GET', `/iiif/3/${id}/info.json`)).body.extraFeatures).toContain(
+      'sizeUpscaling',
+    );
   });
 
   test('parts, turns and mirrors show what they should', async () => {

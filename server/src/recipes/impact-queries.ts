@@ -1,4 +1,4 @@
-import { change, type Executor, selectOne, type Transaction } from '../shared/database.js';
+import { type Executor, selectOne } from '../shared/database.js';
 
 /** Files of a recipe, by whether they were made by a content. */
 export interface FilesByContent {
@@ -39,9 +39,4 @@ export async function countFilesByContent(
     outdatedMains: Number(row?.outdatedMains ?? 0),
     bytes: Number(row?.bytes ?? 0),
   };
-}
-
-/** Forgets renditions of a recipe that were never made: they have no address that a page could show. */
-export async function dropUnmade(tx: Transaction, recipe: string): Promise<void> {
-  await change(tx, 'DELETE FROM renditions WHERE recipe = ? AND sha256 IS NULL', [recipe]);
 }

@@ -1,10 +1,13 @@
-import type { App } from '../app.js';
 import { type AssetRow, findAssets } from '../library/asset-queries.js';
 import { inTransaction } from '../shared/database.js';
+import { SharedWork } from '../shared/shared-work.js';
 import { isAtOnce, orderSoon } from './bookkeeping.js';
+import type { RenderPool } from './engine/pool.js';
 import { makeRenditions } from './make.js';
 import { findRenditions } from './queries.js';
 import { listRecipes } from './recipe-queries.js';
+import type { RenderTools } from './tools.js';
+import type { Waiting } from './waiting.js';
 
 /** How long somebody who wants to see a rendition at once is kept waiting. A worker makes it anyway. */
 const WAIT_MS = 8000;
@@ -13,62 +16,80 @@ const SOON_EVERY_MS = 60_000;
 const MAX_REMEMBERED = 10_000;
 
 /** What is being made for somebody who waits, so that two of them wait for one. */
-const underway = new Map<string, Promise<void>>();
+const inFlight = new SharedWork<void>();
 const orderedAt = new Map<number, number>();
 
-/** Makes renditions of an asset in the server's own rendering processes, for somebody who waits. */
-export function makeNow(app: App, asset: Pick<AssetRow, 'id'>, recipes: readonly string[]): Promise<void> {
-  const key = `${asset.id} ${[...recipes].sort().join(' ')}`;
-  const making =
-    underway.get(key) ?? make(app, String(asset.id), recipes).finally(() => underway.delete(key));
-  underway.set(key, making);
-  return making;
-}
-
-async function make(app: App, id: string, recipes: readonly string[]): Promise<void> {
-  const { db, store, pool, config } = app;
+/**
+ * Makes renditions of an asset for somebody who waits. What can't be made in time, or for whom too much is being made
+ * already, stays due.
+ */
+export async function makeNow(
+  tools: RenderTools,
+  asset: Pick<AssetRow, 'id'>,
+  recipes: readonly string[],
+  { pool, source, signal }: Pick<Waiting, 'pool' | 'source'> & { signal?: AbortSignal },
+): Promise<void> {
+  const queue = pool === tools.rendering.pool ? 'known' : source;
+  const key = `${queue} ${asset.id} ${[...recipes].sort().join(' ')}`;
   try {
-    const signal = AbortSignal.timeout(WAIT_MS);
-    const result = await makeRenditions(
-      { db, store, pool, maxPixels: config.maxPixels },
-      id,
-      { recipes },
-      signal,
+    await inFlight.wait(key, signal, (allGone) =>
+      make(tools, String(asset.id), recipes, { pool, source, allGone }),
     );
-    try {
-      await result.persist?.();
-      await inTransaction(db, async (tx) => {
-        await result.record?.(tx);
-      });
-    } finally {
-      await result.release?.();
-    }
   } catch (error) {
     // Nothing is lost: it stays due, and a worker makes it and says what is wrong.
-    app.log.warn({ err: error, asset: id }, 'renditions could not be made for somebody who waits');
+    if (!signal?.aborted)
+      tools.log.warn({ err: error, asset: asset.id }, 'renditions could not be made for somebody who waits');
+  }
+}
+
+async function make(
+  { db, store, config }: RenderTools,
+  id: string,
+  recipes: readonly string[],
+  { pool, source, allGone }: { pool: RenderPool; source: string; allGone: AbortSignal },
+): Promise<void> {
+  const signal = AbortSignal.any([AbortSignal.timeout(WAIT_MS), allGone]);
+  const bench = { db, store, pool, maxPixels: config.maxPixels };
+  const result = await makeRenditions(bench, id, { recipes }, { signal, source });
+  try {
+    await result.persist?.();
+    await inTransaction(db, async (tx) => {
+      await result.record?.(tx);
+    });
+  } finally {
+    await result.release?.();
   }
 }
 
 /** Makes what the recipes of new assets want at once, before the answer is given. */
-export async function makeAtOnce(app: App, assetIds: readonly string[]): Promise<void> {
-  const names = (await listRecipes(app.db)).filter(isAtOnce).map(({ name }) => name);
+export async function makeAtOnce(tools: RenderTools, assetIds: readonly string[]): Promise<void> {
+  const names = (await listRecipes(tools.db)).filter(isAtOnce).map(({ name }) => name);
   if (names.length === 0 || assetIds.length === 0) return;
-  const rows = (await findRenditions(app.db, assetIds)).filter(
+  const rows = (await findRenditions(tools.db, assetIds)).filter(
     ({ recipe, state }) => state === 'due' && names.includes(recipe),
   );
   const wanted = new Map<number, string[]>();
   for (const { asset_id, recipe } of rows) wanted.set(asset_id, [...(wanted.get(asset_id) ?? []), recipe]);
-  const assets = await findAssets(app.db, [...wanted.keys()]);
-  await Promise.all(assets.map((asset) => makeNow(app, asset, wanted.get(asset.id) ?? [])));
+  const assets = await findAssets(tools.db, [...wanted.keys()]);
+  const waiting = { pool: tools.rendering.pool, source: 'uploads' };
+  await Promise.all(assets.map((asset) => makeNow(tools, asset, wanted.get(asset.id) ?? [], waiting)));
 }
 
 /** Orders what somebody looks at before everything else, and doesn't wait for it. */
-export function makeSoon(app: App, asset: Pick<AssetRow, 'id' | 'name' | 'revision'>): void {
+export function makeSoon(
+  tools: RenderTools,
+  asset: Pick<AssetRow, 'id' | 'name' | 'folder_path' | 'revision'>,
+): void {
   const now = Date.now();
   if (now - (orderedAt.get(asset.id) ?? 0) < SOON_EVERY_MS) return;
   if (orderedAt.size >= MAX_REMEMBERED) orderedAt.clear();
   orderedAt.set(asset.id, now);
-  inTransaction(app.db, (tx) =>
-    orderSoon(tx, { id: String(asset.id), name: asset.name, revision: asset.revision }),
-  ).catch((error) => app.log.warn({ err: error, asset: asset.id }, 'a rendition could not be ordered'));
+  inTransaction(tools.db, (tx) =>
+    orderSoon(tx, {
+      id: String(asset.id),
+      name: asset.name,
+      folder: asset.folder_path,
+      revision: asset.revision,
+    }),
+  ).catch((error) => tools.log.warn({ err: error, asset: asset.id }, 'a rendition could not be ordered'));
 }

@@ -1,23 +1,33 @@
 import { Readable } from 'node:stream';
-import { canBeRendered, DECODABLE_MIMES, type Recipe, type RenditionState } from '@uniferum/core';
+import { canBeRendered, DECODABLE_MIMES, type Recipe, type RenditionState } from '@uniferum/core/recipes';
 import { type AssetRow, findAsset } from '../library/asset-queries.js';
+import type { Joints } from '../library/joints.js';
 import type { ItemResult } from '../runs/handler.js';
+import type { ByteStore, StagedBytes } from '../shared/byte-store.js';
 import type { Database, Transaction } from '../shared/database.js';
-import type { ByteStore, StagedBytes } from '../stores/byte-store.js';
+import { UniferumError } from '../shared/errors.js';
+import { explainStoreFault } from '../stores/store-faults.js';
 import { focalPoint } from './digests.js';
 import type { RenderJob, RenderResult, WrittenFile } from './engine/job.js';
-import { PictureKilledError, type RenderPool } from './engine/pool.js';
+import { PictureKilledError, type RenderPool, type Waiter } from './engine/pool.js';
 import { type FoundMarks, findMarks, markFiles } from './find-marks.js';
 import { findRenditions } from './queries.js';
 import { listRecipes } from './recipe-queries.js';
-import { type Made, recordFailures, recordMade, unreadable } from './record.js';
+import { doesNotApply, type Made, recordFailures, recordMade, unreadable } from './record.js';
 
 /** What making renditions needs. */
-export interface Workbench {
+export interface RenderContext {
   db: Database;
   store: ByteStore;
   pool: RenderPool;
   maxPixels: number;
+}
+
+/** What a worker makes renditions with. */
+export interface WorkerContext extends RenderContext {
+  joints: Joints;
+  /** Work on one asset that takes longer is stuck. */
+  maxWorkMs: number;
 }
 
 /** Which renditions of an asset are to be made. */
@@ -30,10 +40,10 @@ export interface Wanted {
 
 /** Makes the renditions of one asset that are wanted. Repeating it finds them fresh and skips. */
 export async function makeRenditions(
-  bench: Workbench,
+  bench: RenderContext,
   assetId: string,
   wanted: Wanted,
-  signal?: AbortSignal,
+  waiter: Waiter = {},
 ): Promise<ItemResult> {
   const { db, store } = bench;
   const asset = await findAsset(db, assetId);
@@ -46,34 +56,37 @@ export async function makeRenditions(
   const marks = await findMarks(db, recipes);
   let result: RenderResult<WrittenFile>;
   try {
-    result = await render(bench, asset, { recipes, marks, look: !isLooked }, signal);
+    result = await render(bench, asset, { recipes, marks, look: !isLooked }, waiter);
   } catch (error) {
-    signal?.throwIfAborted();
-    if (!(error instanceof PictureKilledError)) return explain(store, error);
-    const reason = `${asset.name} can't be worked on: ${error.message}. Send a smaller version of it.`;
-    return failAll(assetId, recipes, reason);
+    waiter.signal?.throwIfAborted();
+    if (!(error instanceof PictureKilledError)) throw explainStoreFault(error, store.name);
+    const reason = `${asset.name} can't be processed: ${error.message}. Upload a smaller version.`;
+    return failAll(asset, recipes, reason);
   }
   return toItemResult(store, asset, { recipes, marks, result });
 }
 
 async function render(
-  { pool, store, maxPixels }: Workbench,
+  { pool, store, maxPixels }: RenderContext,
   asset: AssetRow,
   { recipes, marks, look }: { recipes: Recipe[]; marks: FoundMarks; look: boolean },
-  signal: AbortSignal | undefined,
+  waiter: Waiter,
 ): Promise<RenderResult<WrittenFile>> {
-  const missing = new Error(
-    `The bytes of ${asset.name} are not in the store "${store.name}". Check that it is mounted.`,
-  );
+  const missing = new UniferumError('store-away', missingBytes(asset, store), { retryAfterSeconds: 30 });
   // What was registered in place may have been changed there: then it is not the picture any more.
   if (!(await store.has(asset.sha256))) throw missing;
   const result = await pool.runInto(
     store.scratch(),
     jobFor(asset, recipes, { store, marks, maxPixels, look }),
-    signal,
+    waiter,
   );
   if (result.failed.length > 0 && !(await store.has(asset.sha256))) throw missing;
   return result;
+}
+
+/** What is said of an asset whose bytes can't be found. */
+export function missingBytes(asset: Pick<AssetRow, 'name'>, store: ByteStore): string {
+  return `The bytes of ${asset.name} are not in the store "${store.name}". Check that it is mounted.`;
 }
 
 /** What a rendering process is told of an asset. */
@@ -102,31 +115,38 @@ export function jobFor(
   };
 }
 
+/** States in which nothing is to be made. */
+const SETTLED: ReadonlySet<RenditionState> = new Set(['fresh', 'surplus', 'not-applicable']);
+
 async function chooseRecipes(db: Database, asset: AssetRow, { recipes, states }: Wanted): Promise<Recipe[]> {
   const rows = (await findRenditions(db, [asset.id])).filter(({ variant }) => variant === '');
   const stateOf = new Map(rows.map(({ recipe, state }) => [recipe, state]));
-  return (await listRecipes(db)).filter(({ name, when }) => {
+  return (await listRecipes(db)).filter(({ name }) => {
     const state = stateOf.get(name);
-    if (state === undefined || state === 'fresh' || state === 'surplus') return false;
+    if (state === undefined || SETTLED.has(state)) return false;
     if (states && !states.includes(state)) return false;
-    return recipes === null ? !(when === 'on-request' && state === 'due') : recipes.includes(name);
+    return recipes === null ? state !== 'on-request' : recipes.includes(name);
   });
 }
 
 function toItemResult(store: ByteStore, asset: AssetRow, made: Made): ItemResult {
   const { result } = made;
   const staged = result.made.map(({ path, sha256, crc32, bytes }) =>
-    store.takeWritten(path, { sha256, crc32, bytes }),
+    store.stageWrittenFile(path, { sha256, crc32, bytes }),
   );
   const mains = result.made.filter(({ variant }) => variant === null);
   const failures = sayFailures(asset, result);
+  const inapplicable = result.failed.filter(doesNotApply);
   return {
     outcome: failures === null ? 'done' : 'failed',
     note:
-      mains.map(({ recipe, width, height }) => `${recipe} ${width} × ${height}`).join(', ') || 'looked at',
+      [
+        ...mains.map(({ recipe, width, height }) => `${recipe} ${width} × ${height}`),
+        ...inapplicable.map(({ recipe, reason }) => `${recipe} does not apply: ${reason}`),
+      ].join(', ') || 'looked at',
     ...(failures !== null && { error: failures }),
     persist: async () => {
-      await Promise.all(staged.map((one) => keepOrExplain(store, one)));
+      await Promise.all(staged.map((one) => one.keep()));
     },
     record: (tx) => recordMade(tx, { asset, store, ...made }),
     release: async () => {
@@ -136,7 +156,8 @@ function toItemResult(store: ByteStore, asset: AssetRow, made: Made): ItemResult
 }
 
 /** One sentence for an item of which something failed; the renditions hold their own reasons. */
-function sayFailures(asset: AssetRow, { failed }: Pick<RenderResult, 'failed'>): string | null {
+function sayFailures(asset: AssetRow, result: Pick<RenderResult, 'failed'>): string | null {
+  const failed = result.failed.filter((one) => !doesNotApply(one));
   const [first] = failed;
   if (!first) return null;
   if (first.code === 'unreadable' && failed.every(({ reason }) => reason === first.reason))
@@ -144,31 +165,26 @@ function sayFailures(asset: AssetRow, { failed }: Pick<RenderResult, 'failed'>):
   return failed.map(({ recipe, reason }) => `${asset.name} by ${recipe}: ${reason}.`).join(' ');
 }
 
-/** Keeps bytes that were made. @throws Error that says when the disk is full; trying again may go better */
+/** Keeps bytes that were made. @throws UniferumError `storage-full` when the disk is; trying again may go better */
 export async function stageAndKeep(store: ByteStore, data: Uint8Array): Promise<StagedBytes> {
-  const staged = await store
-    .stage(Readable.from([data]), { limitBytes: Number.MAX_SAFE_INTEGER })
-    .catch((error) => explain(store, error));
-  await keepOrExplain(store, staged);
-  return staged;
+  const staged = await store.stage(Readable.from([data]), { limitBytes: Number.MAX_SAFE_INTEGER });
+  try {
+    await staged.keep();
+    return staged;
+  } catch (error) {
+    await staged.discard();
+    throw error;
+  }
 }
 
-async function keepOrExplain(store: ByteStore, staged: StagedBytes): Promise<void> {
-  await staged.keep().catch((error) => explain(store, error));
-}
-
-/** Says what is to be done about a full disk. */
-function explain(store: ByteStore, error: unknown): never {
-  if (error instanceof Error && /ENOSPC/.test(error.message))
-    throw new Error(`The store "${store.name}" is full. Nothing was lost; free space there, and try again.`, {
-      cause: error,
-    });
-  throw error;
-}
-
-function failAll(assetId: string, recipes: readonly Recipe[], error: string): ItemResult {
+/** A rendering process says in words what failed: a full disk is told from a bad picture by its code. */
+function failAll({ id, sha256 }: AssetRow, recipes: readonly Recipe[], error: string): ItemResult {
   const reasons = new Map(recipes.map(({ name }) => [name, error]));
-  return { outcome: 'failed', error, record: async (tx) => recordFailures(tx, assetId, reasons) };
+  return {
+    outcome: 'failed',
+    error,
+    record: async (tx) => recordFailures(tx, String(id), { sha256, reasons }),
+  };
 }
 
 /** Writes down that an item was tried for the last time: everything that was wanted of it counts as failed. */
@@ -182,10 +198,12 @@ export async function recordGivenUp(
   const meant = rows.filter(
     ({ variant, state, recipe }) =>
       variant === '' &&
-      state !== 'fresh' &&
-      state !== 'surplus' &&
+      !SETTLED.has(state) &&
       (recipes === null || recipes.includes(recipe)) &&
       (!states || states.includes(state)),
   );
-  await recordFailures(tx, assetId, new Map(meant.map(({ recipe }) => [recipe, error])));
+  await recordFailures(tx, assetId, {
+    sha256: null,
+    reasons: new Map(meant.map(({ recipe }) => [recipe, error])),
+  });
 }

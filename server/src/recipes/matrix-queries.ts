@@ -1,4 +1,4 @@
-import type { RenditionState } from '@uniferum/core';
+import type { RenditionState } from '@uniferum/core/recipes';
 import { type Executor, selectExpanded } from '../shared/database.js';
 
 /** Reads assets that have a main file in one of some states, by id, newest first, with one more than `limit`. */

@@ -8,8 +8,7 @@ import {
   type Recipe,
   type RenditionState,
   type RenditionStoryAnswer,
-} from '@uniferum/core';
-import { renditionUrl } from '../library/asset-answers.js';
+} from '@uniferum/core/recipes';
 import { findAsset, findAssets } from '../library/asset-queries.js';
 import { listSelected, type Selection } from '../library/bulk.js';
 import { cutPage } from '../shared/cursor.js';
@@ -21,6 +20,8 @@ import { findMarks } from './find-marks.js';
 import { countAssetsByState, listAssetsByState } from './matrix-queries.js';
 import { findRendition, findRenditions, type RenditionRow } from './queries.js';
 import { findRecipe, listRecipes, listRevisions } from './recipe-queries.js';
+import { renditionUrl } from './rendition-field.js';
+import type { RecipeTools } from './tools.js';
 
 export interface MatrixQuery {
   select: Selection | null;
@@ -30,17 +31,14 @@ export interface MatrixQuery {
 }
 
 /** Reads a page of assets × recipes, what came last first. */
-export async function readMatrix(
-  db: Database,
-  query: MatrixQuery,
-  publicUrl: string,
-): Promise<MatrixPageAnswer> {
+export async function readMatrix(tools: RecipeTools, query: MatrixQuery): Promise<MatrixPageAnswer> {
+  const { db, config } = tools;
   const recipes = (await listRecipes(db)).map(({ name }) => name);
   if (recipes.length === 0) return { recipes, items: [], total: 0, next: null };
   const wanted = {
     recipes,
     states: query.states ?? RENDITION_STATES,
-    assets: query.select === null ? null : await listSelected(db, query.select),
+    assets: query.select === null ? null : await listSelected(tools, query.select),
   };
   const [ids, total] = await Promise.all([
     listAssetsByState(db, wanted, query),
@@ -62,7 +60,7 @@ export async function readMatrix(
           folder: asset.folder_path,
           kind: asset.kind,
           placeholder: asset.placeholder,
-          preview: smallest(rows, (row) => renditionUrl(asset, row, publicUrl)),
+          preview: smallest(rows, (row) => renditionUrl(asset, row, config.mediaUrl)),
         },
         cells: cellsOf(rows, recipes),
       };

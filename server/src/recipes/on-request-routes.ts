@@ -1,14 +1,24 @@
-import { extensionOfMime, type RecipeOutput, type Step } from '@uniferum/core';
+import { extensionOfMime } from '@uniferum/core/intake';
+import type { RecipeOutput, Step } from '@uniferum/core/recipes';
 import Joi from 'joi';
 import { findAsset } from '../library/asset-queries.js';
-import { sendContent } from '../library/content.js';
 import { notFound } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, idSchema } from '../shared/schemas.js';
-import { anonymous, picture, readWish, renderOnce, signWish, type Wish } from './on-request.js';
+import { sendContent } from '../stores/send-content.js';
+import {
+  anonymous,
+  picture,
+  type RenderRequest,
+  readSignedRequest,
+  renderOnce,
+  signRequest,
+} from './on-request.js';
 import { outputSchema, stepsSchema } from './recipe-schemas.js';
 import { assetParams, count } from './rendition-schemas.js';
 import { requireSound } from './service.js';
+import type { ToolsFor } from './tools.js';
+import { waitingFor } from './waiting.js';
 
 interface PreviewBody {
   asset: string;
@@ -23,107 +33,118 @@ const wishExample = {
 };
 
 /** Pictures for somebody who waits: previews, and signed addresses. */
-export const onRequestRoutes: Route[] = [
-  route<object, object, PreviewBody>({
-    method: 'post',
-    path: `${API_BASE}/recipes/preview`,
-    access: 'recipes:read',
-    summary: 'What a chain of steps makes of an asset; nothing is kept',
-    body: Joi.object({ asset: idSchema.required(), ...wishBody }).example({ asset: '1', ...wishExample }),
-    answers: {
-      200: {
-        description: 'The picture as a data URI, with its figures',
-        schema: answer({
-          data: Joi.string(),
-          mime: Joi.string(),
-          width: count,
-          height: count,
-          bytes: count,
-          quality: count.allow(null),
-          likeness: Joi.number().allow(null),
-          workMs: count,
-        }),
-      },
-    },
-    async handle({ app, body: { asset: id, steps, output }, res }) {
-      requireSound({ steps, output });
-      const asset = await findAsset(app.db, id);
-      if (asset === null || asset.live === null) throw notFound(`Asset ${id}`);
-      // Whoever types on has closed the request: what it asked for is not needed any more.
-      const overtaken = new AbortController();
-      res.on('close', () => overtaken.abort());
-      const began = performance.now();
-      const result = await renderOnce(app, asset, anonymous({ steps, output }), {
-        signal: overtaken.signal,
-        keepDecoded: true,
-      }).catch((error) => {
-        if (!overtaken.signal.aborted) throw error;
-        return null;
-      });
-      if (result === null) return { status: 200, handled: true };
-      const { made } = result;
-      const main = made.find(({ variant }) => variant === null);
-      if (!main) throw notFound(`A picture of ${asset.name}`);
-      const { data, mime, width, height, quality, likeness } = main;
-      return {
-        status: 200,
-        body: {
-          data: `data:${mime};base64,${Buffer.from(data).toString('base64')}`,
-          mime,
-          width,
-          height,
-          bytes: data.length,
-          quality,
-          likeness,
-          workMs: Math.round(performance.now() - began),
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
+export function onRequestRoutes(toolsFor: ToolsFor): Route[] {
+  return [
+    route<object, object, PreviewBody>({
+      method: 'post',
+      path: `${API_BASE}/recipes/preview`,
+      access: 'recipes:read',
+      summary: 'Preview the result of steps for an asset; nothing is stored',
+      body: Joi.object({ asset: idSchema.required(), ...wishBody }).example({ asset: '1', ...wishExample }),
+      answers: {
+        200: {
+          description: 'The picture as a data URI, with its figures',
+          schema: answer({
+            data: Joi.string(),
+            mime: Joi.string(),
+            width: count,
+            height: count,
+            bytes: count,
+            quality: count.allow(null),
+            likeness: Joi.number().allow(null),
+            workMs: count,
+          }),
         },
-      };
-    },
-  }),
-  route<{ id: string }, object, Wish>({
-    method: 'post',
-    path: `${API_BASE}/assets/{id}/address`,
-    access: 'recipes:read',
-    summary: 'A signed address at which a chain of steps is carried out when it is first asked for',
-    params: assetParams,
-    body: Joi.object(wishBody).example(wishExample),
-    answers: { 200: { description: 'The address', schema: answer({ url: Joi.string().uri() }) } },
-    async handle({ app, params: { id }, body }) {
-      requireSound(body);
-      const asset = await findAsset(app.db, id);
-      if (asset === null || asset.live === null) throw notFound(`Asset ${id}`);
-      const { spec, signature } = signWish(app.config.masterKey, id, body);
-      return { status: 200, body: { url: `${app.config.publicUrl}/made/${id}/${signature}/${spec}` } };
-    },
-  }),
-  route<{ id: string; signature: string; spec: string }>({
-    method: 'get',
-    path: '/made/{id}/{signature}/{spec}',
-    access: 'public',
-    summary: 'What a signed address asks for: made now, or when it was first asked for',
-    params: Joi.object({
-      id: idSchema.required(),
-      signature: Joi.string().max(64).required(),
-      spec: Joi.string().max(8000).required(),
+      },
+      atOnce: 8,
+      // The same picture is never asked for twice under one key, and rendering holds no transaction.
+      ownIdempotency: true,
+      async handle({ services, who, body: { asset: id, steps, output }, req, res }) {
+        requireSound({ steps, output });
+        const asset = await findAsset(services.db, id);
+        if (asset === null || asset.live === null) throw notFound(`Asset ${id}`);
+        // Whoever types on has closed the request: what it asked for is not needed any more.
+        const waiting = waitingFor(toolsFor(services), who, req, res);
+        const began = performance.now();
+        const result = await renderOnce(toolsFor(services), asset, anonymous({ steps, output }), {
+          waiting,
+          keepDecoded: true,
+        }).catch((error) => {
+          if (!waiting.signal.aborted) throw error;
+          return null;
+        });
+        if (result === null) return { status: 200, handled: true };
+        const { made } = result;
+        const main = made.find(({ variant }) => variant === null);
+        if (!main) throw notFound(`A picture of ${asset.name}`);
+        const { data, mime, width, height, quality, likeness } = main;
+        return {
+          status: 200,
+          body: {
+            data: `data:${mime};base64,${Buffer.from(data).toString('base64')}`,
+            mime,
+            width,
+            height,
+            bytes: data.length,
+            quality,
+            likeness,
+            workMs: Math.round(performance.now() - began),
+          },
+        };
+      },
     }),
-    answers: {
-      200: { description: 'The picture', contentType: 'image/*' },
-      304: { description: 'Unchanged' },
-    },
-    async handle({ app, params: { id, signature, spec }, req, res }) {
-      const wish = readWish(app.config.masterKey, id, spec, signature);
-      const asset = await findAsset(app.db, id);
-      if (asset === null || asset.live === null) throw notFound(`Asset ${id}`);
-      const { sha256, bytes, mime } = await picture(app, asset, wish);
-      return sendContent(req, res, app.store, {
-        sha256,
-        bytes,
-        mime,
-        name: `${asset.address_stem}.${extensionOfMime(mime) ?? 'bin'}`,
-        modifiedAt: asset.updated_at,
-        asAttachment: false,
-        cacheControl: 'public, max-age=3600',
-      });
-    },
-  }),
-];
+    route<{ id: string }, object, RenderRequest>({
+      method: 'post',
+      path: `${API_BASE}/assets/{id}/address`,
+      access: 'recipes:read',
+      summary: 'Create a signed address for the result of steps, rendered on first request',
+      params: assetParams,
+      body: Joi.object(wishBody).example(wishExample),
+      answers: { 200: { description: 'The address', schema: answer({ url: Joi.string().uri() }) } },
+      async handle({ services, params: { id }, body }) {
+        requireSound(body);
+        const asset = await findAsset(services.db, id);
+        if (asset === null || asset.live === null) throw notFound(`Asset ${id}`);
+        const { spec, signature } = signRequest(services.config.masterKey, id, body);
+        return { status: 200, body: { url: `${services.config.mediaUrl}/made/${id}/${signature}/${spec}` } };
+      },
+    }),
+    route<{ id: string; signature: string; spec: string }>({
+      method: 'get',
+      path: '/made/{id}/{signature}/{spec}',
+      access: 'anyone',
+      atOnce: 32,
+      summary: 'Get the picture of a signed address',
+      params: Joi.object({
+        id: idSchema.required(),
+        signature: Joi.string().max(64).required(),
+        spec: Joi.string().max(8000).required(),
+      }),
+      answers: {
+        200: { description: 'The picture', contentType: 'image/*' },
+        304: { description: 'Unchanged' },
+      },
+      async handle({ services, who, params: { id, signature, spec }, req, res }) {
+        const wish = readSignedRequest(services.config.masterKey, id, spec, signature);
+        const asset = await findAsset(services.db, id);
+        if (asset === null || asset.live === null) throw notFound(`Asset ${id}`);
+        const { sha256, bytes, mime } = await picture(
+          toolsFor(services),
+          asset,
+          wish,
+          waitingFor(toolsFor(services), who, req, res),
+        );
+        return sendContent(req, res, services.store, {
+          sha256,
+          bytes,
+          mime,
+          name: `${asset.address_stem}.${extensionOfMime(mime) ?? 'bin'}`,
+          modifiedAt: asset.updated_at,
+          asAttachment: false,
+          cacheControl: 'public, max-age=3600',
+        });
+      },
+    }),
+  ];
+}

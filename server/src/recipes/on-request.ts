@@ -1,41 +1,48 @@
 import { createHash, createHmac, timingSafeEqual } from 'node:crypto';
-import { canonicalJson, focalText, type Recipe, type RecipeOutput, type Step } from '@uniferum/core';
-import type { App } from '../app.js';
+import { canonicalJson, focalText, type Recipe, type RecipeOutput, type Step } from '@uniferum/core/recipes';
 import type { AssetRow } from '../library/asset-queries.js';
 import { recordBlobs } from '../library/blobs.js';
 import { inTransaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
+import { SharedWork } from '../shared/shared-work.js';
 import { focalPoint } from './digests.js';
 import type { RenderResult } from './engine/job.js';
 import { PictureKilledError } from './engine/pool.js';
 import { findMarks } from './find-marks.js';
-import { jobFor, stageAndKeep } from './make.js';
+import { jobFor, missingBytes, stageAndKeep } from './make.js';
 import { findPicture, insertPicture, type PictureOnRequest } from './on-request-queries.js';
+import type { RenderTools } from './tools.js';
+import type { Waiting } from './waiting.js';
 
 /** What is to be made of an asset, without a recipe that has a name. */
-export interface Wish {
+export interface RenderRequest {
   steps: Step[];
   output: RecipeOutput;
 }
 
 /** Signs what an address asks for, so that nobody can ask for anything else. Source: HMAC, RFC 2104, with SHA-256. */
-export function signWish(
+export function signRequest(
   masterKey: string,
   assetId: string,
-  wish: Wish,
+  wish: RenderRequest,
 ): { spec: string; signature: string } {
   const spec = Buffer.from(canonicalJson({ steps: wish.steps, output: wish.output })).toString('base64url');
   return { spec, signature: signatureOf(masterKey, assetId, spec) };
 }
 
 /** Reads a signed address. @throws UniferumError `not-found` when its signature is another one */
-export function readWish(masterKey: string, assetId: string, spec: string, signature: string): Wish {
+export function readSignedRequest(
+  masterKey: string,
+  assetId: string,
+  spec: string,
+  signature: string,
+): RenderRequest {
   const expected = Buffer.from(signatureOf(masterKey, assetId, spec));
   const given = Buffer.from(signature);
   if (expected.length !== given.length || !timingSafeEqual(expected, given))
     throw new UniferumError(
       'not-found',
-      'This address was not signed here. Ask for one by POST /assets/{id}/address.',
+      'This URL has no valid signature. Create one with POST /assets/{id}/address.',
     );
   return JSON.parse(Buffer.from(spec, 'base64url').toString());
 }
@@ -46,16 +53,21 @@ function signatureOf(masterKey: string, assetId: string, spec: string): string {
 }
 
 /** What is being made right now, so that two who ask for the same wait for one. */
-const underway = new Map<string, Promise<PictureOnRequest>>();
+const inFlight = new SharedWork<PictureOnRequest>();
 
 /**
  * Gives what was wished for: made before, or made now and kept.
  *
- * @throws UniferumError `refused` when it can't be made of this file
+ * @throws UniferumError `refused` when it can't be made of this file; `too-many-requests` or `busy` when too much waits
  */
-export async function picture(app: App, asset: AssetRow, wish: Wish): Promise<PictureOnRequest> {
+export async function picture(
+  tools: RenderTools,
+  asset: AssetRow,
+  wish: RenderRequest,
+  waiting: Waiting,
+): Promise<PictureOnRequest> {
   const recipe = anonymous(wish);
-  const marks = await findMarks(app.db, [recipe]);
+  const marks = await findMarks(tools.db, [recipe]);
   const digest = createHash('sha256')
     .update(
       canonicalJson([
@@ -66,19 +78,26 @@ export async function picture(app: App, asset: AssetRow, wish: Wish): Promise<Pi
       ]),
     )
     .digest('hex');
-  const kept = await findPicture(app.db, digest);
-  if (kept && (await app.store.has(kept.sha256))) return kept;
-  const making =
-    underway.get(digest) ?? make(app, asset, recipe, digest).finally(() => underway.delete(digest));
-  underway.set(digest, making);
-  return making;
+  const kept = await findPicture(tools.db, digest);
+  if (kept && (await tools.store.has(kept.sha256))) return kept;
+  // Somebody with a key doesn't wait in the queue of a stranger who asked for the same before.
+  const queue = waiting.pool === tools.rendering.pool ? 'known' : waiting.source;
+  return inFlight.wait(`${queue} ${digest}`, waiting.signal, (signal) =>
+    make(tools, asset, recipe, { digest, waiting: { ...waiting, signal } }),
+  );
 }
 
-async function make(app: App, asset: AssetRow, recipe: Recipe, digest: string): Promise<PictureOnRequest> {
-  const { made } = await renderOnce(app, asset, recipe);
+async function make(
+  tools: RenderTools,
+  asset: AssetRow,
+  recipe: Recipe,
+  { digest, waiting }: { digest: string; waiting: Waiting },
+): Promise<PictureOnRequest> {
+  const { made } = await renderOnce(tools, asset, recipe, { waiting });
   const main = made.find(({ variant }) => variant === null);
-  if (!main) throw new UniferumError('refused', `Nothing was made of ${asset.name}.`);
-  const { sha256, crc32, bytes, copy } = await stageAndKeep(app.store, main.data);
+  if (!main) throw new UniferumError('refused', `No rendition of ${asset.name} was created.`);
+  const staged = await stageAndKeep(tools.store, main.data);
+  const { sha256, crc32, bytes, copy } = staged;
   const row = {
     digest,
     asset_id: asset.id,
@@ -88,8 +107,9 @@ async function make(app: App, asset: AssetRow, recipe: Recipe, digest: string): 
     height: main.height,
     bytes,
   };
-  await inTransaction(app.db, async (tx) => {
+  await inTransaction(tools.db, async (tx) => {
     await recordBlobs(tx, [{ sha256, crc32, bytes, ...copy }]);
+    await staged.keep();
     await insertPicture(tx, row);
   });
   return row;
@@ -101,17 +121,14 @@ async function make(app: App, asset: AssetRow, recipe: Recipe, digest: string): 
  * @throws UniferumError `refused` with what can't be done and at which step
  */
 export async function renderOnce(
-  app: App,
+  tools: RenderTools,
   asset: AssetRow,
   recipe: Recipe,
-  options: { signal?: AbortSignal; keepDecoded?: boolean } = {},
+  { waiting, keepDecoded = false }: { waiting: Waiting; keepDecoded?: boolean },
 ): Promise<RenderResult> {
-  const { db, store, config } = app;
+  const { db, store, config } = tools;
   if (!(await store.has(asset.sha256)))
-    throw new UniferumError(
-      'not-found',
-      `The bytes of ${asset.name} are not in the store "${store.name}". Check that it is mounted.`,
-    );
+    throw new UniferumError('store-away', missingBytes(asset, store), { retryAfterSeconds: 30 });
   const job = jobFor(asset, [recipe], {
     store,
     marks: await findMarks(db, [recipe]),
@@ -119,7 +136,7 @@ export async function renderOnce(
     look: false,
   });
   try {
-    const result = await app.pool.run({ ...job, keepDecoded: options.keepDecoded ?? false }, options.signal);
+    const result = await waiting.pool.run({ ...job, keepDecoded }, waiting);
     const [failed] = result.failed;
     if (failed)
       throw new UniferumError('refused', `${asset.name}: ${failed.reason}.`, {
@@ -128,7 +145,7 @@ export async function renderOnce(
     return result;
   } catch (error) {
     if (error instanceof PictureKilledError)
-      throw new UniferumError('refused', `${asset.name} can't be worked on: ${error.message}.`, {
+      throw new UniferumError('refused', `${asset.name} can't be processed: ${error.message}.`, {
         cause: error,
       });
     throw error;
@@ -144,7 +161,7 @@ function stepError(reason: string): { field: string; code: string; message: stri
 }
 
 /** A recipe without a name, for one picture. */
-export function anonymous({ steps, output }: Wish): Recipe {
+export function anonymous({ steps, output }: RenderRequest): Recipe {
   return {
     name: 'once',
     title: 'Once',

@@ -1,46 +1,47 @@
-import { formatBytes } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
 import { findAsset } from '../library/asset-queries.js';
 import { holdAnyAsset } from '../library/assets.js';
 import { recordBlobs } from '../library/blobs.js';
 import { updateOptimise } from '../library/version-queries.js';
 import { putContent } from '../library/versions.js';
-import type { ItemResult, RunHandler, RunInputs } from '../runs/handler.js';
-import type { StagedBytes } from '../stores/byte-store.js';
+import type { ItemResult, RunHandler } from '../runs/handler.js';
+import type { StagedBytes } from '../shared/byte-store.js';
+import { isEnvironmentFault, UniferumError } from '../shared/errors.js';
 import { PictureKilledError } from './engine/pool.js';
-import { stageAndKeep, type Workbench } from './make.js';
+import { missingBytes, stageAndKeep, type WorkerContext } from './make.js';
 import { type OptimiseMode, writeMode } from './optimise-queries.js';
+import type { OptimiseInput } from './run-kinds.js';
 
 /** Makes the file of one asset smaller, as its next version; the version before it stays, and can be restored. */
-export function optimiseHandler(bench: Workbench): RunHandler<RunInputs['optimise']> {
-  return { work: (input, { signal }) => optimise(bench, input, signal) };
+export function optimiseHandler(bench: WorkerContext): RunHandler<OptimiseInput> {
+  return { work: (input, { signal }) => optimise(bench, input, signal), maxMs: bench.maxWorkMs };
 }
 
 async function optimise(
-  { db, store, pool, maxPixels }: Workbench,
-  { asset: id, mode, likeness = 1 }: RunInputs['optimise'],
+  { db, store, pool, maxPixels, joints }: WorkerContext,
+  { asset: id, mode, likeness = 1 }: OptimiseInput,
   signal: AbortSignal,
 ): Promise<ItemResult> {
   const asset = await findAsset(db, id);
   if (asset === null || asset.live === null) return { outcome: 'skipped', note: 'The asset is in the bin.' };
   if (!(await store.has(asset.sha256)))
-    throw new Error(
-      `The bytes of ${asset.name} are not in the store "${store.name}". Check that it is mounted.`,
-    );
+    throw new UniferumError('store-away', missingBytes(asset, store), { retryAfterSeconds: 30 });
   const wish: OptimiseMode = mode === 'lossless' ? { mode } : { mode, likeness };
   const remember = (tx: Parameters<typeof updateOptimise>[0]) => updateOptimise(tx, id, writeMode(wish));
   let result: Awaited<ReturnType<typeof pool.optimise>>;
   try {
     const job = { path: store.localPath(asset.sha256), mime: asset.mime, mode, likeness, maxPixels };
-    result = await pool.optimise(job, signal);
+    result = await pool.optimise(job, { signal });
   } catch (error) {
     signal.throwIfAborted();
+    if (isEnvironmentFault(error)) throw error;
     const message = error instanceof Error ? error.message : String(error);
     if (error instanceof PictureKilledError)
-      return { outcome: 'failed', error: `${asset.name} can't be worked on: ${message}.` };
+      return { outcome: 'failed', error: `${asset.name} can't be processed: ${message}.` };
     return { outcome: 'failed', error: `${asset.name} can't be made smaller: ${message.split('\n')[0]}.` };
   }
   if (!result.ok)
-    return { outcome: 'skipped', note: `${asset.name} stays: ${result.reason}.`, record: remember };
+    return { outcome: 'skipped', note: `${asset.name} is unchanged: ${result.reason}.`, record: remember };
   const { data, bytesBefore, likeness: reached } = result;
   let staged: StagedBytes | null = null;
   return {
@@ -57,7 +58,7 @@ async function optimise(
       const { sha256, bytes, crc32, copy } = staged;
       await recordBlobs(tx, [{ sha256, bytes, crc32, ...copy }]);
       await remember(tx);
-      await putContent(tx, row, {
+      await putContent(joints, tx, row, {
         by: 'Uniferum',
         restoredFrom: null,
         optimisedFrom: row.version,

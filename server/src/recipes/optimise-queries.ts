@@ -5,7 +5,7 @@ export type OptimiseMode = { mode: 'lossless' } | { mode: 'likeness'; likeness: 
 
 /** How a mode is stored with an asset: `lossless`, or `like:0.99`. */
 export function writeMode(mode: OptimiseMode): string {
-  return mode.mode === 'lossless' ? 'lossless' : `like:${mode.likeness}`;
+  return mode.mode === 'lossless' ? 'lossless' : `like:${Number(mode.likeness.toFixed(5))}`;
 }
 
 export function readMode(text: string): OptimiseMode {

@@ -1,18 +1,20 @@
-import type { OptimisePlan } from '@uniferum/core';
+import type { OptimisePlan } from '@uniferum/core/recipes';
 import { findAssets } from '../library/asset-queries.js';
 import { listSelected, type Selection } from '../library/bulk.js';
 import { addItems, beginRun, endIfEmpty, type WantedItem } from '../runs/ledger.js';
-import { type Database, inTransaction } from '../shared/database.js';
+import { inTransaction } from '../shared/database.js';
 import { OPTIMISABLE_MIMES } from './engine/optimise.js';
 import type { OptimiseMode } from './optimise-queries.js';
+import { type OptimiseInput, optimiseRun } from './run-kinds.js';
+import type { RecipeTools } from './tools.js';
 
 const PAGE = 2000;
 const SHOWN = 500;
 
 /** Lists the files that can be made smaller. */
-export async function rehearseOptimise(db: Database, selection: Selection): Promise<OptimisePlan> {
+export async function rehearseOptimise(tools: RecipeTools, selection: Selection): Promise<OptimisePlan> {
   const plan: OptimisePlan = { items: [], totals: { selected: 0, possible: 0, bytes: 0 } };
-  for await (const { id, name, mime, bytes, isPossible } of subjects(db, selection)) {
+  for await (const { id, name, mime, bytes, isPossible } of subjects(tools, selection)) {
     plan.totals.selected += 1;
     if (!isPossible) continue;
     plan.totals.possible += 1;
@@ -24,26 +26,29 @@ export async function rehearseOptimise(db: Database, selection: Selection): Prom
 
 /** Begins to make files smaller. @returns the run's id */
 export async function beginOptimise(
-  db: Database,
+  tools: RecipeTools,
   selection: Selection,
   mode: OptimiseMode,
   by: string,
 ): Promise<string> {
-  const items: WantedItem<'optimise'>[] = [];
-  for await (const { id, name, isPossible } of subjects(db, selection))
+  const items: WantedItem<OptimiseInput>[] = [];
+  for await (const { id, name, isPossible } of subjects(tools, selection))
     if (isPossible) items.push({ key: `asset:${id}`, title: name, input: { asset: String(id), ...mode } });
-  return inTransaction(db, async (tx) => {
+  return inTransaction(tools.db, async (tx) => {
     const title = `Optimising ${items.length.toLocaleString('en-GB')} ${items.length === 1 ? 'original' : 'originals'}`;
-    const run = await beginRun(tx, { kind: 'optimise', title, by });
-    await addItems<'optimise'>(tx, run, items);
+    const run = await beginRun(tx, optimiseRun, { title, by });
+    await addItems(tx, run, optimiseRun, items);
     await endIfEmpty(tx, run);
     return run;
   });
 }
 
-async function* subjects(db: Database, selection: Selection) {
-  const ids = await listSelected(db, selection);
+async function* subjects(tools: RecipeTools, selection: Selection) {
+  const ids = await listSelected(tools, selection);
   for (let at = 0; at < ids.length; at += PAGE)
-    for (const { id, name, mime, bytes, live } of await findAssets(db, ids.slice(at, at + PAGE).map(Number)))
+    for (const { id, name, mime, bytes, live } of await findAssets(
+      tools.db,
+      ids.slice(at, at + PAGE).map(Number),
+    ))
       if (live !== null) yield { id, name, mime, bytes, isPossible: OPTIMISABLE_MIMES.includes(mime) };
 }

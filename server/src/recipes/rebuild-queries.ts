@@ -1,4 +1,5 @@
-import type { RenditionState } from '@uniferum/core';
+import type { RenditionState } from '@uniferum/core/recipes';
+import { insertSelectedItems } from '../runs/item-queries.js';
 import {
   changeExpanded,
   type Executor,
@@ -6,6 +7,7 @@ import {
   select,
   selectExpanded,
   type Transaction,
+  writeJson,
 } from '../shared/database.js';
 
 /** What a rebuild takes. */
@@ -14,8 +16,6 @@ export interface RebuildSelection {
   states: readonly RenditionState[];
   /** Ids; null for the whole library. */
   assets: readonly string[] | null;
-  /** Recipes whose due renditions are made on request, and so are not missing. */
-  onRequest: readonly string[];
 }
 
 interface Condition {
@@ -24,12 +24,10 @@ interface Condition {
 }
 
 /** The condition on main files in `renditions` that a rebuild makes again. */
-function conditionOf({ recipes, states, onRequest }: RebuildSelection): Condition {
-  const isLeft =
-    onRequest.length > 0 ? "AND NOT (renditions.state = 'due' AND renditions.recipe IN (?))" : '';
+function conditionOf({ recipes, states }: RebuildSelection): Condition {
   return {
-    sql: `renditions.recipe IN (?) AND renditions.variant = '' AND renditions.state IN (?) ${isLeft}`,
-    values: [[...recipes], [...states], ...(onRequest.length > 0 ? [[...onRequest]] : [])],
+    sql: "renditions.recipe IN (?) AND renditions.variant = '' AND renditions.state IN (?)",
+    values: [[...recipes], [...states]],
   };
 }
 
@@ -92,23 +90,20 @@ export async function insertRebuildItems(
 ): Promise<void> {
   const condition = conditionOf(selection);
   for (const part of partsOf(selection))
-    await changeExpanded(
-      tx,
-      `INSERT INTO run_items (run_id, item_key, title, input)
-       SELECT ?, CONCAT('asset:', assets.id), assets.name,
-              JSON_OBJECT('asset', CAST(assets.id AS CHAR), 'recipes', JSON_EXTRACT(?, '$'), 'states', JSON_EXTRACT(?, '$'))
+    await insertSelectedItems(tx, runId, {
+      sql: `SELECT CONCAT('asset:', assets.id) AS item_key, assets.name AS title,
+              JSON_OBJECT('asset', CAST(assets.id AS CHAR), 'recipes', JSON_EXTRACT(?, '$'), 'states', JSON_EXTRACT(?, '$')) AS input
        FROM (SELECT DISTINCT renditions.asset_id FROM renditions WHERE ${condition.sql} ${part ? 'AND renditions.asset_id IN (?)' : ''}) AS wanted
        JOIN assets ON assets.id = wanted.asset_id
        WHERE assets.live = 1
        ORDER BY assets.id`,
-      [
-        runId,
-        JSON.stringify(input.recipes),
-        JSON.stringify(input.states),
+      values: [
+        writeJson(input.recipes),
+        writeJson(input.states),
         ...condition.values,
         ...(part ? [part] : []),
       ],
-    );
+    });
 }
 
 /** Marks fresh renditions as outdated, so that a rebuild makes them again. */

@@ -9,96 +9,106 @@ import type { OptimiseMode } from './optimise-queries.js';
 import { REBUILD_STATES, type Rebuild, rebuild, rehearseRebuild } from './rebuild.js';
 import { nameSchema } from './recipe-schemas.js';
 import { count, rehearsable, runAnswer, selectSchema, stateSchema } from './rendition-schemas.js';
+import type { ToolsFor } from './tools.js';
 
 /** Making renditions again, and originals smaller. */
-export const rebuildRoutes: Route[] = [
-  route<object, { rehearse: boolean }, Rebuild>({
-    method: 'post',
-    path: `${API_BASE}/recipes/rebuild`,
-    access: 'recipes:write',
-    summary: 'Make renditions again: by recipe, folder or filter, all or those that need it',
-    query: rehearsable,
-    body: Joi.object({
-      recipes: Joi.array().items(nameSchema).unique().min(1),
-      select: selectSchema,
-      only: Joi.string()
-        .valid(...Object.keys(REBUILD_STATES))
-        .default('missing')
-        .description('missing: due or failed; unfinished: all that are not fresh'),
-    }).example({ only: 'outdated' }),
-    answers: {
-      200: {
-        description: 'What would be made',
-        schema: answer({
-          plan: answer({
-            items: Joi.array().items(
-              answer({ asset: idSchema, name: Joi.string(), recipe: Joi.string(), state: stateSchema }),
-            ),
-            totals: answer({
-              renditions: count,
-              assets: count,
-              bytesNow: count,
-              bytesAfter: count.allow(null),
-              seconds: Joi.number().allow(null),
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
+export function rebuildRoutes(toolsFor: ToolsFor): Route[] {
+  return [
+    route<object, { rehearse: boolean }, Rebuild>({
+      method: 'post',
+      path: `${API_BASE}/recipes/rebuild`,
+      access: 'recipes:write',
+      summary: 'Rebuild renditions by recipe, folder or filter',
+      query: rehearsable,
+      maxBodyBytes: 2_500_000,
+      body: Joi.object({
+        recipes: Joi.array().items(nameSchema).unique().min(1),
+        select: selectSchema,
+        only: Joi.string()
+          .valid(...Object.keys(REBUILD_STATES))
+          .default('missing')
+          .description('missing: due or failed; unfinished: all that are not fresh'),
+      }).example({ only: 'outdated' }),
+      answers: {
+        200: {
+          description: 'What would be made',
+          schema: answer({
+            plan: answer({
+              items: Joi.array().items(
+                answer({ asset: idSchema, name: Joi.string(), recipe: Joi.string(), state: stateSchema }),
+              ),
+              totals: answer({
+                renditions: count,
+                assets: count,
+                bytesNow: count,
+                bytesAfter: count.allow(null),
+                seconds: Joi.number().allow(null),
+              }),
             }),
           }),
-        }),
+        },
+        202: runAnswer,
       },
-      202: runAnswer,
-    },
-    async handle({ app, who, query, body }) {
-      if (query.rehearse) return { status: 200, body: { plan: await rehearseRebuild(app.db, body) } };
-      return answerRun(app, await rebuild(app.db, body, who.name));
-    },
-  }),
-  route<object, { rehearse: boolean }, { select: Selection; mode: OptimiseMode['mode']; likeness: number }>({
-    method: 'post',
-    path: `${API_BASE}/assets/optimise`,
-    access: 'library:write',
-    summary: 'Make originals smaller; the version before stays and can be restored',
-    query: rehearsable,
-    body: Joi.object({
-      select: selectSchema.required(),
-      mode: Joi.string().valid('lossless', 'likeness').default('lossless'),
-      likeness: Joi.number()
-        .min(0.9)
-        .max(0.9999)
-        .default(0.99)
-        .description('the least structural similarity'),
-    }).example({ select: { q: 'kind:image size>1mb' } }),
-    answers: {
-      200: {
-        description: 'What would be looked at',
-        schema: answer({
-          plan: answer({
-            items: Joi.array().items(
-              answer({ asset: idSchema, name: Joi.string(), mime: Joi.string(), bytes: count }),
-            ),
-            totals: answer({ selected: count, possible: count, bytes: count }),
-          }),
-        }),
+      async handle({ services, who, query, body }) {
+        if (query.rehearse)
+          return { status: 200, body: { plan: await rehearseRebuild(toolsFor(services), body) } };
+        return answerRun(services, await rebuild(toolsFor(services), body, who.name));
       },
-      202: runAnswer,
-    },
-    async handle({ app, who, query, body: { select, mode, likeness } }) {
-      if (query.rehearse) return { status: 200, body: { plan: await rehearseOptimise(app.db, select) } };
-      const wish: OptimiseMode = mode === 'lossless' ? { mode } : { mode, likeness };
-      return answerRun(app, await beginOptimise(app.db, select, wish, who.name));
-    },
-  }),
-  route({
-    method: 'get',
-    path: `${API_BASE}/assets/optimised`,
-    access: 'library:read',
-    summary: 'What optimising originals has saved in all',
-    answers: {
-      200: {
-        description: 'Files and their bytes',
-        schema: answer({ files: count, before: count, after: count }),
+    }),
+    route<object, { rehearse: boolean }, { select: Selection; mode: OptimiseMode['mode']; likeness: number }>(
+      {
+        method: 'post',
+        path: `${API_BASE}/assets/optimise`,
+        access: 'library:write',
+        summary: 'Optimise originals; the previous version can be restored',
+        query: rehearsable,
+        maxBodyBytes: 2_500_000,
+        body: Joi.object({
+          select: selectSchema.required(),
+          mode: Joi.string().valid('lossless', 'likeness').default('lossless'),
+          likeness: Joi.number()
+            .min(0.9)
+            .max(0.9999)
+            .default(0.99)
+            .description('the least structural similarity'),
+        }).example({ select: { q: 'kind:image size>1mb' } }),
+        answers: {
+          200: {
+            description: 'What would be looked at',
+            schema: answer({
+              plan: answer({
+                items: Joi.array().items(
+                  answer({ asset: idSchema, name: Joi.string(), mime: Joi.string(), bytes: count }),
+                ),
+                totals: answer({ selected: count, possible: count, bytes: count }),
+              }),
+            }),
+          },
+          202: runAnswer,
+        },
+        async handle({ services, who, query, body: { select, mode, likeness } }) {
+          if (query.rehearse)
+            return { status: 200, body: { plan: await rehearseOptimise(toolsFor(services), select) } };
+          const wish: OptimiseMode = mode === 'lossless' ? { mode } : { mode, likeness };
+          return answerRun(services, await beginOptimise(toolsFor(services), select, wish, who.name));
+        },
       },
-    },
-    async handle({ app }) {
-      return { status: 200, body: await sumOptimised(app.db) };
-    },
-  }),
-];
+    ),
+    route({
+      method: 'get',
+      path: `${API_BASE}/assets/optimised`,
+      access: 'library:read',
+      summary: 'Get the total savings of optimised originals',
+      answers: {
+        200: {
+          description: 'Files and their bytes',
+          schema: answer({ files: count, before: count, after: count }),
+        },
+      },
+      async handle({ services }) {
+        return { status: 200, body: await sumOptimised(services.db) };
+      },
+    }),
+  ];
+}

@@ -93,12 +93,12 @@ describe('failures', () => {
     const asset = await addPicture('/full', 'a.jpg', 18);
     await server.workUntilIdle();
     await api('POST', '/recipes', recipe('onto', '/full', 100));
-    const { store } = server.app;
-    const takeWritten = store.takeWritten.bind(store);
+    const { store } = server;
+    const stageWrittenFile = store.stageWrittenFile.bind(store);
     let refusals = 0;
     let body = { run: { id: '' } };
-    store.takeWritten = (path, facts) => {
-      const staged = takeWritten(path, facts);
+    store.stageWrittenFile = (path, facts) => {
+      const staged = stageWrittenFile(path, facts);
       if (refusals >= 1) return staged;
       refusals += 1;
       const keep = async () => {
@@ -110,7 +110,7 @@ describe('failures', () => {
       body = (await api('POST', '/recipes/rebuild', { recipes: ['onto'], only: 'missing' })).body;
       await server.workUntilIdle();
     } finally {
-      store.takeWritten = takeWritten;
+      store.stageWrittenFile = stageWrittenFile;
     }
     expect(refusals).toBe(1);
     const { body: items } = await api('GET', `/runs/${body.run.id}/items`);

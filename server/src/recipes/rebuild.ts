@@ -6,14 +6,14 @@ import {
   type Recipe,
   type RenditionState,
   splitSource,
-} from '@uniferum/core';
+} from '@uniferum/core/recipes';
 import { listSelected, type Selection } from '../library/bulk.js';
 import { beginRun, endIfEmpty } from '../runs/ledger.js';
-import { recountTotal } from '../runs/queries.js';
+import { findActiveRun, recountTotal } from '../runs/queries.js';
 import { countSlots } from '../runs/worker-queries.js';
 import { type Database, inTransaction } from '../shared/database.js';
-import { notFound } from '../shared/errors.js';
-import { recountRecipe } from './judge.js';
+import { notFound, UniferumError } from '../shared/errors.js';
+import { recountRecipe } from './apply.js';
 import {
   insertRebuildItems,
   listMeasured,
@@ -21,7 +21,10 @@ import {
   previewRebuild,
   type RebuildSelection,
 } from './rebuild-queries.js';
+import { lockRecipes } from './recipe-lock-queries.js';
 import { listRecipes } from './recipe-queries.js';
+import { recipeApplyRun, renditionsRun } from './run-kinds.js';
+import type { RecipeTools } from './tools.js';
 
 /** Which renditions a rebuild makes: `missing` are due or failed, `unfinished` all that are not fresh. */
 export const REBUILD_STATES = {
@@ -43,8 +46,9 @@ const PREVIEW_ITEMS = 500;
 const SAMPLES = 200;
 
 /** Lists what a rebuild would make and what it is expected to take, and changes nothing. */
-export async function rehearseRebuild(db: Database, wanted: Rebuild): Promise<RebuildPlan> {
-  const { selection, recipes } = await readSelection(db, wanted);
+export async function rehearseRebuild(tools: RecipeTools, wanted: Rebuild): Promise<RebuildPlan> {
+  const { db } = tools;
+  const { selection, recipes } = await readSelection(tools, wanted);
   if (selection.recipes.length === 0)
     return { items: [], totals: { renditions: 0, assets: 0, bytesNow: 0, seconds: 0, bytesAfter: 0 } };
   const { rows, total, assets, bytes } = await previewRebuild(db, selection, PREVIEW_ITEMS);
@@ -61,11 +65,18 @@ export async function rehearseRebuild(db: Database, wanted: Rebuild): Promise<Re
 }
 
 /** Begins the run that makes them. @returns the run's id */
-export async function rebuild(db: Database, wanted: Rebuild, by: string): Promise<string> {
-  const { selection } = await readSelection(db, wanted);
-  return inTransaction(db, async (tx) => {
+export async function rebuild(tools: RecipeTools, wanted: Rebuild, by: string): Promise<string> {
+  const { selection } = await readSelection(tools, wanted);
+  return inTransaction(tools.db, async (tx) => {
+    if (wanted.only === 'all') await lockRecipes(tx);
+    const applying = await findActiveRun(tx, recipeApplyRun.kind);
+    if (applying)
+      throw new UniferumError(
+        'conflict',
+        `"${applying.title}" is still running, so the renditions to rebuild are not known yet. Wait until it ends.`,
+      );
     const title = wanted.recipes ? `Rebuild ${wanted.recipes.join(', ')}` : 'Rebuild all recipes';
-    const run = await beginRun(tx, { kind: 'renditions', title: title.slice(0, 200), by });
+    const run = await beginRun(tx, renditionsRun, { title, by });
     if (selection.recipes.length > 0) {
       const input = { recipes: wanted.recipes ?? null, states: selection.states };
       await insertRebuildItems(tx, run, selection, input);
@@ -106,10 +117,10 @@ export async function estimateFor(
 }
 
 async function readSelection(
-  db: Database,
+  tools: RecipeTools,
   { recipes: names, only, select }: Rebuild,
 ): Promise<{ selection: RebuildSelection; recipes: Recipe[] }> {
-  const all = await listRecipes(db);
+  const all = await listRecipes(tools.db);
   const unknown = names?.find((name) => !all.some((recipe) => recipe.name === name));
   if (unknown) throw notFound(`Recipe ${unknown}`);
   const recipes = names ? all.filter(({ name }) => names.includes(name)) : all;
@@ -117,9 +128,13 @@ async function readSelection(
     recipes,
     selection: {
       recipes: recipes.map(({ name }) => name),
-      states: REBUILD_STATES[only],
-      assets: select ? await listSelected(db, select) : null,
-      onRequest: names ? [] : recipes.filter(({ when }) => when === 'on-request').map(({ name }) => name),
+      // What is made on request is missed only by whoever names its recipe.
+      states: names && takesUnmade(only) ? [...REBUILD_STATES[only], 'on-request'] : REBUILD_STATES[only],
+      assets: select ? await listSelected(tools, select) : null,
     },
   };
+}
+
+function takesUnmade(only: Rebuild['only']): boolean {
+  return (REBUILD_STATES[only] as readonly RenditionState[]).includes('due');
 }

@@ -1,5 +1,6 @@
-import type { Kind, PortableRecipe, Recipe } from '@uniferum/core';
-import { change, type Executor, select, selectOne, type Transaction } from '../shared/database.js';
+import type { Kind } from '@uniferum/core/library';
+import type { PortableRecipe, Recipe } from '@uniferum/core/recipes';
+import { change, type Executor, select, selectOne, type Transaction, writeJson } from '../shared/database.js';
 
 interface RecipeRow {
   name: string;
@@ -67,7 +68,7 @@ export async function insertRevision(tx: Transaction, recipe: Recipe, by: string
     tx,
     `INSERT INTO recipe_revisions (name, revision, recipe, made_by) VALUES (?, ?, ?, ?)
      ON DUPLICATE KEY UPDATE recipe = VALUES(recipe), made_by = VALUES(made_by), created_at = NOW(3)`,
-    [recipe.name, revision, JSON.stringify(portable), by],
+    [recipe.name, revision, writeJson(portable), by],
   );
 }
 
@@ -99,12 +100,12 @@ export async function lastRevision(db: Executor, name: string): Promise<number> 
 function settingsOf(recipe: Recipe): (string | null)[] {
   return [
     recipe.title,
-    JSON.stringify(recipe.kinds),
-    JSON.stringify(recipe.folders),
+    writeJson(recipe.kinds),
+    writeJson(recipe.folders),
     recipe.when,
-    JSON.stringify(recipe.steps),
-    JSON.stringify(recipe.output),
-    recipe.ladder ? JSON.stringify(recipe.ladder) : null,
+    writeJson(recipe.steps),
+    writeJson(recipe.output),
+    recipe.ladder ? writeJson(recipe.ladder) : null,
   ];
 }
 

@@ -1,13 +1,13 @@
+import { KINDS } from '@uniferum/core/library';
 import {
   ALTERNATIVE_FORMATS,
-  KINDS,
   MAX_RUNGS,
   MAX_STEPS,
   OUTPUT_FORMATS,
   RECIPE_NAME,
   RECIPE_TIMES,
   RENDITION_STATES,
-} from '@uniferum/core';
+} from '@uniferum/core/recipes';
 import Joi from 'joi';
 import { answer, component, folderPathSchema } from '../shared/schemas.js';
 
@@ -110,5 +110,6 @@ export const recipeSchema = component(
       Object.fromEntries(RENDITION_STATES.map((state) => [state, Joi.number().integer()])),
     ).required(),
     bytes: Joi.number().integer().required(),
+    sample: Joi.string().uri().allow(null).required().description('a picture that it made'),
   }),
 );

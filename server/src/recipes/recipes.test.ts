@@ -1,3 +1,4 @@
+import { RENDITION_STATES } from '@uniferum/core/recipes';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { form, photo, startTestServer, type TestServer } from '../testing/harness.js';
 
@@ -100,7 +101,7 @@ test('a picture that can be read but not decoded fails with its reason, and noth
   const [run] = (await server.call('GET', '/api/v1/runs')).body.items;
   expect(run).toMatchObject({ state: 'faulty', failed: 1 });
   const { items } = (await server.call('GET', `/api/v1/runs/${run.id}/items?state=failed`)).body;
-  expect(items[0].error).toMatch(/^cut\.jpg can't be decoded: .+ Open and save it again/);
+  expect(items[0].error).toMatch(/^cut\.jpg can't be decoded: .+ Open it in an image editor/);
   expect((await server.call('GET', '/media/cut/cut~wide.jpg')).status).toBe(302);
 });
 
@@ -158,7 +159,8 @@ describe('a changed recipe', () => {
       const counted = Object.fromEntries(
         (rows as { state: string; n: number }[]).map(({ state, n }) => [state, n]),
       );
-      expect(renditions).toEqual({ fresh: 0, due: 0, outdated: 0, failed: 0, surplus: 0, ...counted });
+      const none = Object.fromEntries(RENDITION_STATES.map((state) => [state, 0]));
+      expect(renditions).toEqual({ ...none, ...counted });
     }
   });
 });

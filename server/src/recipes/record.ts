@@ -1,16 +1,24 @@
-import type { Recipe } from '@uniferum/core';
-import { recordEvent } from '../hooks/outbox.js';
-import { type AssetRow, findAsset, updateDuration, updatePlaceholder } from '../library/asset-queries.js';
+import type { Recipe } from '@uniferum/core/recipes';
+import { recordEvent } from '../events/outbox.js';
+import {
+  type AssetRow,
+  findAsset,
+  lockAsset,
+  updateDuration,
+  updatePlaceholder,
+} from '../library/asset-queries.js';
 import type { NewBlob } from '../library/blob-queries.js';
 import { recordBlobs } from '../library/blobs.js';
 import { updateHash } from '../library/similar-queries.js';
-import { addToTallies, type TallyChange } from '../library/tallies.js';
+import type { ByteStore } from '../shared/byte-store.js';
 import type { Transaction } from '../shared/database.js';
-import type { ByteStore } from '../stores/byte-store.js';
 import { contentDigest, focalOf, focalPoint, marksDigest } from './digests.js';
 import type { RenderResult, WrittenFile } from './engine/job.js';
+import { renditionsChanged } from './events.js';
 import type { FoundMarks } from './find-marks.js';
-import { deleteRenditions, findRenditions, type RenditionRow, updateRenditions } from './queries.js';
+import { type Change, putRenditions } from './put-renditions.js';
+import { findRenditions, type RenditionRow } from './queries.js';
+import { holdRecipes } from './recipe-lock-queries.js';
 import { listRecipes } from './recipe-queries.js';
 import { forgetRemoved } from './surplus-queries.js';
 
@@ -21,101 +29,152 @@ export interface Made {
   result: RenderResult<WrittenFile>;
 }
 
-/** Writes what was made, and what could not be. A recipe or file that changed meanwhile leaves it outdated. */
+/**
+ * Writes what was made, and what could not be. A recipe or file that changed meanwhile leaves what was made outdated, and
+ * what could not be made says nothing of the new one.
+ */
 export async function recordMade(
   tx: Transaction,
   { asset, recipes, marks, result, store }: Made & { asset: AssetRow; store: ByteStore },
 ): Promise<{ bytes: { before: number; after: number } }> {
   const id = String(asset.id);
+  const now = await holdForRecord(tx, id);
+  const bytes = { before: 0, after: 0 };
+  // It was purged meanwhile: what was made of it is nobody's.
+  if (now === null) return { bytes };
   const rows = await findRenditions(tx, [asset.id], { lock: true });
   const current = new Map((await listRecipes(tx)).map((recipe) => [recipe.name, recipe]));
-  const now = await findAsset(tx, id);
   const changed: Change[] = [];
   const blobs: NewBlob[] = [];
-  const bytes = { before: 0, after: 0 };
   for (const recipe of recipes) {
-    const own = rows.filter((row) => row.recipe === recipe.name);
-    const main = own.find(({ variant }) => variant === '');
     const files = result.made.filter((file) => file.recipe === recipe.name);
+    const own = rows.filter((row) => row.recipe === recipe.name);
     // The recipe was taken away meanwhile: nobody asks for it any more.
-    if (!main || files.length === 0) continue;
-    // Changed while it was being made: it is shown, and stays outdated.
-    const recipeNow = current.get(recipe.name);
-    const focal = focalOf(recipe, focalPoint(asset));
-    const isCurrent =
-      recipeNow !== undefined &&
-      contentDigest(recipeNow) === contentDigest(recipe) &&
-      now?.sha256 === asset.sha256 &&
-      focalOf(recipe, focalPoint(now)) === focal;
-    const origin = {
-      revision: recipe.revision,
-      version: asset.version,
-      content: contentDigest(recipe),
-      source_sha: asset.sha256,
-      focal,
-      marks: marksDigest(recipe, (path) => marks.get(path)?.sha256 ?? null),
-      work_ms: result.workMs[recipe.name] ?? null,
-    };
-    for (const file of files) {
-      const variant = file.variant ?? '';
-      const before = own.find((row) => row.variant === variant) ?? null;
-      const { mime, width, height, quality, likeness, sha256, crc32, bytes: size } = file;
+    if (files.length === 0 || !own.some(({ variant }) => variant === '')) continue;
+    const isCurrent = madeByNow(current.get(recipe.name), recipe, { asset, now });
+    changed.push(...changesOf(files, own, { asset, recipe, marks, isCurrent, result }));
+    for (const { sha256, crc32, bytes: size } of files) {
       blobs.push({ sha256, crc32, bytes: size, store: store.name, key: store.keyOf(sha256) });
-      changed.push({
-        before,
-        after: {
-          asset_id: asset.id,
-          recipe: recipe.name,
-          variant,
-          state: isCurrent ? 'fresh' : 'outdated',
-          ...origin,
-          sha256,
-          bytes: size,
-          mime,
-          width,
-          height,
-          quality,
-          likeness,
-          error: null,
-        },
-      });
       bytes.after += size;
     }
     bytes.before += own.reduce((sum, row) => sum + (row.state === 'surplus' ? 0 : (row.bytes ?? 0)), 0);
-    // Sizes that are made no more stay at their addresses, because a page may show them.
-    for (const row of own)
-      if (
-        row.variant !== '' &&
-        row.state !== 'surplus' &&
-        !files.some(({ variant }) => variant === row.variant)
-      )
-        changed.push({ before: row, after: { ...row, state: 'surplus' } });
   }
   await recordBlobs(tx, blobs);
-  await putRenditions(tx, changed);
+  await putRenditions(tx, changed, now);
   await forgetRemoved(
     tx,
     asset.id,
     changed.filter(({ before }) => before === null || before.sha256 === null).map(({ after }) => after),
   );
-  await recordFailures(
+  const failed = result.failed.filter(({ recipe: name }) => {
+    const recipe = recipes.find((one) => one.name === name);
+    return recipe !== undefined && madeByNow(current.get(name), recipe, { asset, now });
+  });
+  await putInapplicable(
     tx,
-    id,
+    now,
+    rows,
+    new Map(failed.filter(doesNotApply).map((one) => [one.recipe, one.reason])),
+  );
+  await putFailures(
+    tx,
+    now,
+    rows,
     new Map(
-      result.failed.map(({ recipe, reason, code }) => [
-        recipe,
-        code === 'unreadable' ? unreadable(asset, reason) : `${asset.name}: ${reason}.`,
-      ]),
+      failed
+        .filter((one) => !doesNotApply(one))
+        .map(({ recipe, reason, code }) => [
+          recipe,
+          code === 'unreadable' ? unreadable(asset, reason) : `${asset.name}: ${reason}.`,
+        ]),
     ),
   );
-  if (now?.sha256 === asset.sha256) await recordLook(tx, asset, result);
+  if (now.sha256 === asset.sha256) await recordLook(tx, asset, result);
   await recordEvent(tx, {
-    type: 'asset.renditions',
+    event: renditionsChanged,
     asset: id,
     by: 'Uniferum',
     data: { id, made: [...new Set(result.made.map(({ recipe }) => recipe))] },
   });
   return { bytes };
+}
+
+/** Holds the recipes and an asset, in the order in which everybody takes them. @returns null when it was purged */
+async function holdForRecord(tx: Transaction, id: string): Promise<AssetRow | null> {
+  await holdRecipes(tx);
+  await lockAsset(tx, id);
+  return findAsset(tx, id);
+}
+
+/** Tells whether recipe and file are still those by and from which something was made. */
+function madeByNow(
+  recipeNow: Recipe | undefined,
+  recipe: Recipe,
+  { asset, now }: { asset: AssetRow; now: AssetRow },
+): boolean {
+  return (
+    recipeNow !== undefined &&
+    contentDigest(recipeNow) === contentDigest(recipe) &&
+    now.sha256 === asset.sha256 &&
+    focalOf(recipe, focalPoint(now)) === focalOf(recipe, focalPoint(asset))
+  );
+}
+
+/** What the files of one recipe change of its rows. */
+function changesOf(
+  files: readonly WrittenFile[],
+  own: readonly RenditionRow[],
+  {
+    asset,
+    recipe,
+    marks,
+    isCurrent,
+    result,
+  }: Pick<Made, 'marks' | 'result'> & { asset: AssetRow; recipe: Recipe; isCurrent: boolean },
+): Change[] {
+  const origin = {
+    revision: recipe.revision,
+    version: asset.version,
+    content: contentDigest(recipe),
+    source_sha: asset.sha256,
+    focal: focalOf(recipe, focalPoint(asset)),
+    marks: marksDigest(recipe, (path) => marks.get(path)?.sha256 ?? null),
+    work_ms: result.workMs[recipe.name] ?? null,
+  };
+  const made = files.map(({ variant, mime, width, height, quality, likeness, sha256, bytes }): Change => {
+    const before = own.find((row) => row.variant === (variant ?? '')) ?? null;
+    return {
+      before,
+      after: {
+        asset_id: asset.id,
+        recipe: recipe.name,
+        variant: variant ?? '',
+        // Changed while it was being made: it is shown, and stays outdated.
+        state: isCurrent ? 'fresh' : 'outdated',
+        ...origin,
+        sha256,
+        bytes,
+        mime,
+        width,
+        height,
+        quality,
+        likeness,
+        error: null,
+      },
+    };
+  });
+  // What was made from a newer state is not replaced by what comes late.
+  const welcome = isCurrent ? made : made.filter(({ before }) => before?.state !== 'fresh');
+  // Sizes that are made no more stay at their addresses, because a page may show them.
+  const gone = own
+    .filter(
+      (row) =>
+        row.variant !== '' &&
+        row.state !== 'surplus' &&
+        !files.some(({ variant }) => variant === row.variant),
+    )
+    .map((row): Change => ({ before: row, after: { ...row, state: 'surplus' } }));
+  return isCurrent ? [...welcome, ...gone] : welcome;
 }
 
 async function recordLook(
@@ -129,70 +188,81 @@ async function recordLook(
   if (duration !== null && asset.duration !== duration) await updateDuration(tx, id, duration);
 }
 
-/** Writes down why renditions could not be made. What was made before stays, and is shown. */
+/**
+ * Writes down why renditions could not be made. What was made before stays, and is shown.
+ *
+ * @param sha256 the bytes from which they were to be made: a newer version is not to blame
+ */
 export async function recordFailures(
   tx: Transaction,
   assetId: string,
+  { sha256, reasons }: { sha256: string | null; reasons: ReadonlyMap<string, string> },
+): Promise<void> {
+  if (reasons.size === 0) return;
+  const now = await holdForRecord(tx, assetId);
+  if (now === null || (sha256 !== null && now.sha256 !== sha256)) return;
+  await putFailures(tx, now, await findRenditions(tx, [assetId], { lock: true }), reasons);
+}
+
+async function putFailures(
+  tx: Transaction,
+  asset: AssetRow,
+  rows: readonly RenditionRow[],
   reasons: ReadonlyMap<string, string>,
 ): Promise<void> {
   if (reasons.size === 0) return;
-  const rows = await findRenditions(tx, [assetId], { lock: true });
+  const id = String(asset.id);
   const meant = rows.filter(({ recipe, variant }) => variant === '' && reasons.has(recipe));
   await putRenditions(
     tx,
     meant.map((row) => ({
       before: row,
-      after: { ...row, state: 'failed', error: reasons.get(row.recipe) ?? null },
+      after: { ...row, state: 'failed', error: reasons.get(row.recipe)?.slice(0, MAX_ERROR) ?? null },
     })),
+    asset,
   );
   await recordEvent(tx, {
-    type: 'asset.renditions',
-    asset: assetId,
+    event: renditionsChanged,
+    asset: id,
     by: 'Uniferum',
-    data: { id: assetId, failed: [...reasons.values()][0] },
+    data: { id, failed: [...reasons.values()][0]?.slice(0, MAX_ERROR) },
   });
 }
 
-/** A row before and after; null before for one that is new. */
-export interface Change {
-  before: RenditionRow | null;
-  after: RenditionRow;
+/** Tells whether nothing is wrong but that a file has no such page or moment. */
+export function doesNotApply({ code }: { code: string }): boolean {
+  return code === 'not-applicable';
 }
 
-/** Writes renditions, and counts them. */
-export async function putRenditions(tx: Transaction, changed: readonly Change[]): Promise<void> {
-  await updateRenditions(
+/** Writes down that a recipe does not apply to a file. What it made of an earlier version stays, because a page may show it. */
+async function putInapplicable(
+  tx: Transaction,
+  asset: AssetRow,
+  rows: readonly RenditionRow[],
+  reasons: ReadonlyMap<string, string>,
+): Promise<void> {
+  await putRenditions(
     tx,
-    changed.map(({ after }) => after),
-  );
-  await addToTallies(
-    tx,
-    changed.flatMap(({ before, after }) => [...(before ? [counted(before, -1)] : []), counted(after, 1)]),
+    rows
+      .filter(({ recipe, state }) => reasons.has(recipe) && state !== 'surplus')
+      .map((row) => ({
+        before: row,
+        after: {
+          ...row,
+          state: row.sha256 === null ? 'not-applicable' : 'surplus',
+          error: `It does not apply to ${asset.name}: ${reasons.get(row.recipe)}.`.slice(0, MAX_ERROR),
+        },
+      })),
+    asset,
   );
 }
 
-/** Removes renditions, and takes them out of the counts. */
-export async function dropRenditions(tx: Transaction, rows: readonly RenditionRow[]): Promise<void> {
-  await deleteRenditions(tx, rows);
-  await addToTallies(
-    tx,
-    rows.map((row) => counted(row, -1)),
-  );
-}
-
-/** Main files count as renditions; the bytes of all their sizes and formats count with them. */
-export function counted({ recipe, variant, state, bytes }: RenditionRow, sign: 1 | -1): TallyChange {
-  return {
-    scope: `recipe:${recipe}`,
-    name: state,
-    items: variant === '' ? sign : 0,
-    bytes: sign * (bytes ?? 0),
-  };
-}
+/** The longest reason that is kept of a rendition. */
+const MAX_ERROR = 2000;
 
 /** Says why a file can't be worked on. */
 export function unreadable({ name, kind }: AssetRow, reason: string): string {
   return kind === 'image' || kind === 'vector'
-    ? `${name} can't be decoded: ${reason}. Open and save it again in a picture editor, and replace it.`
-    : `No picture can be made of ${name}: ${reason}.`;
+    ? `${name} can't be decoded: ${reason}. Open it in an image editor, save it again and replace the file.`
+    : `No picture can be created from ${name}: ${reason}.`;
 }

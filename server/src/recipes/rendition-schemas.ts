@@ -1,8 +1,8 @@
-import { RENDITION_STATES } from '@uniferum/core';
+import { RENDITION_STATES } from '@uniferum/core/recipes';
 import Joi from 'joi';
 import { filterSchema } from '../library/asset-schemas.js';
-import { runSchema } from '../runs/routes.js';
-import { answer, folderPathSchema, idSchema } from '../shared/schemas.js';
+import { runSchema } from '../runs/schemas.js';
+import { answer, component, folderPathSchema, idSchema } from '../shared/schemas.js';
 
 export const count = Joi.number().integer().min(0);
 export const rehearsable = Joi.object({
@@ -16,3 +16,20 @@ export const selectSchema = Joi.alternatives(
 export const stateSchema = Joi.string().valid(...RENDITION_STATES);
 export const runAnswer = { description: 'The run that does it', schema: answer({ run: runSchema }) };
 export const assetParams = Joi.object({ id: idSchema.required() });
+
+export const renditionSchema = component(
+  'Rendition',
+  answer({
+    recipe: Joi.string(),
+    variant: Joi.string()
+      .allow(null)
+      .description('which of the recipe’s further sizes and formats: 500w.webp; null for the main file'),
+    state: Joi.string().valid(...RENDITION_STATES),
+    url: Joi.string().uri().allow(null),
+    mime: Joi.string().allow(null),
+    width: count.allow(null),
+    height: count.allow(null),
+    bytes: count.allow(null),
+    error: Joi.string().allow(null),
+  }),
+);

@@ -4,7 +4,7 @@ import {
   RECIPES_FORMAT,
   type RecipesDocument,
   recipesSchema,
-} from '@uniferum/core';
+} from '@uniferum/core/recipes';
 import Joi from 'joi';
 import { isoTime } from '../shared/database.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
@@ -87,8 +87,8 @@ export const recipeRoutes: Route[] = [
     access: 'recipes:read',
     summary: 'List recipes with the states of their renditions',
     answers: { 200: { description: 'All recipes, by name', schema: pageOf(recipeSchema) } },
-    async handle({ app }) {
-      const items = await readRecipes(app.db);
+    async handle({ services }) {
+      const items = await readRecipes(services);
       return { status: 200, body: { items, total: items.length, next: null } };
     },
   }),
@@ -96,21 +96,21 @@ export const recipeRoutes: Route[] = [
     method: 'post',
     path: `${API_BASE}/recipes`,
     access: 'recipes:write',
-    summary: 'Make a recipe',
+    summary: 'Create a recipe',
     query: rehearsable,
     body: Joi.object({ name: nameSchema.required(), ...recipeInput }).example(example),
     answers: {
       200: { description: 'What it would come to', schema: impactSchema },
       201: { description: 'The recipe', schema: recipeSchema },
     },
-    async handle({ app, who, query, body }) {
-      if (query.rehearse) return { status: 200, body: { plan: await rehearseRecipe(app.db, body) } };
-      await makeRecipe(app.db, body, who.name);
-      const { recipe, etag } = await readRecipe(app.db, body.name);
+    async handle({ services, who, query, body }) {
+      if (query.rehearse) return { status: 200, body: { plan: await rehearseRecipe(services.db, body) } };
+      await makeRecipe(services.db, body, who.name);
+      const { recipe, etag } = await readRecipe(services, body.name);
       return {
         status: 201,
         body: recipe,
-        headers: { ETag: etag, Location: `${app.config.publicUrl}${API_BASE}/recipes/${body.name}` },
+        headers: { ETag: etag, Location: `${services.config.publicUrl}${API_BASE}/recipes/${body.name}` },
       };
     },
   }),
@@ -118,7 +118,7 @@ export const recipeRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/recipes/schema.json`,
     access: 'public',
-    summary: 'The JSON Schema of a document of recipes',
+    summary: 'Get the JSON Schema of a recipe document',
     answers: {
       200: {
         description: 'JSON Schema 2020-12',
@@ -126,10 +126,10 @@ export const recipeRoutes: Route[] = [
         schema: Joi.object().unknown(),
       },
     },
-    async handle({ app, res }) {
+    async handle({ services, res }) {
       res.setHeader('Content-Type', 'application/schema+json');
       res.setHeader('Access-Control-Allow-Origin', '*');
-      res.send(JSON.stringify(recipesSchema(`${app.config.publicUrl}${API_BASE}/recipes/schema.json`)));
+      res.send(JSON.stringify(recipesSchema(`${services.config.publicUrl}${API_BASE}/recipes/schema.json`)));
       return { status: 200, handled: true };
     },
   }),
@@ -137,13 +137,13 @@ export const recipeRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/recipes/export`,
     access: 'recipes:read',
-    summary: 'All recipes, or some, as one document',
+    summary: 'Export recipes as one document',
     query: Joi.object({ names: Joi.string().max(4000).description('separated by commas; absent for all') }),
     answers: { 200: { description: 'The document', schema: documentSchema } },
-    async handle({ app, query: { names } }) {
+    async handle({ services, query: { names } }) {
       return {
         status: 200,
-        body: await readDocument(app.db, names === undefined ? null : names.split(',')),
+        body: await readDocument(services.db, names === undefined ? null : names.split(',')),
         headers: { 'Content-Disposition': 'attachment; filename="recipes.json"' },
       };
     },
@@ -152,14 +152,15 @@ export const recipeRoutes: Route[] = [
     method: 'post',
     path: `${API_BASE}/recipes/import`,
     access: 'recipes:write',
-    summary: 'Make and change recipes as a document says: all of them, or none',
+    summary: 'Import recipes from a document; all of them or none',
     query: rehearsable,
+    maxBodyBytes: 4_000_000,
     body: importBody,
     answers: { 200: { description: 'What was done, or would be', schema: importSchema } },
-    async handle({ app, who, query, body }) {
+    async handle({ services, who, query, body }) {
       const items = query.rehearse
-        ? await rehearseImport(app.db, body)
-        : await importRecipes(app.db, body, who.name);
+        ? await rehearseImport(services.db, body)
+        : await importRecipes(services.db, body, who.name);
       const totals = { make: 0, change: 0, same: 0 };
       for (const { action } of items) totals[action] += 1;
       return { status: 200, body: { plan: { items, totals } } };
@@ -169,11 +170,11 @@ export const recipeRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/recipes/{name}`,
     access: 'recipes:read',
-    summary: 'One recipe',
+    summary: 'Get a recipe',
     params,
     answers: { 200: { description: 'The recipe', schema: recipeSchema } },
-    async handle({ app, params: { name } }) {
-      const { recipe, etag } = await readRecipe(app.db, name);
+    async handle({ services, params: { name } }) {
+      const { recipe, etag } = await readRecipe(services, name);
       return { status: 200, body: recipe, headers: { ETag: etag } };
     },
   }),
@@ -181,7 +182,7 @@ export const recipeRoutes: Route[] = [
     method: 'put',
     path: `${API_BASE}/recipes/{name}`,
     access: 'recipes:write',
-    summary: 'Replace a recipe; what it made before becomes outdated',
+    summary: 'Replace a recipe; its existing renditions become outdated',
     params,
     query: rehearsable,
     body: Joi.object(recipeInput).example({
@@ -195,13 +196,13 @@ export const recipeRoutes: Route[] = [
         schema: Joi.alternatives(recipeSchema, impactSchema),
       },
     },
-    async handle({ app, who, params: { name }, query, body, req }) {
+    async handle({ services, who, params: { name }, query, body, req }) {
       if (query.rehearse) {
-        await readRecipe(app.db, name);
-        return { status: 200, body: { plan: await rehearseRecipe(app.db, { ...body, name }) } };
+        await readRecipe(services, name);
+        return { status: 200, body: { plan: await rehearseRecipe(services.db, { ...body, name }) } };
       }
-      await changeRecipe(app.db, name, body, { by: who.name, ifMatch: req.get('if-match') });
-      const { recipe, etag } = await readRecipe(app.db, name);
+      await changeRecipe(services.db, name, body, { by: who.name, ifMatch: req.get('if-match') });
+      const { recipe, etag } = await readRecipe(services, name);
       return { status: 200, body: recipe, headers: { ETag: etag } };
     },
   }),
@@ -209,11 +210,11 @@ export const recipeRoutes: Route[] = [
     method: 'delete',
     path: `${API_BASE}/recipes/{name}`,
     access: 'recipes:write',
-    summary: 'Take a recipe away; what it made stays at its address',
+    summary: 'Delete a recipe; its renditions keep their addresses',
     params,
     answers: { 204: { description: 'The recipe is gone' } },
-    async handle({ app, who, params: { name }, req }) {
-      await removeRecipe(app.db, name, { by: who.name, ifMatch: req.get('if-match') });
+    async handle({ services, who, params: { name }, req }) {
+      await removeRecipe(services.db, name, { by: who.name, ifMatch: req.get('if-match') });
       return { status: 204 };
     },
   }),
@@ -221,7 +222,7 @@ export const recipeRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/recipes/{name}/revisions`,
     access: 'recipes:read',
-    summary: 'The revisions of a recipe, newest first',
+    summary: 'List the revisions of a recipe, newest first',
     params,
     answers: {
       200: {
@@ -237,8 +238,8 @@ export const recipeRoutes: Route[] = [
         ),
       },
     },
-    async handle({ app, params: { name } }) {
-      const revisions = await listRevisions(app.db, name);
+    async handle({ services, params: { name } }) {
+      const revisions = await listRevisions(services.db, name);
       const items = revisions.map(({ revision, recipe, by, at }, index) => {
         const before = revisions[index + 1];
         return {

@@ -12,17 +12,20 @@ import {
   type RecipeImpact,
   type RecipesDocument,
   type RenditionState,
-} from '@uniferum/core';
-import { recordEvent } from '../hooks/outbox.js';
-import { readTallies, type Tally } from '../library/tallies.js';
+} from '@uniferum/core/recipes';
+import { recordEvent } from '../events/outbox.js';
+import { type Counter, readCounters } from '../shared/counters.js';
 import { type Database, inTransaction, isDatabaseError, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
+import type { Services } from '../shared/services.js';
+import { applyRecipe, RENDERED_MIMES } from './apply.js';
+import { countNewlyDue, countNoLongerApplying } from './apply-queries.js';
 import { contentDigest } from './digests.js';
-import { countFilesByContent, dropUnmade } from './impact-queries.js';
-import { applyRecipe, RENDERED_MIMES, recountRecipe } from './judge.js';
-import { countNewlyDue, countNoLongerApplying, moveRenditions, reviveFailed } from './queries.js';
+import { recipeChanged, recipeDeleted } from './events.js';
+import { countFilesByContent } from './impact-queries.js';
 import { estimateFor } from './rebuild.js';
+import { lockRecipes } from './recipe-lock-queries.js';
 import {
   deleteRecipeRow,
   findRecipe,
@@ -32,21 +35,31 @@ import {
   listRecipes,
   updateRecipe,
 } from './recipe-queries.js';
+import { findSamples } from './samples.js';
+
+type Readable = Pick<Services, 'db' | 'config'>;
 
 /** Lists the recipes with their counts. */
-export async function readRecipes(db: Database): Promise<RecipeAnswer[]> {
-  const [recipes, tallies] = await Promise.all([listRecipes(db), readTallies(db)]);
-  return recipes.map((recipe) => withCounts(recipe, tallies));
+export async function readRecipes(services: Readable): Promise<RecipeAnswer[]> {
+  const { db } = services;
+  const [recipes, counters] = await Promise.all([listRecipes(db), readCounters(db)]);
+  const samples = await findSamples(
+    services,
+    recipes.map(({ name }) => name),
+  );
+  return recipes.map((recipe) => toAnswer(recipe, counters, samples));
 }
 
 /** @throws UniferumError `not-found` */
 export async function readRecipe(
-  db: Database,
+  services: Readable,
   name: string,
 ): Promise<{ recipe: RecipeAnswer; etag: string }> {
+  const { db } = services;
   const recipe = await findRecipe(db, name);
   if (recipe === null) throw notFound(`Recipe ${name}`);
-  return { recipe: withCounts(recipe, await readTallies(db)), etag: revisionTag(name, recipe.revision) };
+  const [counters, samples] = await Promise.all([readCounters(db), findSamples(services, [name])]);
+  return { recipe: toAnswer(recipe, counters, samples), etag: revisionTag(name, recipe.revision) };
 }
 
 /** Makes a recipe. What is in the library becomes due by it, and is made by a rebuild. */
@@ -56,6 +69,7 @@ export async function makeRecipe(db: Database, wanted: PortableRecipe, by: strin
 }
 
 async function makeIn(tx: Transaction, wanted: PortableRecipe, by: string): Promise<void> {
+  await lockRecipes(tx);
   // A recipe of this name may have been there before: its revisions go on.
   const recipe: Recipe = { ...wanted, revision: (await lastRevision(tx, wanted.name)) + 1 };
   try {
@@ -64,14 +78,14 @@ async function makeIn(tx: Transaction, wanted: PortableRecipe, by: string): Prom
     if (isDatabaseError(error, 'ER_DUP_ENTRY'))
       throw new UniferumError(
         'conflict',
-        `There is a recipe "${wanted.name}" already. Change that one, or choose another name.`,
+        `Recipe "${wanted.name}" already exists. Edit it, or choose another name.`,
       );
     throw error;
   }
   await insertRevision(tx, recipe, by);
-  await applyRecipe(tx, recipe);
+  await applyRecipe(tx, { recipe: recipe.name }, by);
   await recordEvent(tx, {
-    type: 'recipe.changed',
+    event: recipeChanged,
     by,
     data: { name: recipe.name, revision: recipe.revision },
   });
@@ -94,15 +108,15 @@ async function changeIn(
   wanted: Omit<PortableRecipe, 'name'>,
   { by, ifMatch }: { by: string; ifMatch: string | undefined },
 ): Promise<void> {
+  await lockRecipes(tx);
   const before = await findRecipe(tx, name, { lock: true });
   if (before === null) throw notFound(`Recipe ${name}`);
   requireMatch(ifMatch, revisionTag(name, before.revision), `The recipe "${name}"`);
   const after: Recipe = { ...wanted, name, revision: before.revision + 1 };
   await updateRecipe(tx, after);
   await insertRevision(tx, after, by);
-  if (changesOutput(before, after)) await reviveFailed(tx, name);
-  await applyRecipe(tx, after);
-  await recordEvent(tx, { type: 'recipe.changed', by, data: { name, revision: after.revision } });
+  await applyRecipe(tx, { recipe: name, revive: changesOutput(before, after) }, by);
+  await recordEvent(tx, { event: recipeChanged, by, data: { name, revision: after.revision } });
 }
 
 /** Takes a recipe away. What it made becomes surplus and stays at its address, because a page may show it. */
@@ -112,14 +126,13 @@ export async function removeRecipe(
   { by, ifMatch }: { by: string; ifMatch: string | undefined },
 ): Promise<void> {
   await inTransaction(db, async (tx) => {
+    await lockRecipes(tx);
     const recipe = await findRecipe(tx, name, { lock: true });
     if (recipe === null) throw notFound(`Recipe ${name}`);
     requireMatch(ifMatch, revisionTag(name, recipe.revision), `The recipe "${name}"`);
     await deleteRecipeRow(tx, name);
-    await dropUnmade(tx, name);
-    await moveRenditions(tx, name, RENDITION_STATES, 'surplus');
-    await recountRecipe(tx, name);
-    await recordEvent(tx, { type: 'recipe.deleted', by, data: { name } });
+    await applyRecipe(tx, { recipe: name }, by);
+    await recordEvent(tx, { event: recipeDeleted, by, data: { name } });
   });
 }
 
@@ -179,7 +192,7 @@ export async function importRecipes(
 export function requireSound(recipe: Pick<Recipe, 'steps' | 'output' | 'ladder'>): void {
   const errors = checkContent(recipe);
   if (errors.length > 0)
-    throw new UniferumError('malformed-request', `The recipe can't be carried out: ${errors[0]?.message}`, {
+    throw new UniferumError('malformed-request', `The recipe is invalid: ${errors[0]?.message}`, {
       errors,
     });
 }
@@ -195,7 +208,7 @@ function requireSoundDocument(recipes: readonly PortableRecipe[]): void {
     errors.push({
       field: `recipes.${twice}.name`,
       code: 'twice',
-      message: `"${recipes[twice]?.name}" stands there twice.`,
+      message: `"${recipes[twice]?.name}" is listed twice.`,
     });
   if (errors.length > 0)
     throw new UniferumError('malformed-request', `The document can't be imported: ${errors[0]?.message}`, {
@@ -203,8 +216,12 @@ function requireSoundDocument(recipes: readonly PortableRecipe[]): void {
     });
 }
 
-function withCounts(recipe: Recipe, tallies: readonly Tally[]): RecipeAnswer {
-  const own = tallies.filter(({ scope }) => scope === `recipe:${recipe.name}`);
+function toAnswer(
+  recipe: Recipe,
+  counters: readonly Counter[],
+  samples: ReadonlyMap<string, string>,
+): RecipeAnswer {
+  const own = counters.filter(({ scope }) => scope === `recipe:${recipe.name}`);
   const countOf = (state: RenditionState) => own.find(({ name }) => name === state)?.items ?? 0;
   return {
     ...recipe,
@@ -213,5 +230,6 @@ function withCounts(recipe: Recipe, tallies: readonly Tally[]): RecipeAnswer {
       number
     >,
     bytes: own.reduce((sum, { bytes }) => sum + bytes, 0),
+    sample: samples.get(recipe.name) ?? null,
   };
 }

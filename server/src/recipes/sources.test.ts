@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import sharp from 'sharp';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { findBroken } from '../house/invariants.js';
 import { type Atelier, openAtelier, recipe } from '../testing/derived.js';
 import { form } from '../testing/harness.js';
 
@@ -59,15 +60,41 @@ describe('sources beyond pictures', () => {
       body: form('/papers', [{ name: 'a.pdf', data: pdf }]),
     });
     await server.workUntilIdle();
-    expect(await renditionsOf(asset.id)).toEqual({ front: 'fresh', ninth: 'failed' });
+    expect(await renditionsOf(asset.id)).toEqual({ front: 'fresh', ninth: 'not-applicable' });
     const { bytes } = await publicly('/media/papers/a~front.jpg');
     const { data, info } = await sharp(bytes).raw().toBuffer({ resolveWithObject: true });
     expect([info.width, info.height]).toEqual([150, 100]);
     expect(Math.abs((data[(50 * 150 + 75) * info.channels] ?? 0) - 0xa6)).toBeLessThan(12);
     const { body: story } = await api('GET', `/assets/${asset.id}/renditions/ninth`);
     expect(story.reasons[0].message).toBe(
-      'No picture can be made of a.pdf: it has 1 page, and page 9 is wanted.',
+      'It does not apply to a.pdf: it has 1 page, but the recipe uses page 9.',
     );
+    // Nothing failed, and nothing is offered to be tried again.
+    const { body: runs } = await api('GET', '/runs?limit=1');
+    expect(runs.items[0]).toMatchObject({ state: 'done', failed: 0 });
+    for (const only of ['unfinished', 'failed', 'all'] as const) {
+      const { body } = await api('POST', '/recipes/rebuild?rehearse=true', { recipes: ['ninth'], only });
+      expect(body.plan.totals.renditions, only).toBe(0);
+    }
+    expect((await api('GET', '/recipes/ninth')).body.renditions).toMatchObject({
+      'not-applicable': 1,
+      failed: 0,
+      due: 0,
+    });
+    const found = await api('GET', '/assets?folder=/papers&q=recipe:ninth%3Dnot-applicable');
+    expect(found.body.items.map(({ name }: { name: string }) => name)).toEqual(['a.pdf']);
+    // An edited recipe is tried again, and so is another file.
+    const first = {
+      ...recipe('ninth', '/papers', 150, { ...kinds, steps: [{ op: 'page', page: 1 }] }),
+      name: undefined,
+    };
+    await api('PUT', '/recipes/ninth', first);
+    expect((await renditionsOf(asset.id)).ninth).toBe('due');
+    await api('PUT', '/recipes/ninth', { ...first, steps: [{ op: 'page', page: 2 }] });
+    await api('POST', '/recipes/rebuild', { recipes: ['ninth'], only: 'missing' });
+    await server.workUntilIdle();
+    expect((await renditionsOf(asset.id)).ninth).toBe('not-applicable');
+    expect(await findBroken(server.db, server.store)).toEqual([]);
   });
 
   test('a moment of a film, the wave form of a sound, and their lengths', async () => {

@@ -33,7 +33,7 @@ describe('states', () => {
       {
         code: 'recipe-changed',
         message:
-          'It was made by revision 1 of the recipe, which is at revision 2 now: step 1: width 300 → 500.',
+          'It was created by revision 1 of the recipe; the current revision is 2 (step 1: width 300 → 500).',
       },
     ]);
     await api('PUT', '/recipes/card', { ...recipe('card', '/states', 300), name: undefined });

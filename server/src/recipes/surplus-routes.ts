@@ -1,4 +1,4 @@
-import { originalAddress, renditionAddress } from '@uniferum/core';
+import { originalAddress, renditionAddress } from '@uniferum/core/library';
 import Joi from 'joi';
 import { answerRun } from '../runs/answer.js';
 import { cutPage, readCursor } from '../shared/cursor.js';
@@ -19,11 +19,14 @@ import {
   type SurplusRow,
 } from './surplus-queries.js';
 
+/** A size or format of a rendition, as its address names it: `800w.webp`. */
+const variantSchema = Joi.string().pattern(/^[a-z0-9.-]{1,16}$/);
+
 const surplusFilter = {
   recipes: Joi.array().items(nameSchema).min(1),
-  unaskedDays: count.description('only those that nobody has asked for within so many days'),
+  unaskedDays: count.description('only those without a request in this many days'),
   keys: Joi.array()
-    .items(answer({ asset: idSchema, recipe: nameSchema, variant: Joi.string().allow(null) }))
+    .items(answer({ asset: idSchema, recipe: nameSchema, variant: variantSchema.allow(null) }))
     .min(1)
     .max(10_000),
 };
@@ -64,21 +67,21 @@ export const surplusRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/renditions/surplus`,
     access: 'recipes:read',
-    summary: 'Renditions that no recipe asks for, with their last request',
+    summary: 'List renditions that no recipe requires, with their last request',
     query: Joi.object({ ...pagingSchemas, unaskedDays: count, recipe: nameSchema }),
     answers: {
       200: { description: 'A page of them', schema: pageOf(surplusSchema).keys({ bytes: count.required() }) },
     },
-    async handle({ app, query: { limit, cursor, unaskedDays, recipe } }) {
+    async handle({ services, query: { limit, cursor, unaskedDays, recipe } }) {
       const filter: SurplusFilter = { unaskedDays, ...(recipe !== undefined && { recipes: [recipe] }) };
       const position = cursor === undefined ? null : readCursor(cursor, 3);
       const after =
         position &&
         ([String(position[0]), Number(position[1]), String(position[2])] as [string, number, string]);
-      const rows = await listSurplus(app.db, filter, { limit, after });
+      const rows = await listSurplus(services.db, filter, { limit, after });
       const page = cutPage(rows, limit, (row) => [row.recipe, row.asset_id, row.variant]);
-      const { items: total, bytes } = await countSurplus(app.db, filter);
-      const items = await toSurplusAnswers(app.db, page.rows, app.config.publicUrl);
+      const { items: total, bytes } = await countSurplus(services.db, filter);
+      const items = await toSurplusAnswers(services.db, page.rows, services.config.mediaUrl);
       return { status: 200, body: { items, total, bytes, next: page.next } };
     },
   }),
@@ -86,7 +89,7 @@ export const surplusRoutes: Route[] = [
     method: 'post',
     path: `${API_BASE}/renditions/surplus/remove`,
     access: 'recipes:write',
-    summary: `Remove surplus renditions; their addresses lead on, and for ${RESTORABLE_DAYS} days they can be brought back`,
+    summary: `Delete surplus renditions. Their addresses redirect; you can undo this for ${RESTORABLE_DAYS} days`,
     query: rehearsable,
     body: Joi.object(surplusFilter).example({ unaskedDays: 30 }),
     answers: {
@@ -101,17 +104,17 @@ export const surplusRoutes: Route[] = [
       },
       202: runAnswer,
     },
-    async handle({ app, who, query, body }) {
+    async handle({ services, who, query, body }) {
       const filter = toFilter(body);
-      if (!query.rehearse) return answerRun(app, await beginRemoval(app.db, filter, who.name));
-      const rows = (await listSurplus(app.db, filter, { limit: 500, after: null })).slice(0, 500);
-      const items = await toSurplusAnswers(app.db, rows, app.config.publicUrl);
-      return { status: 200, body: { plan: { items, totals: await countSurplus(app.db, filter) } } };
+      if (!query.rehearse) return answerRun(services, await beginRemoval(services.db, filter, who.name));
+      const rows = (await listSurplus(services.db, filter, { limit: 500, after: null })).slice(0, 500);
+      const items = await toSurplusAnswers(services.db, rows, services.config.mediaUrl);
+      return { status: 200, body: { plan: { items, totals: await countSurplus(services.db, filter) } } };
     },
   }),
 ];
 
-async function toSurplusAnswers(db: Database, rows: readonly SurplusRow[], publicUrl: string) {
+async function toSurplusAnswers(db: Database, rows: readonly SurplusRow[], mediaUrl: string) {
   const renditions = groupBy(
     await findRenditions(db, [...new Set(rows.map(({ asset_id }) => asset_id))]),
     ({ asset_id }) => asset_id,
@@ -119,7 +122,7 @@ async function toSurplusAnswers(db: Database, rows: readonly SurplusRow[], publi
   return rows.map((row) => {
     const { folder_path, address_stem, name, variant, mime, recipe, width, height, bytes } = row;
     const addressOf = (one: { recipe: string; variant: string; mime: string | null }) =>
-      publicUrl + renditionAddress(folder_path, address_stem, one.recipe, fileEnd(one));
+      mediaUrl + renditionAddress(folder_path, address_stem, one.recipe, fileEnd(one));
     const instead = chooseSubstitute(row, renditions.get(row.asset_id) ?? []);
     return {
       asset: { id: String(row.asset_id), name, folder: folder_path },
@@ -134,7 +137,7 @@ async function toSurplusAnswers(db: Database, rows: readonly SurplusRow[], publi
       requests: Number(row.requests ?? 0),
       lastRequestAt: isoTimeOrNull(row.last_at),
       uses: null,
-      leadsTo: instead ? addressOf(instead) : publicUrl + originalAddress(folder_path, name),
+      leadsTo: instead ? addressOf(instead) : mediaUrl + originalAddress(folder_path, name),
     };
   });
 }

@@ -44,7 +44,7 @@ describe('ladders and snippets', () => {
     await server.workUntilIdle();
     expect((await renditionsOf(asset.id))['rungs.400w.jpg']).toBe('surplus');
     expect((await publicly('/media/ladder/a~rungs.400w.jpg')).status).toBe(200);
-    await server.app.requests.flush();
+    await server.processes.rendering.requests.flush();
     const { body: surplus } = await api('GET', '/renditions/surplus?recipe=rungs');
     expect(
       surplus.items.map(({ variant, why, requests }: Record<string, unknown>) => [variant, why, requests]),

@@ -1,14 +1,14 @@
-import { nearestRendition, type RenditionState, recipeApplies } from '@uniferum/core';
-import { findAssets } from '../library/asset-queries.js';
-import { addToTallies } from '../library/tallies.js';
-import type { RunHandler, RunInputs } from '../runs/handler.js';
-import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
-import { findRun } from '../runs/queries.js';
-import { type Database, type Executor, inTransaction } from '../shared/database.js';
-import { notFound, UniferumError } from '../shared/errors.js';
-import { findRenditions, type RenditionRow, UNKNOWN_ORIGIN, updateRenditions } from './queries.js';
+import { nearestRendition, type RenditionState, recipeApplies } from '@uniferum/core/recipes';
+import { type AssetRow, holdAssets } from '../library/asset-queries.js';
+import type { BoundRun } from '../runs/handler.js';
+import { beginGroupedRun } from '../runs/ledger.js';
+import { defineRun, type UndoRun } from '../runs/run-kind.js';
+import type { Database, Executor } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+import { dropRenditions, putRenditions } from './put-renditions.js';
+import { findRenditions, type RenditionRow, UNKNOWN_ORIGIN } from './queries.js';
+import { holdRecipes } from './recipe-lock-queries.js';
 import { listRecipes } from './recipe-queries.js';
-import { counted, dropRenditions } from './record.js';
 import {
   findRemoved,
   forgetRemoved,
@@ -24,76 +24,69 @@ import {
 export const RESTORABLE_DAYS = 30;
 const KEYS_PER_ITEM = 200;
 
-/** Begins to remove surplus renditions. Their addresses lead on to what is nearest. @returns the run's id */
-export async function beginRemoval(db: Database, filter: SurplusFilter, by: string): Promise<string> {
-  const keys = await listSurplusKeys(db, filter);
-  return beginJob(db, keys, {
-    kind: 'surplus-remove',
-    title: `Removing ${keys.length.toLocaleString('en-GB')} surplus ${keys.length === 1 ? 'rendition' : 'renditions'}`,
-    by,
-    inputOf: (some) => ({ keys: some }),
-  });
-}
-
-/** Begins to bring back what a run removed. @throws UniferumError `not-found`, `conflict` */
-export async function beginRestoral(db: Database, runId: string, by: string): Promise<string> {
-  const run = await findRun(db, runId);
-  if (run === null) throw notFound(`Run ${runId}`);
-  const keys = await listRemovedKeys(db, runId);
+/** Brings back what a run removed. */
+const undoRemoval: UndoRun = async (db, run, by) => {
+  const keys = await listRemovedKeys(db, run.id);
   if (keys.length === 0)
     throw new UniferumError(
       'conflict',
-      `Nothing of "${run.title}" can be brought back: it was brought back already, or removed more than ${RESTORABLE_DAYS} days ago.`,
+      `Nothing of "${run.title}" can be restored: it was already restored, or deleted more than ${RESTORABLE_DAYS} days ago.`,
     );
-  return beginJob(db, keys, {
-    kind: 'surplus-restore',
-    title: `Taking back: ${run.title}`.slice(0, 200),
-    by,
-    undoOf: runId,
-    inputOf: (some) => ({ run: runId, keys: some }),
-  });
-}
+  return beginGroupedRun(
+    db,
+    surplusRestoreRun,
+    { title: `Undoing: ${run.title}`, by, undoOf: run.id },
+    {
+      subjects: keys,
+      perItem: KEYS_PER_ITEM,
+      inputOf: (some) => ({ run: run.id, keys: some }),
+    },
+  );
+};
 
-async function beginJob<Kind extends 'surplus-remove' | 'surplus-restore'>(
-  db: Database,
-  keys: readonly RenditionKey[],
-  job: {
-    kind: Kind;
-    title: string;
-    by: string;
-    undoOf?: string;
-    inputOf: (keys: RenditionKey[]) => RunInputs[Kind];
-  },
-): Promise<string> {
-  const { kind, title, by, undoOf, inputOf } = job;
-  return inTransaction(db, async (tx) => {
-    const run = await beginRun(tx, { kind, title, by, ...(undoOf !== undefined && { undoOf }) });
-    const items = [];
-    for (let at = 0; at < keys.length; at += KEYS_PER_ITEM) {
-      const some = keys.slice(at, at + KEYS_PER_ITEM);
-      items.push({
-        key: `keys:${at}`,
-        title: `${(at + 1).toLocaleString('en-GB')}–${(at + some.length).toLocaleString('en-GB')}`,
-        input: inputOf(some),
-        weight: some.length,
-      });
-    }
-    await addItems<Kind>(tx, run, items);
-    await endIfEmpty(tx, run);
-    return run;
-  });
+export const surplusRemoveRun = defineRun<{ keys: RenditionKey[] }>({
+  kind: 'surplus-remove',
+  label: 'Delete surplus renditions',
+  countsBytes: true,
+  undo: undoRemoval,
+});
+export const surplusRestoreRun = defineRun<{ run: string; keys: RenditionKey[] }>({
+  kind: 'surplus-restore',
+  label: 'Restore surplus renditions',
+});
+
+/** Begins to remove surplus renditions. Their addresses lead on to what is nearest. @returns the run's id */
+export async function beginRemoval(db: Database, filter: SurplusFilter, by: string): Promise<string> {
+  const keys = await listSurplusKeys(db, filter);
+  const title = `Deleting ${keys.length.toLocaleString('en-GB')} surplus ${keys.length === 1 ? 'rendition' : 'renditions'}`;
+  return beginGroupedRun(
+    db,
+    surplusRemoveRun,
+    { title, by },
+    {
+      subjects: keys,
+      perItem: KEYS_PER_ITEM,
+      inputOf: (some) => ({ keys: some }),
+    },
+  );
 }
 
 /** Removes surplus renditions; what has become wanted again meanwhile stays. */
-export const surplusRemoveHandler: RunHandler<RunInputs['surplus-remove']> = {
+export const surplusRemoveHandler: BoundRun = surplusRemoveRun.bind({
   work: async ({ keys }, { runId }) => ({
     outcome: 'done',
     record: async (tx) => {
-      const rows = (await findRenditions(tx, assetsOf(keys), { lock: true })).filter(
-        (row) => row.state === 'surplus' && isAmong(row, keys),
-      );
+      await holdRecipes(tx);
+      const assets = await holdAssets(tx, assetsOf(keys));
+      const present = await findRenditions(tx, assetsOf(keys), { lock: true });
+      const rows = present.filter((row) => row.state === 'surplus' && isAmong(row, keys));
       await insertRemoved(tx, runId, rows);
-      await dropRenditions(tx, rows);
+      for (const asset of assets)
+        await dropRenditions(
+          tx,
+          rows.filter(({ asset_id }) => asset_id === asset.id),
+          asset,
+        );
       const bytes = rows.reduce((sum, row) => sum + (row.bytes ?? 0), 0);
       return {
         done: rows.length,
@@ -103,41 +96,38 @@ export const surplusRemoveHandler: RunHandler<RunInputs['surplus-remove']> = {
       };
     },
   }),
-};
+});
 
 /** Brings removed renditions back as surplus; one whose recipe asks for it again is outdated. */
-export const surplusRestoreHandler: RunHandler<RunInputs['surplus-restore']> = {
+export const surplusRestoreHandler: BoundRun = surplusRestoreRun.bind({
   work: async ({ run, keys }) => ({
     outcome: 'done',
     record: async (tx) => {
+      await holdRecipes(tx);
+      const assets = new Map((await holdAssets(tx, assetsOf(keys))).map((asset) => [asset.id, asset]));
       const removed = await lockRemoved(tx, run, keys);
       const present = await findRenditions(tx, assetsOf(keys), { lock: true });
-      const assets = new Map((await findAssets(tx, assetsOf(keys))).map((asset) => [asset.id, asset]));
       const recipes = await listRecipes(tx);
-      const back = removed.filter((row) => !present.some((one) => isSame(one, row) && one.sha256 !== null));
-      const rows = back.map((row): RenditionRow => {
-        const asset = assets.get(row.asset_id);
+      const back = removed.filter(
+        (row) => assets.has(row.asset_id) && !present.some((one) => isSame(one, row) && one.sha256 !== null),
+      );
+      for (const row of back) {
+        const asset = assets.get(row.asset_id) as AssetRow;
         const isWanted = recipes.some(
           (recipe) =>
             recipe.name === row.recipe &&
             row.variant === '' &&
-            asset &&
             recipeApplies(recipe, { ...asset, folder: asset.folder_path }),
         );
         const state: RenditionState = isWanted ? 'outdated' : 'surplus';
-        return { ...row, ...UNKNOWN_ORIGIN, state };
-      });
-      const replaced = present.filter((one) => rows.some((row) => isSame(row, one)));
-      await updateRenditions(tx, rows);
-      await addToTallies(tx, [
-        ...replaced.map((row) => counted(row, -1)),
-        ...rows.map((row) => counted(row, 1)),
-      ]);
-      for (const row of back) await forgetRemoved(tx, row.asset_id, [row]);
+        const before = present.find((one) => isSame(one, row)) ?? null;
+        await putRenditions(tx, [{ before, after: { ...row, ...UNKNOWN_ORIGIN, state } }], asset);
+        await forgetRemoved(tx, row.asset_id, [row]);
+      }
       return { done: back.length, skipped: keys.length - back.length, failed: 0 };
     },
   }),
-};
+});
 
 /** What is shown at the address of a rendition that was removed: the nearest one of the same asset; null for the original. */
 export async function substituteOf(
@@ -165,8 +155,8 @@ export function chooseSubstitute(
   return nearestRendition(gone, candidates)?.row ?? null;
 }
 
-function assetsOf(keys: readonly RenditionKey[]): number[] {
-  return [...new Set(keys.map(([asset]) => asset))];
+function assetsOf(keys: readonly RenditionKey[]): string[] {
+  return [...new Set(keys.map(([asset]) => String(asset)))];
 }
 
 function isAmong(

@@ -1,7 +1,7 @@
-import { usesFocal } from '@uniferum/core';
+import { usesFocal } from '@uniferum/core/recipes';
 import { type Database, inTransaction } from '../shared/database.js';
+import { fillOrigins } from './apply-queries.js';
 import { contentDigest } from './digests.js';
-import { fillOrigins } from './queries.js';
 import { insertRevision, listRecipes } from './recipe-queries.js';
 
 /**

@@ -27,12 +27,48 @@ describe('when', () => {
     await api('POST', '/recipes', recipe('asked', '/asked', 300, { when: 'on-request' }));
     const asset = await addPicture('/asked', 'a.jpg', 2);
     await server.workUntilIdle();
-    expect(await renditionsOf(asset.id)).toEqual({ asked: 'due' });
+    expect(await renditionsOf(asset.id)).toEqual({ asked: 'on-request' });
     const { body } = await api('POST', '/recipes/rebuild?rehearse=true', { only: 'missing' });
     expect(body.plan.items.some((item: { recipe: string }) => item.recipe === 'asked')).toBe(false);
     const answer = await publicly('/media/asked/a~asked.jpg');
     expect([answer.status, answer.headers.get('content-type')]).toEqual([200, 'image/jpeg']);
     expect(await renditionsOf(asset.id)).toEqual({ asked: 'fresh' });
+  });
+
+  test('a recipe shows what it made: the smallest file that is large enough, of what came last', async () => {
+    await api('POST', '/recipes', recipe('shown', '/shown', 600, { ladder: { widths: [120, 240] } }));
+    const sample = async () => (await api('GET', '/recipes/shown')).body.sample;
+    await addPicture('/shown', 'first.jpg', 4);
+    expect(await sample()).toBeNull();
+    await addPicture('/shown', 'last.jpg', 5);
+    await server.workUntilIdle();
+    const address = pathOf(await sample());
+    expect(address).toMatch(/\/shown\/last~shown\./);
+    expect((await sharp((await publicly(address)).bytes).metadata()).width).toBe(240);
+    const { body } = await api('GET', '/recipes');
+    expect(body.items.find(({ name }: { name: string }) => name === 'shown').sample).toBe(await sample());
+  });
+
+  test('what was not made yet follows a change of when its recipe makes it', async () => {
+    const when = (moment: string) => ({
+      ...recipe('turned', '/turned', 300, { when: moment }),
+      name: undefined,
+    });
+    await api('POST', '/recipes', recipe('turned', '/turned', 300, { when: 'on-request' }));
+    const asset = await addPicture('/turned', 'a.jpg', 9);
+    const counts = async () => (await api('GET', '/recipes/turned')).body.renditions;
+    expect(await counts()).toMatchObject({ due: 0, 'on-request': 1 });
+    await api('PUT', '/recipes/turned', when('background'));
+    expect(await renditionsOf(asset.id)).toEqual({ turned: 'due' });
+    expect(await counts()).toMatchObject({ due: 1, 'on-request': 0 });
+    await api('PUT', '/recipes/turned', when('on-request'));
+    expect(await renditionsOf(asset.id)).toEqual({ turned: 'on-request' });
+    // Whoever names the recipe wants what nobody has requested yet.
+    const named = await api('POST', '/recipes/rebuild?rehearse=true', {
+      recipes: ['turned'],
+      only: 'missing',
+    });
+    expect(named.body.plan.totals.renditions).toBe(1);
   });
 
   test('a signed address makes anything, keeps it, and can’t be altered', async () => {

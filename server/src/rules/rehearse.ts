@@ -1,18 +1,11 @@
-import {
-  type FolderRules,
-  isWithin,
-  judgeFile,
-  pathChain,
-  type ReasonCode,
-  resolveRules,
-  type Verdict,
-} from '@uniferum/core';
-import { textsOf } from '../library/asset-queries.js';
-import { filledTexts } from '../library/assets.js';
+import type { ReasonCode, Verdict } from '@uniferum/core/intake';
+import { isWithin, pathChain } from '@uniferum/core/library';
+import { type FolderRules, judgeFile, resolveRules } from '@uniferum/core/rules';
 import { findFolder, findFoldersByPaths, listFoldersWithin } from '../library/folder-queries.js';
 import { readPresent } from '../library/present-queries.js';
 import type { Executor } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
+import { factsOfRow } from './facts.js';
 
 /** A present file that the new rules would refuse, and why. */
 export interface OutsideFile {
@@ -55,14 +48,7 @@ export async function rehearseRules(db: Executor, folderId: string, rules: Folde
     const then = resolveRules(chain.map((one) => (one.id === folderId ? { ...one, rules } : one)));
     let position = 0;
     for await (const row of readPresent(db, id)) {
-      const facts = {
-        name: row.name,
-        bytes: row.bytes,
-        mime: row.mime,
-        width: row.width,
-        height: row.height,
-        texts: filledTexts(textsOf(row)),
-      };
+      const facts = factsOfRow(row);
       const place = { path, items: position++ };
       totals.present += 1;
       if (judgeFile(facts, now, place).outcome === 'refused') totals.outsideNow += 1;

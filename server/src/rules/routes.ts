@@ -1,4 +1,10 @@
-import { DUPLICATE_RULES, type FolderRules, isTypePattern, NO_RULES, REQUIRABLE_TEXTS } from '@uniferum/core';
+import {
+  DUPLICATE_RULES,
+  type FolderRules,
+  isTypePattern,
+  NO_RULES,
+  REQUIRABLE_TEXTS,
+} from '@uniferum/core/rules';
 import Joi from 'joi';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, component, idSchema, verdictSchema } from '../shared/schemas.js';
@@ -96,11 +102,11 @@ export const rulesRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/folders/{id}/rules`,
     access: 'library:read',
-    summary: "A folder's own rules, and those that hold there",
+    summary: 'Get the rules of a folder, own and inherited',
     params,
     answers: { 200: { description: 'The rules', schema: answerSchema } },
-    async handle({ app, params: { id } }) {
-      const { rules, etag } = await readRules(app.db, id);
+    async handle({ services, params: { id } }) {
+      const { rules, etag } = await readRules(services.db, id);
       return { status: 200, body: rules, headers: { ETag: etag } };
     },
   }),
@@ -108,7 +114,7 @@ export const rulesRoutes: Route[] = [
     method: 'put',
     path: `${API_BASE}/folders/{id}/rules`,
     access: 'rules:write',
-    summary: "Replace a folder's own rules; rehearsed, how many present files that would put outside",
+    summary: 'Replace the rules of a folder; a rehearsal counts the existing files that would break them',
     params,
     query: Joi.object({ rehearse: Joi.boolean().default(false) }),
     body: withDefaults,
@@ -118,10 +124,10 @@ export const rulesRoutes: Route[] = [
         schema: Joi.alternatives(answerSchema, planSchema),
       },
     },
-    async handle({ app, who, params: { id }, query, body, req }) {
-      if (query.rehearse) return { status: 200, body: { plan: await rehearseRules(app.db, id, body) } };
-      await putRules(app.db, id, body, { by: who.name, ifMatch: req.get('if-match') });
-      const { rules, etag } = await readRules(app.db, id);
+    async handle({ services, who, params: { id }, query, body, req }) {
+      if (query.rehearse) return { status: 200, body: { plan: await rehearseRules(services.db, id, body) } };
+      await putRules(services.db, id, body, { by: who.name, ifMatch: req.get('if-match') });
+      const { rules, etag } = await readRules(services.db, id);
       return { status: 200, body: rules, headers: { ETag: etag } };
     },
   }),

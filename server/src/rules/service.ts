@@ -1,15 +1,11 @@
-import {
-  type EffectiveRules,
-  type FolderRules,
-  pathChain,
-  type RulesAnswer,
-  resolveRules,
-} from '@uniferum/core';
-import { recordEvent } from '../hooks/outbox.js';
+import { pathChain } from '@uniferum/core/library';
+import { type EffectiveRules, type FolderRules, type RulesAnswer, resolveRules } from '@uniferum/core/rules';
+import { recordEvent } from '../events/outbox.js';
 import { findFolder, findFoldersByPaths, updateFolderRules } from '../library/folder-queries.js';
 import { type Database, type Executor, inTransaction } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
+import { rulesChanged } from './events.js';
 
 /** Works out the rules that hold in a folder. A path that doesn't exist yet takes those of the folders above it. */
 export async function effectiveRules(db: Executor, path: string): Promise<EffectiveRules> {
@@ -41,6 +37,6 @@ export async function putRules(
     if (folder === null) throw notFound(`Folder ${folderId}`);
     requireMatch(ifMatch, revisionTag(folder.id, folder.revision), `The folder ${folder.path}`);
     await updateFolderRules(tx, folder.id, rules);
-    await recordEvent(tx, { type: 'rules.changed', by, data: { folder: folder.path, rules } });
+    await recordEvent(tx, { event: rulesChanged, by, data: { folder: folder.path, rules } });
   });
 }

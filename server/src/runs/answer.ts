@@ -1,15 +1,20 @@
-import type { App } from '../app.js';
+import type { Answer } from '../shared/answer.js';
 import { notFound } from '../shared/errors.js';
-import { type Answer, API_BASE } from '../shared/route.js';
+import { API_BASE } from '../shared/route.js';
+import type { Services } from '../shared/services.js';
 import { findRun, toRunAnswer } from './queries.js';
 
 /** Answers with a run that was begun, and with what else belongs to it. */
-export async function answerRun(app: App, id: string, more: object = {}): Promise<Answer> {
-  const run = await findRun(app.db, id);
+export async function answerRun(
+  { db, config }: Pick<Services, 'db' | 'config'>,
+  id: string,
+  more: object = {},
+): Promise<Answer> {
+  const run = await findRun(db, id);
   if (run === null) throw notFound(`Run ${id}`);
   return {
     status: 202,
     body: { ...more, run: toRunAnswer(run, Date.now()) },
-    headers: { Location: `${app.config.publicUrl}${API_BASE}/runs/${id}` },
+    headers: { Location: `${config.publicUrl}${API_BASE}/runs/${id}` },
   };
 }

@@ -1,42 +1,23 @@
 import { randomBytes } from 'node:crypto';
 import { hostname } from 'node:os';
 import { setTimeout as delay } from 'node:timers/promises';
-import { backoffMs, failureReason } from '@uniferum/core';
+import { backoffMs } from '@uniferum/core/runs';
 import type { Logger } from 'pino';
-import { type Database, inTransaction, type Transaction } from '../shared/database.js';
-import type { ItemResult, RunHandler, RunHandlers } from './handler.js';
+import { type Database, inTransaction } from '../shared/database.js';
+import { isEnvironmentFault } from '../shared/errors.js';
 import {
-  type ClaimedItem,
-  claimItems,
-  endItem,
-  listClaimableRuns,
-  lockExpiredItems,
-  renewLeases,
-  returnItem,
-  updateItemEnd,
-} from './lease-queries.js';
-import { settleItem, settleRun } from './ledger.js';
-import { findRun } from './queries.js';
+  endItemWith,
+  giveUpItem,
+  holdWithRun,
+  ItemLostError,
+  recoverExpiredItems,
+  returnToRun,
+} from './end-item.js';
+import { ENGINE_DEFAULTS, type EngineOptions } from './engine-options.js';
+import type { BoundRun, ItemResult, RunHandler } from './handler.js';
+import { type ClaimedItem, claimItems, listClaimableRuns, renewLeases } from './lease-queries.js';
 import { Slots } from './slots.js';
-import { addToMinute, beat, removeWorker, type WorkerFacts } from './worker-queries.js';
-
-export interface EngineOptions {
-  /** How many items are worked on at a time; others are held meanwhile, being made durable or ready to begin. */
-  slots: number;
-  /**
-   * How many items more are got ready meanwhile, by handlers that hand the heavy part to processes of their own: those
-   * then never wait for the database. @defaultValue 0
-   */
-  ahead?: number;
-  /** After so long without a heartbeat an item is given to another worker. */
-  leaseMs: number;
-  /** How often an item is tried at most. @defaultValue 5 */
-  maxAttempts?: number;
-  /** How long to look away when nothing waits, in milliseconds. @defaultValue 250 */
-  idleMs?: number;
-  /** @defaultValue 1000 */
-  backoffBaseMs?: number;
-}
+import { addToMinute, heartbeat, removeWorker, type WorkerFacts } from './worker-queries.js';
 
 interface HeldItem {
   item: ClaimedItem;
@@ -55,11 +36,14 @@ type Interruption = 'stopping' | 'lost' | 'shutdown';
 /** Works through the runs of a database until it is closed. Any number of engines may do so at the same time. */
 export class RunEngine {
   readonly #db: Database;
-  readonly #handlers: RunHandlers;
+  readonly #leases: Database;
+  readonly #handlers: ReadonlyMap<string, RunHandler<unknown>>;
   readonly #log: Logger;
   readonly #options: Required<EngineOptions>;
   readonly #id = `${hostname()}:${process.pid}:${randomBytes(4).toString('hex')}`;
   readonly #held = new Map<number, HeldItem>();
+  /** Items that could not be given back, because the database was away. */
+  readonly #unreturned = new Set<ClaimedItem>();
   readonly #shutdown = new AbortController();
   readonly #slots: Slots;
   /** What was done since it was last written down. */
@@ -69,17 +53,25 @@ export class RunEngine {
   #loop: Promise<void> | null = null;
   #beating: Promise<void> | null = null;
 
-  constructor(db: Database, handlers: RunHandlers, log: Logger, options: EngineOptions) {
+  /** @param leases a pool that nobody else uses, so that leases are renewed however busy the other one is; closed with the engine */
+  constructor(
+    db: Database,
+    leases: Database,
+    runs: readonly BoundRun[],
+    log: Logger,
+    options: EngineOptions,
+  ) {
     this.#db = db;
-    this.#handlers = handlers;
+    this.#leases = leases;
+    this.#handlers = new Map(runs.map(({ kind, handler }) => [kind, handler]));
     this.#log = log.child({ worker: this.#id });
-    this.#options = { ahead: 0, maxAttempts: 5, idleMs: 250, backoffBaseMs: 1000, ...options };
+    this.#options = { ...ENGINE_DEFAULTS, ...options };
     this.#slots = new Slots(this.#atATime);
   }
 
   /** Begins to work. */
   async start(): Promise<void> {
-    await beat(this.#db, this.#facts);
+    await heartbeat(this.#leases, this.#facts);
     this.#heart = setInterval(() => {
       this.#beating ??= this.#heartbeat().finally(() => {
         this.#beating = null;
@@ -97,7 +89,8 @@ export class RunEngine {
     if (this.#heart) clearInterval(this.#heart);
     await this.#beating;
     await this.#writeDown().catch(() => {});
-    await removeWorker(this.#db, this.#id).catch(() => {});
+    await removeWorker(this.#leases, this.#id).catch(() => {});
+    await this.#leases.end();
   }
 
   get #atATime(): number {
@@ -113,7 +106,7 @@ export class RunEngine {
     const did = this.#did;
     if (did.done + did.failed + did.busyMs === 0) return;
     this.#did = { done: 0, failed: 0, busyMs: 0 };
-    await addToMinute(this.#db, this.#id, did);
+    await addToMinute(this.#leases, this.#id, did);
   }
 
   async #workLoop(): Promise<void> {
@@ -127,18 +120,18 @@ export class RunEngine {
         });
         continue;
       }
-      try {
-        const items = await this.#claim(free);
+      const { items, error } = await this.#claim(free);
+      for (const item of items) {
+        const work = this.#carryOut(item).finally(() => {
+          working.delete(work);
+          this.#freeSlot?.();
+        });
+        working.add(work);
+      }
+      if (error === null) {
         backoff = this.#options.idleMs;
-        for (const item of items) {
-          const work = this.#carryOut(item).finally(() => {
-            working.delete(work);
-            this.#freeSlot?.();
-          });
-          working.add(work);
-        }
         if (items.length === 0) await this.#rest(this.#options.idleMs);
-      } catch (error) {
+      } else {
         this.#log.error({ err: error }, 'claiming failed');
         await this.#rest(backoff);
         backoff = Math.min(backoff * 2, 10_000);
@@ -151,19 +144,24 @@ export class RunEngine {
     await delay(ms, undefined, { signal: this.#shutdown.signal }).catch(() => {});
   }
 
-  async #claim(limit: number): Promise<ClaimedItem[]> {
+  /** Claims items. What was claimed before an error is worked on all the same: nobody else would. */
+  async #claim(limit: number): Promise<{ items: ClaimedItem[]; error: unknown }> {
     const items: ClaimedItem[] = [];
-    for (const run of await listClaimableRuns(this.#db)) {
-      const claim = {
-        limit: limit - items.length,
-        token: randomBytes(16).toString('hex'),
-        worker: this.#id,
-        leaseMs: this.#options.leaseMs,
-      };
-      items.push(...(await inTransaction(this.#db, (tx) => claimItems(tx, run, claim))));
-      if (items.length >= limit) break;
+    try {
+      for (const run of await listClaimableRuns(this.#db, [...this.#handlers.keys()])) {
+        const claim = {
+          limit: limit - items.length,
+          token: randomBytes(16).toString('hex'),
+          worker: this.#id,
+          leaseMs: this.#options.leaseMs,
+        };
+        items.push(...(await inTransaction(this.#db, (tx) => claimItems(tx, run, claim))));
+        if (items.length >= limit) break;
+      }
+      return { items, error: null };
+    } catch (error) {
+      return { items, error: error ?? new Error('claiming failed') };
     }
-    return items;
   }
 
   async #carryOut(item: ClaimedItem): Promise<void> {
@@ -173,82 +171,90 @@ export class RunEngine {
     const log = this.#log.child({ run: item.runId, item: item.id });
     let result: ItemResult | null = null;
     try {
-      result = await this.#attempt(item, abort.signal, log);
-      if (result) await this.#end(item, result);
+      result = await this.#work(item, abort, log);
+      await result.persist?.();
+      await inTransaction(this.#db, (tx) => endItemWith(tx, item, result as ItemResult));
+      this.#count(result.outcome);
+      await result.afterwards?.().catch((error) => log.warn({ err: error }, 'an item left something undone'));
     } catch (error) {
-      // The database did not take the result. The lease will run out, and the item comes again.
-      log.error({ err: error }, "an item's end could not be written");
+      await this.#fail(item, abort.signal, error, log).catch((second) => {
+        // The database is away. When it is back, the heartbeat gives the item back; or its lease runs out.
+        this.#unreturned.add(item);
+        log.error({ err: second }, 'an item could not be given back');
+      });
     } finally {
       this.#held.delete(item.id);
       await result?.release?.().catch((error) => log.warn({ err: error }, 'an item left something behind'));
     }
   }
 
-  /** @returns null when the item was given back */
-  async #attempt(item: ClaimedItem, signal: AbortSignal, log: Logger): Promise<ItemResult | null> {
+  /** Works on an item in a slot. Work that gives no sign for too long is given up, and frees its slot. */
+  async #work(item: ClaimedItem, abort: AbortController, log: Logger): Promise<ItemResult> {
+    const { signal } = abort;
+    const handler = this.#handlerOf(item);
+    const giveBack = await this.#slots.take(signal);
+    const began = performance.now();
+    const maxMs = handler.maxMs ?? this.#options.maxWorkMs;
+    let watchdog: NodeJS.Timeout | undefined;
+    const stuck = new Promise<never>((_, reject) => {
+      watchdog = setTimeout(() => {
+        reject(new Error(`It was stuck: no progress for ${Math.round(maxMs / 1000)} s.`));
+      }, maxMs);
+    });
+    const work = handler.work(item.input, { signal, runId: String(item.runId), log });
     try {
-      const giveBack = await this.#slots.take(signal);
-      const began = performance.now();
-      const result = await this.#handlerOf(item)
-        .work(item.input, { signal, runId: String(item.runId), log })
-        .finally(() => {
-          this.#did.busyMs += performance.now() - began;
-          giveBack();
-        });
-      try {
-        await result.persist?.();
-      } catch (error) {
-        await result.release?.();
-        throw error;
-      }
-      return result;
+      return await Promise.race([work, stuck]);
     } catch (error) {
-      if (signal.aborted) {
-        await this.#giveBack(item, signal.reason);
-        return null;
-      }
-      const message = error instanceof Error ? error.message : String(error);
-      log.warn({ err: error, attempt: item.attempts }, 'an item failed');
-      if (item.attempts >= this.#options.maxAttempts) return this.#lastFailure(item, message);
-      const delayMs = backoffMs(item.attempts, Math.random(), { baseMs: this.#options.backoffBaseMs });
-      await inTransaction(this.#db, (tx) =>
-        returnItem(tx, item, { delayMs, error: message, countsAttempt: true }),
+      // Should it come to something after all, that is let go.
+      work.then(
+        (late) => late.release?.(),
+        () => {},
       );
-      return null;
+      if (!signal.aborted) abort.abort(error);
+      throw error;
+    } finally {
+      clearTimeout(watchdog);
+      this.#did.busyMs += performance.now() - began;
+      giveBack();
     }
   }
 
-  async #giveBack(item: ClaimedItem, reason: Interruption): Promise<void> {
-    if (reason === 'lost') return;
-    await inTransaction(this.#db, async (tx) => {
-      await returnItem(tx, item, { delayMs: 0, error: null, countsAttempt: false });
-      const run = await findRun(tx, String(item.runId), { lock: true });
-      if (run) await settleRun(tx, run);
-    });
+  /** Decides what becomes of an item whose work, or the writing of it, failed. */
+  async #fail(item: ClaimedItem, signal: AbortSignal, error: unknown, log: Logger): Promise<void> {
+    const interruption = signal.aborted ? signal.reason : null;
+    if (interruption === 'lost' || error instanceof ItemLostError) return;
+    if (interruption === 'stopping' || interruption === 'shutdown') {
+      await returnToRun(this.#db, item, { delayMs: 0, error: null, countsAttempt: false });
+      return;
+    }
+    const message = error instanceof Error ? error.message : String(error);
+    if (isEnvironmentFault(error)) {
+      log.warn({ err: error }, 'an item waits, because what it needs is not there');
+      await holdWithRun(this.#db, item, message, this.#options.backoffBaseMs);
+      return;
+    }
+    log.warn({ err: error, attempt: item.attempts }, 'an item failed');
+    if (item.attempts < this.#options.maxAttempts) {
+      const delayMs = backoffMs(item.attempts, Math.random(), { baseMs: this.#options.backoffBaseMs });
+      await returnToRun(this.#db, item, { delayMs, error: message, countsAttempt: true });
+      return;
+    }
+    await giveUpItem(this.#db, item, this.#handlerOf(item), message, log);
+    this.#count('failed');
   }
 
-  #lastFailure(item: ClaimedItem, message: string): ItemResult {
-    const error = `${message} (tried ${item.attempts} times)`;
-    return {
-      outcome: 'failed',
-      error,
-      record: async (tx) => this.#handlerOf(item).giveUp?.(tx, item.input, error),
-    };
-  }
-
-  async #end(item: ClaimedItem, result: ItemResult): Promise<void> {
-    await inTransaction(this.#db, (tx) => endWithResult(tx, item, result));
-    if (result.outcome === 'failed') this.#did.failed += 1;
+  #count(outcome: ItemResult['outcome']): void {
+    if (outcome === 'failed') this.#did.failed += 1;
     else this.#did.done += 1;
   }
 
   async #heartbeat(): Promise<void> {
     try {
-      await beat(this.#db, this.#facts);
+      await heartbeat(this.#leases, this.#facts);
       await this.#writeDown();
       const held = [...this.#held.values()];
       const still = await renewLeases(
-        this.#db,
+        this.#leases,
         held.map(({ item }) => item),
         this.#options.leaseMs,
       );
@@ -259,56 +265,26 @@ export class RunEngine {
         if (state === undefined) abort.abort('lost' satisfies Interruption);
         else if (state.isStopping) abort.abort('stopping' satisfies Interruption);
       }
-      await this.#recoverExpired();
+      for (const item of this.#unreturned) {
+        await returnToRun(this.#db, item, { delayMs: 0, error: null, countsAttempt: false });
+        this.#unreturned.delete(item);
+      }
+      await recoverExpiredItems(this.#db, {
+        maxDeaths: this.#options.maxDeaths,
+        handlers: this.#handlers,
+        log: this.#log,
+      });
     } catch (error) {
       this.#log.error({ err: error }, 'the heartbeat failed');
     }
   }
 
-  /** Takes care of items whose worker died: they wait again, or end when they were tried too often. */
-  async #recoverExpired(): Promise<void> {
-    await inTransaction(this.#db, async (tx) => {
-      for (const item of await lockExpiredItems(tx)) {
-        const error = `The worker died while working on ${item.title}.`;
-        this.#log.warn({ run: item.runId, item: item.id, attempt: item.attempts }, 'a lease ran out');
-        if (item.attempts >= this.#options.maxAttempts) {
-          await endWithResult(tx, item, this.#lastFailure(item, error));
-          continue;
-        }
-        await returnItem(tx, item, { delayMs: 0, error, countsAttempt: true });
-        const run = await findRun(tx, String(item.runId), { lock: true });
-        if (run) await settleRun(tx, run);
-      }
-    });
-  }
-
   #handlerOf(item: ClaimedItem): RunHandler<unknown> {
-    const handler = Object.entries(this.#handlers).find(([kind]) => kind === item.kind)?.[1];
+    const handler = this.#handlers.get(item.kind);
     if (!handler)
       throw new Error(
-        `This worker knows no runs of kind "${item.kind}". Start a worker of the server's version.`,
+        `This worker does not support runs of kind "${item.kind}". Start a worker of the same version as the server.`,
       );
-    return handler as RunHandler<unknown>;
+    return handler;
   }
-}
-
-/** Ends an item and writes what it made in one transaction: both happen, once, or neither does. */
-async function endWithResult(tx: Transaction, item: ClaimedItem, result: ItemResult): Promise<void> {
-  const error = result.error ?? null;
-  const isHeld = await endItem(tx, item, {
-    state: result.outcome,
-    note: result.note ?? null,
-    error,
-    reason: error === null ? null : failureReason(error, item.title),
-  });
-  if (!isHeld) return;
-  const recorded = (await result.record?.(tx)) ?? {};
-  const { note, bytes, done = 0, skipped = 0, failed = 0 } = recorded;
-  if (note !== undefined || bytes !== undefined) await updateItemEnd(tx, item, { note, bytes });
-  const isCounted =
-    recorded.done !== undefined || recorded.skipped !== undefined || recorded.failed !== undefined;
-  const counts = isCounted
-    ? { done, skipped, failed }
-    : { done: 0, skipped: 0, failed: 0, [result.outcome]: item.weight };
-  await settleItem(tx, item, counts);
 }

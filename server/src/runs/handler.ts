@@ -1,6 +1,4 @@
-import type { AssetTexts, BulkChange, RenditionState } from '@uniferum/core';
 import type { Logger } from 'pino';
-import type { IntakeContext } from '../intake/incoming.js';
 import type { Transaction } from '../shared/database.js';
 import type { EndCounts } from './lease-queries.js';
 
@@ -28,6 +26,8 @@ export interface ItemResult {
    * how many of them came to what. Not called when the item was lost to another worker. */
   // biome-ignore lint/suspicious/noConfusingVoidType: most count by the outcome of the item, and return nothing
   record?(tx: Transaction): Promise<RecordedEnd | void>;
+  /** What may only happen once the end of the item is in the database for good. It may be missed when the worker dies. */
+  afterwards?(): Promise<void>;
   /** Lets go of what was held on disk; called at the very end, whatever came of the item. */
   release?(): Promise<void>;
 }
@@ -46,46 +46,14 @@ export interface ItemContext {
  */
 export interface RunHandler<Input> {
   work(input: Input, context: ItemContext): Promise<ItemResult>;
+  /** Work that takes longer is given up as stuck, in milliseconds. @defaultValue the engine's */
+  maxMs?: number;
   /** Writes what it means that an item was tried for the last time, in the transaction that ends it. */
   giveUp?(tx: Transaction, input: Input, error: string): Promise<void>;
 }
 
-/** The kinds of runs, and what their items hold. */
-/** One file that an intake takes from somewhere. */
-export interface IntakeSource {
-  name: string | null;
-  folder: string;
-  texts: Partial<AssetTexts>;
-  capturedAt: string | null;
-  from:
-    | { kind: 'archive'; sha256: string; entry: number }
-    | { kind: 'inbox'; path: string; mode: 'copy' | 'move' | 'place' }
-    | { kind: 'address'; address: string };
+/** A handler with the kind of run whose items it works on. */
+export interface BoundRun {
+  kind: string;
+  handler: RunHandler<unknown>;
 }
-
-interface RenditionsInput {
-  asset: string;
-  /** Null for all but those that are made on request. */
-  recipes: string[] | null;
-  /** Absent for all that are neither fresh nor surplus. */
-  states?: RenditionState[];
-}
-
-export interface RunInputs {
-  intake: { intake: IntakeContext; files: IntakeSource[] };
-  'bulk-edit': { ids: string[]; change: BulkChange };
-  'bulk-undo': { run: string; ids: string[] };
-  'bulk-bin': { ids: string[] };
-  'bulk-restore': { ids: string[] };
-  'bulk-purge': { ids: string[] };
-  renditions: RenditionsInput;
-  /** What somebody looks at right now: the same work, before everything else. */
-  'renditions-soon': RenditionsInput;
-  optimise: { asset: string; mode: 'lossless' | 'likeness'; likeness?: number };
-  'surplus-remove': { keys: [asset: number, recipe: string, variant: string][] };
-  'surplus-restore': { run: string; keys: [asset: number, recipe: string, variant: string][] };
-}
-
-export type RunKind = keyof RunInputs;
-
-export type RunHandlers = { [Kind in RunKind]: RunHandler<RunInputs[Kind]> };

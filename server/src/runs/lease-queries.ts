@@ -32,13 +32,52 @@ interface ClaimableRow {
   attempts: number;
 }
 
-/** Lists the runs that have work, those first that are urgent and those that waited longest. */
-export async function listClaimableRuns(tx: Executor): Promise<{ id: number; kind: string }[]> {
-  return select(
-    tx,
-    "SELECT id, kind FROM runs WHERE state IN ('waiting', 'working') ORDER BY is_urgent DESC, claimed_at, id LIMIT 20",
+/** Lists the runs of some kinds that have work that may begin now, those first that are urgent and those that waited longest. */
+export async function listClaimableRuns(
+  db: Executor,
+  kinds: readonly string[],
+): Promise<{ id: number; kind: string }[]> {
+  return selectExpanded(
+    db,
+    `SELECT id, kind FROM runs
+     WHERE state IN ('waiting', 'working') AND kind IN (?) AND (held_until IS NULL OR held_until <= NOW(3))
+       AND EXISTS (
+         SELECT 1 FROM run_items
+         WHERE run_items.run_id = runs.id AND run_items.state = 'waiting' AND run_items.not_before <= NOW(3)
+       )
+     ORDER BY is_urgent DESC, claimed_at, id
+     LIMIT 20`,
+    [kinds],
   );
 }
+
+/**
+ * Lets a run rest because what it runs on has a fault: none of its items is begun meanwhile, and it says why. Each time
+ * the rest is longer, up to a minute.
+ */
+export async function holdRun(tx: Transaction, runId: number, reason: string, baseMs: number): Promise<void> {
+  await change(
+    tx,
+    `UPDATE runs
+     SET held_reason = ?, updated_at = NOW(3),
+         held_until = NOW(3) + INTERVAL ROUND(1000 * LEAST(60000, ? * POW(2, LEAST(held_times, 10)))) MICROSECOND,
+         held_times = held_times + 1
+     WHERE id = ? AND (held_until IS NULL OR held_until <= NOW(3))`,
+    [reason.slice(0, MAX_SENTENCE), baseMs, runId],
+  );
+}
+
+/** Lets a run go on whose work succeeds again, or that somebody wants to go on. */
+export async function releaseRun(tx: Transaction, runId: number | string): Promise<void> {
+  await change(
+    tx,
+    'UPDATE runs SET held_reason = NULL, held_until = NULL, held_times = 0 WHERE id = ? AND held_times > 0',
+    [runId],
+  );
+}
+
+/** The longest sentence that is kept of an item or a run. */
+const MAX_SENTENCE = 2000;
 
 /** Claims up to `limit` items of a run: nobody else gets them until the lease is over. Empty when there are none or the run was stopped. */
 export async function claimItems(
@@ -128,7 +167,14 @@ export async function endItem(
     `UPDATE run_items
      SET state = ?, note = ?, error = ?, reason = ?, token = NULL, lease_until = NULL, finished_at = NOW(3)
      WHERE id = ? AND token = ? AND state = 'working'`,
-    [end.state, end.note, end.error, end.reason, item.id, item.token],
+    [
+      end.state,
+      end.note?.slice(0, MAX_SENTENCE) ?? null,
+      end.error?.slice(0, MAX_SENTENCE) ?? null,
+      end.reason?.slice(0, 160) ?? null,
+      item.id,
+      item.token,
+    ],
   );
   return affectedRows === 1;
 }
@@ -139,7 +185,8 @@ export async function updateItemEnd(
   { id, runId }: ClaimedItem,
   { note, bytes }: { note?: string | undefined; bytes?: { before: number; after: number } | undefined },
 ): Promise<void> {
-  if (note !== undefined) await change(tx, 'UPDATE run_items SET note = ? WHERE id = ?', [note, id]);
+  if (note !== undefined)
+    await change(tx, 'UPDATE run_items SET note = ? WHERE id = ?', [note.slice(0, MAX_SENTENCE), id]);
   if (!bytes) return;
   await change(tx, 'UPDATE run_items SET bytes_before = ?, bytes_after = ? WHERE id = ?', [
     bytes.before,
@@ -164,7 +211,13 @@ export async function returnItem(
     `UPDATE run_items
      SET state = 'waiting', token = NULL, lease_until = NULL, error = ?, not_before = NOW(3) + INTERVAL ? MICROSECOND, attempts = attempts - ?
      WHERE id = ? AND token = ? AND state = 'working'`,
-    [back.error, back.delayMs * 1000, back.countsAttempt ? 0 : 1, item.id, item.token],
+    [
+      back.error?.slice(0, MAX_SENTENCE) ?? null,
+      back.delayMs * 1000,
+      back.countsAttempt ? 0 : 1,
+      item.id,
+      item.token,
+    ],
   );
   return affectedRows === 1;
 }
@@ -210,7 +263,10 @@ export interface EndCounts {
 export async function countEnd(tx: Transaction, runId: number, counts: EndCounts): Promise<void> {
   await change(
     tx,
-    'UPDATE runs SET done = done + ?, skipped = skipped + ?, failed = failed + ?, updated_at = NOW(3) WHERE id = ?',
+    `UPDATE runs
+     SET done = done + ?, skipped = skipped + ?, failed = failed + ?, updated_at = NOW(3),
+         held_reason = NULL, held_until = NULL, held_times = 0
+     WHERE id = ?`,
     [counts.done, counts.skipped, counts.failed, runId],
   );
 }

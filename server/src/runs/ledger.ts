@@ -1,62 +1,116 @@
-import { endedItems, finalState, isActive, nextRate, type RunState } from '@uniferum/core';
-import { recordEvent } from '../hooks/outbox.js';
+import {
+  commonFolder,
+  endedItems,
+  finalState,
+  isActive,
+  nextRate,
+  type RunState,
+  runTitle,
+} from '@uniferum/core/runs';
+import { recordEvent } from '../events/outbox.js';
 import { type Database, inTransaction, type Transaction } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
-import type { RunInputs, RunKind } from './handler.js';
+import { runChanged, runCreated, runEnded } from './events.js';
+import { insertItems, requeueFailedItems } from './item-queries.js';
 import {
   type ClaimedItem,
   countEnd,
   databaseNow,
   type EndCounts,
+  releaseRun,
   updateRateSample,
 } from './lease-queries.js';
 import {
   countWorkingItems,
   findRun,
-  insertItems,
   insertRun,
   lockOpenRun,
   type NewRun,
   type RunRow,
-  rewaitFailedItems,
+  updateRunFolder,
   updateRunState,
 } from './queries.js';
+import type { AnyRunKind, RunKind } from './run-kind.js';
 
 /** An item to be done. Its key makes adding it twice harmless. */
-export interface WantedItem<Kind extends RunKind> {
+export interface WantedItem<Input> {
   key: string;
   title: string;
-  input: RunInputs[Kind];
+  input: Input;
   /** How many units it stands for in the run's counts. @defaultValue 1 */
   weight?: number;
 }
 
+/** How a run is begun, apart from its kind. */
+export type RunStart = Omit<NewRun, 'kind' | 'countsBytes' | 'canUndo'>;
+
 /** Begins a run without items yet. */
-export async function beginRun(tx: Transaction, run: NewRun & { kind: RunKind }): Promise<string> {
-  const id = await insertRun(tx, run);
-  await recordEvent(tx, { type: 'run.created', by: run.by, data: { id, kind: run.kind, title: run.title } });
+export async function beginRun(tx: Transaction, kind: AnyRunKind, run: RunStart): Promise<string> {
+  const { kind: name, countsBytes, undo } = kind;
+  const id = await insertRun(tx, { ...run, kind: name, countsBytes, canUndo: undo !== null });
+  await recordEvent(tx, { event: runCreated, by: run.by, data: { id, kind: name, title: run.title } });
   return id;
 }
 
 /** Adds items to the run of their kind that is open and going on, or begins one. */
-export async function addToOpenRun<Kind extends RunKind>(
+export async function addToOpenRun<Input>(
   tx: Transaction,
-  run: NewRun & { kind: Kind },
-  items: readonly WantedItem<Kind>[],
+  kind: RunKind<Input>,
+  run: RunStart,
+  items: readonly WantedItem<Input>[],
 ): Promise<string> {
-  const id = (await lockOpenRun(tx, run.kind)) ?? (await beginRun(tx, { ...run, isOpen: true }));
+  const open = await lockOpenRun(tx, kind.kind);
+  const id = open?.id ?? (await beginRun(tx, kind, { ...run, isOpen: true }));
   await insertItems(tx, id, items);
+  if (open && open.folder !== null && run.folder !== undefined) {
+    const folder = commonFolder(open.folder, run.folder);
+    if (folder !== open.folder) await updateRunFolder(tx, id, folder);
+  }
   return id;
 }
 
 /** Adds items to a run that was begun. */
-export async function addItems<Kind extends RunKind>(
+export async function addItems<Input>(
   tx: Transaction,
   runId: string,
-  items: readonly WantedItem<Kind>[],
+  _kind: RunKind<Input>,
+  items: readonly WantedItem<Input>[],
 ): Promise<void> {
   for (let at = 0; at < items.length; at += INSERT_ROWS)
     await insertItems(tx, runId, items.slice(at, at + INSERT_ROWS));
+}
+
+/** Begins a run over a list, each of its items a group of `perItem` of them. @returns the run's id */
+export async function beginGroupedRun<Subject, Input>(
+  db: Database,
+  kind: RunKind<Input>,
+  run: RunStart,
+  {
+    subjects,
+    perItem,
+    inputOf,
+  }: {
+    subjects: readonly Subject[];
+    perItem: number;
+    inputOf: (some: Subject[]) => Input;
+  },
+): Promise<string> {
+  return inTransaction(db, async (tx) => {
+    const id = await beginRun(tx, kind, run);
+    const items: WantedItem<Input>[] = [];
+    for (let at = 0; at < subjects.length; at += perItem) {
+      const some = subjects.slice(at, at + perItem);
+      items.push({
+        key: `group:${at}`,
+        title: `${(at + 1).toLocaleString('en-GB')}–${(at + some.length).toLocaleString('en-GB')}`,
+        input: inputOf(some),
+        weight: some.length,
+      });
+    }
+    await addItems(tx, id, kind, items);
+    await endIfEmpty(tx, id);
+    return id;
+  });
 }
 
 const INSERT_ROWS = 1000;
@@ -68,7 +122,7 @@ export async function endIfEmpty(tx: Transaction, id: string): Promise<void> {
 }
 
 /** Counts an item's end into its run, follows the rate, and ends the run with its last item. */
-export async function settleItem(tx: Transaction, item: ClaimedItem, counts: EndCounts): Promise<void> {
+export async function recordItemEnd(tx: Transaction, item: ClaimedItem, counts: EndCounts): Promise<void> {
   await countEnd(tx, item.runId, counts);
   const run = await findRun(tx, String(item.runId), { lock: true });
   if (run === null) return;
@@ -85,11 +139,11 @@ export async function settleItem(tx: Transaction, item: ClaimedItem, counts: End
       perSecond: sample.perSecond,
     });
   }
-  await settleRun(tx, run);
+  await finishRunIfDone(tx, run);
 }
 
 /** Brings a run that is held to its end when nothing is left to do, or nothing is held while it is stopping. */
-export async function settleRun(tx: Transaction, run: RunRow): Promise<void> {
+export async function finishRunIfDone(tx: Transaction, run: RunRow): Promise<void> {
   if (!isActive(run.state)) return;
   if (endedItems(run) >= run.total) await endRun(tx, run, finalState(run));
   else if (run.state === 'stopping' && (await countWorkingItems(tx, String(run.id))) === 0)
@@ -109,13 +163,15 @@ export async function stopRun(db: Database, id: string, by: string): Promise<Run
 export async function resumeRun(db: Database, id: string, by: string): Promise<RunRow> {
   return steer(db, id, by, async (tx, run) => {
     if (run.state === 'stopping' || run.state === 'stopped') await updateRunState(tx, id, 'waiting');
+    await releaseRun(tx, id);
   });
 }
 
 /** Tries the failed items of a run again. */
 export async function retryRun(db: Database, id: string, by: string): Promise<RunRow> {
   return steer(db, id, by, async (tx, run) => {
-    const count = await rewaitFailedItems(tx, id);
+    const count = await requeueFailedItems(tx, id);
+    await releaseRun(tx, id);
     if (count > 0 && !isActive(run.state)) await updateRunState(tx, id, 'waiting');
   });
 }
@@ -132,7 +188,7 @@ async function steer(
     await work(tx, before);
     const after = (await findRun(tx, id)) ?? before;
     if (after.state !== before.state)
-      await recordEvent(tx, { type: 'run.changed', by, data: { id, from: before.state, to: after.state } });
+      await recordEvent(tx, { event: runChanged, by, data: { id, from: before.state, to: after.state } });
     return after;
   });
 }
@@ -140,11 +196,11 @@ async function steer(
 async function endRun(tx: Transaction, run: RunRow, state: RunState): Promise<void> {
   await updateRunState(tx, String(run.id), state);
   await recordEvent(tx, {
-    type: 'run.ended',
+    event: runEnded,
     by: 'Uniferum',
     data: {
       id: String(run.id),
-      title: run.title,
+      title: runTitle(run),
       state,
       total: run.total,
       done: run.done,

@@ -6,12 +6,18 @@ import { fileURLToPath } from 'node:url';
 import { pino } from 'pino';
 import sharp from 'sharp';
 import { afterEach, beforeEach, expect, test } from 'vitest';
-import { inTransaction } from '../shared/database.js';
+import { type Database, inTransaction } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+import { openDatabase } from '../shared/pooled-database.js';
 import { eventually, form, photo, startTestServer, type TestServer } from '../testing/harness.js';
 import { RunEngine } from './engine.js';
-import type { ItemResult, RunHandlers } from './handler.js';
+import type { EngineOptions } from './engine-options.js';
+import type { ItemResult } from './handler.js';
+import { insertItems } from './item-queries.js';
 import { beginRun } from './ledger.js';
-import { insertItems } from './queries.js';
+import { defineRun } from './run-kind.js';
+
+const testRun = defineRun<{ asset: string }>({ kind: 'test', label: 'A test', countsBytes: true });
 
 let server: TestServer;
 const engines: RunEngine[] = [];
@@ -29,19 +35,23 @@ afterEach(async () => {
 /** Starts an engine whose items do what the test says. */
 async function startEngine(
   work: (input: { asset: string }, signal: AbortSignal) => Promise<ItemResult>,
-  options: { slots?: number; leaseMs?: number; maxAttempts?: number } = {},
+  options: Partial<EngineOptions> & { db?: Database } = {},
 ): Promise<RunEngine> {
-  const handlers = { renditions: { work: (input, { signal }) => work(input, signal) } } as Pick<
-    RunHandlers,
-    'renditions'
-  > as RunHandlers;
-  const engine = new RunEngine(server.db, handlers, pino({ level: 'silent' }), {
-    slots: 2,
-    leaseMs: 600,
-    idleMs: 15,
-    backoffBaseMs: 20,
-    ...options,
-  });
+  const handlers = [testRun.bind({ work: (input, { signal }) => work(input, signal) })];
+  const { db = server.db, ...rest } = options;
+  const engine = new RunEngine(
+    db,
+    openDatabase(server.config.database, { connections: 1 }),
+    handlers,
+    pino({ level: 'silent' }),
+    {
+      slots: 2,
+      leaseMs: 600,
+      idleMs: 15,
+      backoffBaseMs: 20,
+      ...rest,
+    },
+  );
   engines.push(engine);
   await engine.start();
   return engine;
@@ -50,7 +60,7 @@ async function startEngine(
 /** Begins a run of `count` items. */
 function startRun(count: number): Promise<string> {
   return inTransaction(server.db, async (tx) => {
-    const id = await beginRun(tx, { kind: 'renditions', title: 'A test', by: 'test' });
+    const id = await beginRun(tx, testRun, { title: 'A test', by: 'test' });
     await insertItems(
       tx,
       id,
@@ -177,13 +187,116 @@ test('an item whose lease ran out goes to another worker, and the late result of
 test('a killed worker’s items end as failed when they were tried too often', async () => {
   const id = await startRun(1);
   await server.db.query(
-    "UPDATE run_items SET state = 'working', token = 'dead', attempts = 5, lease_until = NOW(3) - INTERVAL 1 SECOND WHERE run_id = ?",
+    "UPDATE run_items SET state = 'working', token = 'dead', attempts = 20, lease_until = NOW(3) - INTERVAL 1 SECOND WHERE run_id = ?",
     [id],
   );
   await server.db.query("UPDATE runs SET state = 'working' WHERE id = ?", [id]);
   await startEngine(async () => ({ outcome: 'done' }));
   await untilState(id, 'faulty');
   expect((await server.call('GET', `/api/v1/runs/${id}/items`)).body.items[0].error).toMatch(/worker died/);
+});
+
+test('a run that is stopped just before an item fails ends as stopped', async () => {
+  const id = await startRun(1);
+  let fail = () => {};
+  let hasBegun = false;
+  // No heartbeat comes in between: the failure is the first that the worker hears.
+  await startEngine(
+    () =>
+      new Promise((_resolve, reject) => {
+        hasBegun = true;
+        fail = () => reject(new Error('it failed'));
+      }),
+    { leaseMs: 60_000 },
+  );
+  await eventually(async () => hasBegun);
+  expect((await server.call('POST', `/api/v1/runs/${id}/stop`)).body.state).toBe('stopping');
+  fail();
+  await untilState(id, 'stopped');
+});
+
+test('runs whose items wait to be tried again don’t keep others from beginning', async () => {
+  const failing = await Promise.all(Array.from({ length: 30 }, () => startRun(1)));
+  let isLast = false;
+  await startEngine(
+    async () => {
+      if (!isLast) throw new Error('not now');
+      return { outcome: 'done' };
+    },
+    { backoffBaseMs: 600_000 },
+  );
+  await eventually(async () => {
+    const [rows] = await server.db.query<{ n: number }[]>(
+      'SELECT COUNT(*) AS n FROM run_items WHERE attempts = 1',
+    );
+    return Number(rows[0]?.n) === failing.length;
+  });
+  isLast = true;
+  await untilState(await startRun(1), 'done');
+});
+
+test('what was claimed before claiming failed is worked on', async () => {
+  const [first, second] = [await startRun(2), await startRun(2)];
+  let claims = 0;
+  const db = new Proxy(server.db, {
+    get(target, name) {
+      if (name !== 'transaction') {
+        const value = Reflect.get(target, name);
+        return typeof value === 'function' ? value.bind(target) : value;
+      }
+      return (work: Parameters<Database['transaction']>[0]) => {
+        claims += 1;
+        if (claims === 2) return Promise.reject(new Error('the line was cut'));
+        return target.transaction(work);
+      };
+    },
+  });
+  await startEngine(async () => ({ outcome: 'done' }), { db, leaseMs: 60_000 });
+  await untilState(first, 'done');
+  await untilState(second, 'done');
+});
+
+test('an item can be given up, whatever its failure says', async () => {
+  const id = await startRun(2);
+  await startEngine(
+    async ({ asset }) => {
+      throw new Error(asset === '0' ? `${'x'.repeat(100_000)}` : '\ud83d\ude00\ud800'.repeat(50_000));
+    },
+    { maxAttempts: 1 },
+  );
+  await untilState(id, 'faulty');
+  expect(await readRun(id)).toMatchObject({ failed: 2 });
+});
+
+test('work that gives no sign is given up, and its slot is free for others', async () => {
+  const id = await startRun(3);
+  await startEngine(
+    ({ asset }) => (asset === '0' ? new Promise(() => {}) : Promise.resolve({ outcome: 'done' })),
+    { slots: 1, maxWorkMs: 150, maxAttempts: 2 },
+  );
+  await untilState(id, 'faulty');
+  const { items } = (await server.call('GET', `/api/v1/runs/${id}/items?state=failed`)).body;
+  expect(items.map(({ error }: { error: string }) => error)).toEqual([
+    'It was stuck: no progress for 0 s. (tried 2 times)',
+  ]);
+  expect(await readRun(id)).toMatchObject({ done: 2, failed: 1 });
+});
+
+test('a fault of what it runs on holds a run, which says why, and costs no attempt', async () => {
+  const id = await startRun(3);
+  let isFull = true;
+  await startEngine(async () => {
+    if (isFull) throw new UniferumError('storage-full', 'The store "server" is full.');
+    return { outcome: 'done' };
+  });
+  await eventually(async () => (await readRun(id)).heldReason === 'The store "server" is full.');
+  const run = await readRun(id);
+  expect([run.state, run.failed]).toEqual([expect.stringMatching(/waiting|working/), 0]);
+  isFull = false;
+  await untilState(id, 'done');
+  const { items } = (await server.call('GET', `/api/v1/runs/${id}/items`)).body;
+  expect(items.map(({ attempts }: { attempts: number }) => attempts)).toEqual([1, 1, 1]);
+  expect((await readRun(id)).heldReason).toBeNull();
 });
 
 /** Starts a worker as a process of its own, as an operator does. */

@@ -1,4 +1,4 @@
-import type { FailureGroup, ThroughputMinute, WorkerAnswer, WorkersAnswer } from '@uniferum/core';
+import type { FailureGroup, ThroughputMinute, WorkerAnswer, WorkersAnswer } from '@uniferum/core/runs';
 import {
   change,
   changeExpanded,
@@ -23,7 +23,7 @@ export const GONE_AFTER_S = 60;
 const KEPT_HOURS = 24;
 
 /** Says that a worker is alive. */
-export async function beat(db: Executor, { id, host, pid, slots }: WorkerFacts): Promise<void> {
+export async function heartbeat(db: Executor, { id, host, pid, slots }: WorkerFacts): Promise<void> {
   await change(
     db,
     'INSERT INTO workers (id, host, pid, slots) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE seen_at = NOW(3)',
@@ -184,7 +184,7 @@ export async function listRunsOfFailure(
 }
 
 /** Lets items of a run that is held, and that failed for a reason, wait again. @returns how many */
-export async function rewaitFailures(tx: Transaction, runId: string, reason: string): Promise<number> {
+export async function requeueFailures(tx: Transaction, runId: string, reason: string): Promise<number> {
   const [row] = await selectExpanded<{ weight: number | null }>(
     tx,
     "SELECT SUM(weight) AS weight FROM run_items WHERE run_id = ? AND state = 'failed' AND reason = ?",

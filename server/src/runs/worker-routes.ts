@@ -1,4 +1,4 @@
-import { isActive } from '@uniferum/core';
+import { isActive } from '@uniferum/core/runs';
 import Joi from 'joi';
 import type { Database } from '../shared/database.js';
 import { inTransaction } from '../shared/database.js';
@@ -6,7 +6,7 @@ import { notFound } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, idSchema, timeSchema } from '../shared/schemas.js';
 import { findRun, updateRunState } from './queries.js';
-import { listFailures, listRunsOfFailure, readWorkers, rewaitFailures } from './worker-queries.js';
+import { listFailures, listRunsOfFailure, readWorkers, requeueFailures } from './worker-queries.js';
 
 const count = Joi.number().integer().min(0);
 
@@ -44,7 +44,7 @@ export const workerRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/workers`,
     access: 'runs:read',
-    summary: 'What the workers are and do, how much was done each minute, and what waits',
+    summary: 'Get the workers, their items, throughput per minute and the queue',
     query: Joi.object({
       minutes: Joi.number()
         .integer()
@@ -54,18 +54,18 @@ export const workerRoutes: Route[] = [
         .description('how far the throughput goes back'),
     }),
     answers: { 200: { description: 'The workers', schema: workersSchema } },
-    async handle({ app, query: { minutes } }) {
-      return { status: 200, body: await readWorkers(app.db, minutes) };
+    async handle({ services, query: { minutes } }) {
+      return { status: 200, body: await readWorkers(services.db, minutes) };
     },
   }),
   route({
     method: 'get',
     path: `${API_BASE}/runs/failures`,
     access: 'runs:read',
-    summary: 'Failed items of all runs, grouped by why they failed',
+    summary: 'List failed items of all runs, grouped by reason',
     answers: { 200: { description: 'The groups, the largest first', schema: failuresSchema } },
-    async handle({ app }) {
-      const items = await listFailures(app.db);
+    async handle({ services }) {
+      const items = await listFailures(services.db);
       return { status: 200, body: { items, total: items.reduce((sum, group) => sum + group.count, 0) } };
     },
   }),
@@ -73,14 +73,16 @@ export const workerRoutes: Route[] = [
     method: 'post',
     path: `${API_BASE}/runs/failures/retry`,
     access: 'runs:write',
-    summary: 'Try all items again that failed for a reason',
+    summary: 'Retry all items that failed for a reason',
     body: Joi.object({
       reason: Joi.string().max(160).required().description('as in the list of failures'),
-      kind: Joi.string().max(40).required(),
+      kind: Joi.string()
+        .pattern(/^[a-z][a-z-]{0,39}$/)
+        .required(),
     }).example({ reason: '… can’t be decoded: it is cut off', kind: 'renditions' }),
     answers: { 200: { description: 'How many wait again', schema: answer({ items: count, runs: count }) } },
-    async handle({ app, body }) {
-      const retried = await retryFailures(app.db, body);
+    async handle({ services, body }) {
+      const retried = await retryFailures(services.db, body);
       if (retried.items === 0) throw notFound(`A failure "${body.reason}"`);
       return { status: 200, body: retried };
     },
@@ -97,7 +99,7 @@ async function retryFailures(
     const items = await inTransaction(db, async (tx) => {
       const run = await findRun(tx, id, { lock: true });
       if (run === null) return 0;
-      const some = await rewaitFailures(tx, id, failure.reason);
+      const some = await requeueFailures(tx, id, failure.reason);
       if (some > 0 && !isActive(run.state)) await updateRunState(tx, id, 'waiting');
       return some;
     });

@@ -1,48 +1,28 @@
-import {
-  createPool,
-  type Pool,
-  type PoolConnection,
-  type ResultSetHeader,
-  type RowDataPacket,
-} from 'mysql2/promise';
-import type { Config } from '../config.js';
+import type { ResultSetHeader, RowDataPacket } from 'mysql2/promise';
 
-/** What a query runs on: the pool, or the connection of a transaction. */
-export type Executor = Pool | PoolConnection;
+/** What a query runs on: the database, or a transaction. */
+export interface Executor {
+  /** Runs a prepared statement. */
+  execute<Result>(sql: string, values?: readonly unknown[]): Promise<[Result, unknown]>;
+  /** Runs a statement whose lists are expanded (`IN (?)`, `VALUES ?`), which prepared statements can't do. */
+  query<Result>(sql: string, values?: readonly unknown[]): Promise<[Result, unknown]>;
+}
 
-/** A connection inside a transaction. */
-export type Transaction = PoolConnection;
+/** A transaction that has begun. Whoever began it commits it or rolls it back. */
+export interface Transaction extends Executor {
+  /** Runs a part of the transaction that can fail alone: on an error only its own changes are undone. */
+  savepoint<Result>(work: () => Promise<Result>): Promise<Result>;
+}
 
-export type Database = Pool;
+/** A database that may be asked by many at a time. */
+export interface Database extends Executor {
+  /** Runs `work` in a transaction; see {@link inTransaction}. */
+  transaction<Result>(work: (tx: Transaction) => Promise<Result>): Promise<Result>;
+  end(): Promise<void>;
+}
 
 /** A value that can stand for a placeholder. */
 export type SqlValue = string | number | boolean | Date | null | Buffer;
-
-const DEADLOCK = 'ER_LOCK_DEADLOCK';
-const MAX_ATTEMPTS = 5;
-
-/**
- * Opens the pool. Times are UTC on every connection. BIGINTs come as numbers: ids and sizes stay far below 2^53.
- * READ COMMITTED, so that claims lock rows and not the gaps between them.
- */
-export function openDatabase(config: Config['database'], options: { connections?: number } = {}): Database {
-  const pool = createPool({
-    host: config.host,
-    port: config.port,
-    user: config.user,
-    password: config.password,
-    database: config.name,
-    connectionLimit: options.connections ?? 10,
-    timezone: 'Z',
-    charset: 'utf8mb4_general_ci',
-    supportBigNumbers: true,
-    maxPreparedStatements: 400,
-  });
-  pool.pool.on('connection', (connection) => {
-    connection.query("SET time_zone = '+00:00', tx_isolation = 'READ-COMMITTED'");
-  });
-  return pool;
-}
 
 /** Reads rows with a prepared statement. */
 export async function select<Row>(db: Executor, sql: string, values: SqlValue[] = []): Promise<Row[]> {
@@ -78,32 +58,43 @@ export async function changeExpanded(db: Executor, sql: string, values: unknown[
 }
 
 /**
- * Carries out `work` in a transaction. A deadlock, in which the database picked this one as the victim, starts it
- * over; so `work` must do nothing outside the database that can't be done twice.
+ * Runs `work` in a transaction. If the database picks it as the victim of a deadlock, `work` starts over, so it must do
+ * nothing outside the database that can't be done twice.
+ *
+ * @throws UniferumError `busy` when it is still a victim after several attempts
  */
-export async function inTransaction<Result>(
+export function inTransaction<Result>(
   db: Database,
   work: (tx: Transaction) => Promise<Result>,
 ): Promise<Result> {
-  for (let attempt = 1; ; attempt += 1) {
-    const connection = await db.getConnection();
-    try {
-      await connection.beginTransaction();
-      const result = await work(connection);
-      await connection.commit();
-      return result;
-    } catch (error) {
-      await connection.rollback().catch(() => connection.destroy());
-      if (!isDatabaseError(error, DEADLOCK) || attempt === MAX_ATTEMPTS) throw error;
-    } finally {
-      connection.release();
-    }
+  return db.transaction(work);
+}
+
+/** Thrown by the work of a transaction that found what it had read to be stale: it starts over, as the victim of a deadlock does. */
+export class StartOver extends Error {
+  readonly code = 'ER_LOCK_DEADLOCK';
+
+  constructor() {
+    super('What this transaction had read was changed meanwhile');
   }
 }
 
 /** Tells whether the database refused a statement with this error code. */
 export function isDatabaseError(error: unknown, code: string): boolean {
   return error instanceof Error && 'code' in error && error.code === code;
+}
+
+/** What `JSON.stringify` makes of half a surrogate pair, and sometimes of a backslash that only looks like it. */
+const LONE_SURROGATE = /\\ud[89a-f]/i;
+
+/**
+ * Writes a value as JSON that the database reads, too: it takes half a surrogate pair for broken JSON as a whole. Whoever
+ * cuts a text, or sends one, may leave such a half.
+ */
+export function writeJson(value: unknown): string {
+  const text = JSON.stringify(value);
+  if (!LONE_SURROGATE.test(text)) return text;
+  return JSON.stringify(value, (_key, one) => (typeof one === 'string' ? one.toWellFormed() : one));
 }
 
 /** Writes `%`, `_` and `\` so that LIKE takes them literally. */

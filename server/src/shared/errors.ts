@@ -1,23 +1,30 @@
-import type { FieldError, Problem, Verdict } from '@uniferum/core';
+import type { Verdict } from '@uniferum/core/intake';
+import type { FieldError, Problem } from '@uniferum/core/shared';
 
 /** Every problem that the API answers with: its status and its title. Codes are public and never reused. */
 export const PROBLEMS = {
   'malformed-request': { status: 400, title: 'The request is malformed' },
-  'not-signed-in': { status: 401, title: 'A key or a session is needed' },
-  'wrong-credentials': { status: 401, title: 'These credentials are not known' },
-  'right-missing': { status: 403, title: 'A right is missing' },
+  'not-signed-in': { status: 401, title: 'Authentication required' },
+  'wrong-credentials': { status: 401, title: 'Invalid credentials' },
+  'right-missing': { status: 403, title: 'Missing right' },
+  'metadata-kept': { status: 403, title: 'Metadata can’t be removed' },
   'foreign-origin': { status: 403, title: 'The request comes from another site' },
-  'not-found': { status: 404, title: 'There is nothing here' },
-  conflict: { status: 409, title: 'The request conflicts with what is there' },
+  'not-found': { status: 404, title: 'Not found' },
+  conflict: { status: 409, title: 'Conflict' },
   'request-in-progress': { status: 409, title: 'The same request is still in progress' },
   'stale-state': { status: 412, title: 'It was changed in the meantime' },
   'too-large': { status: 413, title: 'The request is too large' },
-  'unsupported-media-type': { status: 415, title: 'The body is of a type that is not taken here' },
-  'range-not-satisfiable': { status: 416, title: 'The range lies outside the file' },
+  'unsupported-media-type': { status: 415, title: 'Unsupported body type' },
+  'range-not-satisfiable': { status: 416, title: 'Range outside the file' },
   refused: { status: 422, title: 'A rule refuses it' },
   'key-reused': { status: 422, title: 'The Idempotency-Key was used for another request' },
   'too-many-attempts': { status: 429, title: 'Too many attempts' },
-  unexpected: { status: 500, title: 'Something went wrong on the server' },
+  'too-many-requests': { status: 429, title: 'Too many requests' },
+  unexpected: { status: 500, title: 'Server error' },
+  busy: { status: 503, title: 'The server is busy' },
+  'database-away': { status: 503, title: 'The database can’t be reached' },
+  'store-away': { status: 503, title: 'The store can’t be reached' },
+  'storage-full': { status: 507, title: 'A disk is full' },
 } as const;
 
 export type ProblemCode = keyof typeof PROBLEMS;
@@ -63,4 +70,9 @@ export function toProblem(error: UniferumError, instance: string, requestId: str
 /** Makes the error for something that is not there. */
 export function notFound(what: string): UniferumError {
   return new UniferumError('not-found', `${what} does not exist.`);
+}
+
+/** Tells whether something failed because of what Uniferum runs on, and not because of what it was given: it may go better later. */
+export function isEnvironmentFault(error: unknown): error is UniferumError {
+  return error instanceof UniferumError && (error.status === 503 || error.status === 507);
 }

@@ -9,3 +9,18 @@ export function groupBy<Key, Item>(items: readonly Item[], keyOf: (item: Item) =
   }
   return groups;
 }
+
+/** Cuts what comes into groups of a size; the last one may be smaller. */
+export async function* inGroups<Item>(
+  items: Iterable<Item> | AsyncIterable<Item>,
+  size: number,
+): AsyncGenerator<Item[]> {
+  let group: Item[] = [];
+  for await (const item of items) {
+    group.push(item);
+    if (group.length < size) continue;
+    yield group;
+    group = [];
+  }
+  if (group.length > 0) yield group;
+}

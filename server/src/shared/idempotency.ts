@@ -1,135 +1,211 @@
-import { createHash } from 'node:crypto';
+import { createHash, randomBytes } from 'node:crypto';
 import type { Request } from 'express';
-import type { Principal } from '../access/principal.js';
-import { change, type Database, selectOne } from './database.js';
+import type { Logger } from 'pino';
+import type { Answer } from './answer.js';
+import { type Database, type Executor, type Transaction, writeJson } from './database.js';
 import { UniferumError } from './errors.js';
-import type { Answer } from './route.js';
+import {
+  claimAnswer,
+  deleteOldAnswers,
+  findAnswer,
+  insertParts,
+  type KeptPart,
+  listParts,
+  lockAnswer,
+  type RequestName,
+  releaseAnswer,
+  renewAnswers,
+  updateAnswer,
+} from './idempotency-queries.js';
+import { type PooledDatabase, retryDeadlocks } from './pooled-database.js';
+import type { Principal } from './principal.js';
+import { RequestDatabase } from './request-database.js';
 
-/** How long an answer is kept for repeats. */
-const KEPT_HOURS = 24;
-/** After so long an unfinished request is taken to have died with its server. */
-const ABANDONED_MINUTES = 10;
-
-interface KeptRow {
-  fingerprint: string | null;
-  status: number | null;
-  body: string | null;
-}
-
-/** What is known of a request that was sent before under the same key. */
-export type Earlier = { state: 'new' } | { state: 'answered'; fingerprint: string; answer: Answer };
-
-/** Identifies the request of one principal under one Idempotency-Key. */
-export interface RequestKey {
-  who: Principal;
-  key: string;
-  route: string;
-}
+const CLEANING_MS = 600_000;
 
 /** The digest by which a repeated body is recognised. */
 export function fingerprintOf(parts: unknown): string {
   return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
 }
 
-/** Answers a repeated request with the first answer, and does its work only once. Failures are not kept. */
-export async function answerOnce(
-  db: Database,
-  { who, key, req, work }: { who: Principal; key: string; req: Request; work: () => Promise<Answer> },
-): Promise<Answer> {
-  const request = { who, key, route: `${req.method} ${req.path}` };
-  const fingerprint = fingerprintOf([req.originalUrl, req.body ?? null]);
-  const earlier = await beginRequest(db, request);
-  if (earlier.state === 'answered') return replay(earlier, fingerprint);
-  try {
-    const answer = await work();
-    await finishRequest(db, request, fingerprint, answer);
-    return answer;
-  } catch (error) {
-    await forgetRequest(db, request);
-    throw error;
-  }
+/** An answer that was given before. */
+export interface StoredResponse {
+  fingerprint: string;
+  answer: Answer;
 }
 
-/** Gives the first answer again, if the repeat has the same content. */
-export function replay(earlier: Extract<Earlier, { state: 'answered' }>, fingerprint: string): Answer {
-  if (earlier.fingerprint !== fingerprint) {
-    throw new UniferumError(
-      'key-reused',
-      'This Idempotency-Key was sent before with another body. Use a new key for a new request.',
-    );
-  }
-  return { ...earlier.answer, headers: { 'Idempotent-Replayed': 'true' } };
+/** Gives the first answer again, if the repeat has the same content. @throws UniferumError `key-reused` */
+export function replay({ fingerprint, answer }: StoredResponse, repeated: string): Answer {
+  if (fingerprint !== repeated) throw keyReused();
+  return { ...answer, headers: { ...answer.headers, 'Idempotent-Replayed': 'true' } };
+}
+
+export function keyReused(): UniferumError {
+  return new UniferumError(
+    'key-reused',
+    'This Idempotency-Key was used with another body. Use a new key for a new request.',
+  );
 }
 
 /**
- * Takes a key for a request that begins now.
- *
- * @throws UniferumError `request-in-progress` while the first one is still being answered
+ * Keeps the answers of requests that carry an Idempotency-Key. Whoever works on a request holds a claim that is renewed
+ * every few seconds; when its server dies the claim runs out, and a repeat takes over.
  */
-export async function beginRequest(db: Database, { who, key, route }: RequestKey): Promise<Earlier> {
-  if (!/^[\x21-\x7e]{1,200}$/.test(key)) {
-    throw new UniferumError(
-      'malformed-request',
-      'An Idempotency-Key has 1 to 200 printable ASCII characters.',
-    );
+export class Idempotency {
+  readonly #db: PooledDatabase;
+  readonly #leases: Database;
+  readonly #leaseMs: number;
+  readonly #held = new Set<string>();
+  readonly #log: Logger;
+  #timer: NodeJS.Timeout | null = null;
+  #cleanedAt = 0;
+
+  /** @param leases a pool that nobody else uses, so that claims are renewed however busy the other one is */
+  constructor(db: PooledDatabase, leases: Database, log: Logger, { leaseMs }: { leaseMs: number }) {
+    this.#db = db;
+    this.#leases = leases;
+    this.#log = log;
+    this.#leaseMs = leaseMs;
   }
-  await change(
-    db,
-    `DELETE FROM kept_answers
-     WHERE started_at < NOW(3) - INTERVAL ${KEPT_HOURS} HOUR
-        OR (status IS NULL AND started_at < NOW(3) - INTERVAL ${ABANDONED_MINUTES} MINUTE)
-     LIMIT 100`,
-  );
-  const { affectedRows } = await change(
-    db,
-    'INSERT IGNORE INTO kept_answers (principal, idempotency_key, route) VALUES (?, ?, ?)',
-    [who.ref, key, route.slice(0, 120)],
-  );
-  if (affectedRows === 1) return { state: 'new' };
-  const row = await selectOne<KeptRow>(
-    db,
-    'SELECT fingerprint, status, body FROM kept_answers WHERE principal = ? AND idempotency_key = ?',
-    [who.ref, key],
-  );
-  if (row === null || row.status === null || row.fingerprint === null) {
-    throw new UniferumError(
-      'request-in-progress',
-      'The first request with this Idempotency-Key has not been answered yet. Ask again in a moment.',
-      { retryAfterSeconds: 2 },
-    );
+
+  /**
+   * Claims a request for this server.
+   *
+   * @throws UniferumError `request-in-progress` while another one works on it
+   */
+  async claim(who: Principal, key: string, route: string): Promise<StoredResponse | Claim> {
+    if (!/^[\x21-\x7e]{1,200}$/.test(key))
+      throw new UniferumError(
+        'malformed-request',
+        'An Idempotency-Key has 1 to 200 printable ASCII characters.',
+      );
+    await this.#clean();
+    const name: RequestName = { principal: who.ref, key };
+    const token = randomBytes(16).toString('hex');
+    this.#hold(token);
+    try {
+      if (await claimAnswer(this.#db, name, { route: route.slice(0, 120), token, leaseMs: this.#leaseMs }))
+        return new Claim(this.#db, name, token, () => this.#held.delete(token));
+    } catch (error) {
+      this.#held.delete(token);
+      throw error;
+    }
+    this.#held.delete(token);
+    const row = await findAnswer(this.#db, name);
+    if (row === null || row.status === null || row.fingerprint === null)
+      throw new UniferumError(
+        'request-in-progress',
+        'The first request with this Idempotency-Key is still in progress. Try again in a moment.',
+        { retryAfterSeconds: Math.max(1, Math.ceil(this.#leaseMs / 5000)) },
+      );
+    return {
+      fingerprint: row.fingerprint,
+      answer: {
+        status: row.status,
+        body: row.body === null ? undefined : JSON.parse(row.body),
+        ...(row.headers !== null && { headers: JSON.parse(row.headers) }),
+      },
+    };
   }
-  return {
-    state: 'answered',
-    fingerprint: row.fingerprint,
-    answer: { status: row.status, body: row.body === null ? undefined : JSON.parse(row.body) },
-  };
+
+  /**
+   * Answers a repeated request with the first answer, and does its work only once: what `work` writes and the answer are
+   * one commit. Failures are not kept.
+   */
+  async answerOnce(
+    { who, key, req }: { who: Principal; key: string; req: Request },
+    work: (db: Database) => Promise<Answer>,
+  ): Promise<Answer> {
+    const fingerprint = fingerprintOf([req.originalUrl, req.body ?? null]);
+    const claim = await this.claim(who, key, `${req.method} ${req.path}`);
+    if (!(claim instanceof Claim)) return replay(claim, fingerprint);
+    try {
+      return await retryDeadlocks(async () => {
+        const db = new RequestDatabase(this.#db);
+        try {
+          const answer = await work(db);
+          await claim.keep(db, fingerprint, answer);
+          await db.finish();
+          return answer;
+        } finally {
+          await db.end();
+        }
+      });
+    } finally {
+      await claim.release();
+    }
+  }
+
+  close(): void {
+    if (this.#timer) clearInterval(this.#timer);
+    this.#timer = null;
+  }
+
+  #hold(token: string): void {
+    this.#held.add(token);
+    this.#timer ??= setInterval(() => {
+      renewAnswers(this.#leases, [...this.#held], this.#leaseMs).catch((error) =>
+        this.#log.warn({ err: error }, 'claims of requests could not be renewed'),
+      );
+    }, this.#leaseMs / 3).unref();
+  }
+
+  async #clean(): Promise<void> {
+    if (Date.now() - this.#cleanedAt < CLEANING_MS) return;
+    this.#cleanedAt = Date.now();
+    await deleteOldAnswers(this.#db);
+  }
 }
 
-/** Keeps the answer of a request for its repeats. */
-export async function finishRequest(
-  db: Database,
-  { who, key }: RequestKey,
-  fingerprint: string,
-  answer: Answer,
-): Promise<void> {
-  await change(
-    db,
-    'UPDATE kept_answers SET fingerprint = ?, status = ?, body = ? WHERE principal = ? AND idempotency_key = ?',
-    [
+/** The right to work on one request under its Idempotency-Key. */
+export class Claim {
+  readonly #db: Database;
+  readonly #name: RequestName;
+  readonly #token: string;
+  readonly #letGo: () => void;
+
+  constructor(db: Database, name: RequestName, token: string, letGo: () => void) {
+    this.#db = db;
+    this.#name = name;
+    this.#token = token;
+    this.#letGo = letGo;
+  }
+
+  /** What an attempt before this one did. */
+  parts(): Promise<KeptPart[]> {
+    return listParts(this.#db, this.#name);
+  }
+
+  /** Writes down what parts of the request did, in the transaction that does it. @throws UniferumError when the claim was lost */
+  async recordParts(tx: Transaction, parts: readonly KeptPart[]): Promise<void> {
+    if (!(await lockAnswer(tx, this.#name, this.#token))) throw lost();
+    await insertParts(tx, this.#name, parts);
+  }
+
+  /** Keeps the answer, in the commit of its effect. @throws UniferumError when the claim was lost */
+  async keep(db: Executor, fingerprint: string, { status, body, headers }: Answer): Promise<void> {
+    const isKept = await updateAnswer(db, this.#name, this.#token, {
       fingerprint,
-      answer.status,
-      answer.body === undefined ? null : JSON.stringify(answer.body),
-      who.ref,
-      key,
-    ],
-  );
+      status,
+      body: body === undefined ? null : writeJson(body),
+      headers: headers === undefined ? null : writeJson(headers),
+    });
+    if (!isKept) throw lost();
+  }
+
+  /** Ends the claim. A request that has no answer yet can be tried again at once. */
+  async release(): Promise<void> {
+    this.#letGo();
+    await releaseAnswer(this.#db, this.#name, this.#token).catch(() => {
+      // The database is away: the claim runs out by itself.
+    });
+  }
 }
 
-/** Gives a key free after a failure, so that a repeat tries again. */
-export async function forgetRequest(db: Database, { who, key }: RequestKey): Promise<void> {
-  await change(
-    db,
-    'DELETE FROM kept_answers WHERE principal = ? AND idempotency_key = ? AND status IS NULL',
-    [who.ref, key],
+function lost(): UniferumError {
+  return new UniferumError(
+    'request-in-progress',
+    'Another server took over this request because this one did not respond in time. Try again in a moment.',
+    { retryAfterSeconds: 2 },
   );
 }

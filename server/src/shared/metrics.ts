@@ -1,24 +1,55 @@
 import type { RequestHandler } from 'express';
-import { collectDefaultMetrics, Histogram, Registry } from 'prom-client';
+import * as prometheus from 'prom-client';
+import type { Executor } from './database.js';
+import type { PooledDatabase } from './pooled-database.js';
 
 /** The figures of one server process. */
 export interface Metrics {
-  registry: Registry;
+  registry: prometheus.Registry;
   /** Times every request by method, route and status. */
   timeRequests: RequestHandler;
 }
 
+/** A figure of a room, read whenever the figures are asked for. */
+export interface Gauge {
+  name: string;
+  help: string;
+  /** What its values are told apart by. */
+  label: string;
+  /** Its values by their label. When that fails, the other figures are given without it. */
+  read(db: Executor): Promise<Record<string, number>>;
+}
+
 /** Begins to collect figures. */
-export function startMetrics(): Metrics {
-  const registry = new Registry();
-  collectDefaultMetrics({ register: registry });
-  const duration = new Histogram({
+export function startMetrics(db: PooledDatabase, gauges: readonly Gauge[]): Metrics {
+  const registry = new prometheus.Registry();
+  prometheus.collectDefaultMetrics({ register: registry });
+  const duration = new prometheus.Histogram({
     name: 'uniferum_http_request_seconds',
     help: 'Time from the arrival of a request to the end of its answer',
     labelNames: ['method', 'route', 'status'],
     buckets: [0.005, 0.02, 0.1, 0.5, 2, 10, 60],
     registers: [registry],
   });
+  new prometheus.Gauge({
+    name: 'uniferum_database_waiting',
+    help: 'Requests that wait for a connection to the database',
+    registers: [registry],
+    collect() {
+      this.set(db.waiting);
+    },
+  });
+  for (const { name, help, label, read } of gauges)
+    new prometheus.Gauge({
+      name,
+      help,
+      labelNames: [label],
+      registers: [registry],
+      async collect() {
+        const values = await read(db).catch((): Record<string, number> => ({}));
+        for (const [of, value] of Object.entries(values)) this.set({ [label]: of }, value);
+      },
+    });
   const timeRequests: RequestHandler = (req, res, next) => {
     const end = duration.startTimer({ method: req.method });
     res.on('finish', () => end({ route: String(req.route?.path ?? 'none'), status: String(res.statusCode) }));

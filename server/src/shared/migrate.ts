@@ -1,7 +1,9 @@
 import { createHash } from 'node:crypto';
 import { readdir, readFile } from 'node:fs/promises';
-import { createConnection, type RowDataPacket } from 'mysql2/promise';
-import type { Config } from '../config.js';
+import { setTimeout as delay } from 'node:timers/promises';
+import { type Connection, createConnection, type RowDataPacket } from 'mysql2/promise';
+import type { Config } from './config.js';
+import { codeOf } from './database-errors.js';
 
 const LOCK_SECONDS = 60;
 const FOLDER = new URL('../../migrations/', import.meta.url);
@@ -14,19 +16,16 @@ const FOLDER = new URL('../../migrations/', import.meta.url);
  * @throws Error when an applied file was edited, or when the database knows a newer file than this program
  */
 export async function migrate(config: Config['database']): Promise<string[]> {
-  const connection = await createConnection({
-    host: config.host,
-    port: config.port,
-    user: config.user,
-    password: config.password,
-    multipleStatements: true,
-    charset: 'utf8mb4_general_ci',
-  });
+  const connection = await connect(config);
   try {
-    await connection.query(
-      `CREATE DATABASE IF NOT EXISTS \`${config.name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci`,
-    );
-    await connection.query(`USE \`${config.name}\``);
+    await connection
+      .query(
+        `CREATE DATABASE IF NOT EXISTS \`${config.name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci`,
+      )
+      .then(() => connection.query(`USE \`${config.name}\``))
+      .catch((error) => {
+        throw new DatabaseStartError(config, error);
+      });
     const [[lock]] = await connection.query<RowDataPacket[]>('SELECT GET_LOCK(?, ?) AS held', [
       `${config.name}.migrate`,
       LOCK_SECONDS,
@@ -40,7 +39,7 @@ export async function migrate(config: Config['database']): Promise<string[]> {
       'SELECT name, sha256 FROM migrations ORDER BY name',
     );
     const applied = new Map(rows.map((row) => [String(row.name), String(row.sha256)]));
-    const files = (await readdir(FOLDER)).filter((name) => /^\d{4}_\w+\.sql$/.test(name)).sort();
+    const files = await listFiles();
     const newer = [...applied.keys()].find((name) => !files.includes(name));
     if (newer)
       throw new Error(
@@ -63,5 +62,77 @@ export async function migrate(config: Config['database']): Promise<string[]> {
   } finally {
     // Ending the connection gives the lock back.
     await connection.end();
+  }
+}
+
+/** Waits until a server has brought the database to the schema of this program. @throws DatabaseStartError */
+export async function waitUntilMigrated(
+  config: Config['database'],
+  { onWait, signal }: { onWait: (missing: string[]) => void; signal?: AbortSignal },
+): Promise<void> {
+  const wanted = await listFiles();
+  for (let told = false; ; told = true) {
+    const missing = await listMissing(config, wanted);
+    if (missing.length === 0) return;
+    if (!told) onWait(missing);
+    await delay(POLL_MS, undefined, signal ? { signal } : {});
+  }
+}
+const POLL_MS = 300;
+
+async function listMissing(config: Config['database'], wanted: readonly string[]): Promise<string[]> {
+  const connection = await connect(config);
+  try {
+    const [rows] = await connection.query<RowDataPacket[]>(
+      `SELECT name FROM \`${config.name}\`.migrations ORDER BY name`,
+    );
+    const applied = new Set(rows.map((row) => String(row.name)));
+    return wanted.filter((name) => !applied.has(name));
+  } catch (error) {
+    // There is no such database yet, or nothing in it.
+    if (error instanceof Error && /^ER_(?:BAD_DB_ERROR|NO_SUCH_TABLE)$/.test(codeOf(error)))
+      return [...wanted];
+    throw new DatabaseStartError(config, error);
+  } finally {
+    await connection.end();
+  }
+}
+
+async function listFiles(): Promise<string[]> {
+  return (await readdir(FOLDER)).filter((name) => /^\d{4}_\w+\.sql$/.test(name)).sort();
+}
+
+async function connect(config: Config['database']): Promise<Connection> {
+  try {
+    return await createConnection({
+      host: config.host,
+      port: config.port,
+      user: config.user,
+      password: config.password,
+      multipleStatements: true,
+      connectTimeout: 5000,
+      charset: 'utf8mb4_general_ci',
+    });
+  } catch (error) {
+    throw new DatabaseStartError(config, error);
+  }
+}
+
+/** Says which database could not be used, as whom, why, and what to do. */
+export class DatabaseStartError extends Error {
+  /** Whether it may go better without anybody doing anything: the database may just be starting. */
+  readonly mayRetry: boolean;
+
+  constructor({ host, port, user, name }: Config['database'], cause: unknown) {
+    const code = cause instanceof Error ? codeOf(cause) : '';
+    const where = `MariaDB at ${host}:${port}`;
+    const denied = /^ER_(?:ACCESS_DENIED_ERROR|DBACCESS_DENIED_ERROR|ACCESS_DENIED_NO_PASSWORD_ERROR)$/.test(
+      code,
+    );
+    const advice = denied
+      ? `refuses the user "${user}" for the database "${name}". Check UNIFERUM_DB_USER, UNIFERUM_DB_PASSWORD and UNIFERUM_DB_NAME, and what that user is granted.`
+      : `can't be reached as "${user}" (${code || String(cause)}). Check that it is running, and that UNIFERUM_DB_HOST and UNIFERUM_DB_PORT name it.`;
+    super(`${where} ${advice}`, { cause });
+    this.mayRetry = !denied;
   }
 }

@@ -1,4 +1,4 @@
-import { RIGHTS } from '@uniferum/core';
+import { RIGHTS } from '@uniferum/core/access';
 import type Joi from 'joi';
 import joiToJson from 'joi-to-json';
 import { PROBLEMS } from './errors.js';
@@ -12,12 +12,20 @@ type JsonObject = { [key: string]: Json };
 /** The package exports one function; its types describe a module instead. */
 const convert = joiToJson as unknown as (schema: Joi.Schema, mode: 'open-api-3.1') => JsonObject;
 
-/** Builds the OpenAPI 3.1 document from the schemas by which the routes validate. */
+/** Builds the OpenAPI 3.1 document from the schemas by which the routes validate. It takes a while: keep the result. */
 export function buildOpenApi(routes: readonly Route[]): JsonObject {
   const named = new Map(
     [...components()].map(([name, schema]) => [JSON.stringify(toJsonSchema(schema)), name]),
   );
-  const refer = (schema: Json): Json => withReferences(schema, named);
+  // The same few schemas stand in every route.
+  const referred = new Map<Json, Json>();
+  const refer = (schema: Json): Json => {
+    const known = referred.get(schema);
+    if (known !== undefined) return known;
+    const result = withReferences(schema, named);
+    referred.set(schema, result);
+    return result;
+  };
   const paths: Record<string, JsonObject> = {};
   for (const route of routes) {
     const path = documentPath(route.path);
@@ -68,7 +76,9 @@ function describeRoute(route: Route, refer: (schema: Json) => Json): JsonObject 
     operationId: operationId(route),
     summary: route.summary,
     tags: [route.path.replace('/api/v1', '').split('/')[1] ?? 'system'],
-    ...(isPublic ? { security: [] } : { 'x-right': route.access }),
+    ...(isPublic ? { security: [] } : {}),
+    ...(route.access === 'anyone' ? { security: [{}, { key: [] }, { session: [] }] } : {}),
+    ...(isPublic || route.access === 'anyone' ? {} : { 'x-right': route.access }),
     parameters: [
       ...describeParameters(route.params, 'path', route),
       ...describeParameters(route.query, 'query', route),
@@ -123,7 +133,7 @@ function headerParameters({ method, access }: Route): Json[] {
     return [
       text(
         'Idempotency-Key',
-        'The same key and body within a day gives the same answer and does nothing twice.',
+        'A repeated request with the same key and body within 24 hours returns the same response and has no further effect.',
       ),
     ];
   if (method === 'patch' || method === 'put' || method === 'delete')
@@ -194,8 +204,12 @@ function describeAnswer(
   };
 }
 
+const converted = new WeakMap<Joi.Schema, JsonObject>();
+
 function toJsonSchema(schema: Joi.Schema): JsonObject {
-  return convert(schema, 'open-api-3.1');
+  const known = converted.get(schema) ?? convert(schema, 'open-api-3.1');
+  converted.set(schema, known);
+  return known;
 }
 
 /** Replaces every part that is a named schema, to the letter, by a reference to it. */

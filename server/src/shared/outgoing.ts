@@ -2,7 +2,7 @@ import { lookup as lookupAll } from 'node:dns';
 import type { LookupFunction } from 'node:net';
 import ipaddr from 'ipaddr.js';
 import { Agent, type Dispatcher, request } from 'undici';
-import type { Config } from '../config.js';
+import type { Config } from './config.js';
 
 /** Why an address could not be fetched, in a sentence. `mayRetry` is true when it could go better later. */
 export class FetchFailure extends Error {
@@ -84,12 +84,12 @@ function readUrl(text: string, base?: URL): URL {
   try {
     url = new URL(text, base);
   } catch {
-    throw new FetchFailure(`"${text}" is no address`);
+    throw new FetchFailure(`"${text}" is not a URL`);
   }
   if (url.protocol !== 'http:' && url.protocol !== 'https:')
-    throw new FetchFailure(`${url.protocol} is no protocol that is fetched; give an http or https address`);
+    throw new FetchFailure(`${url.protocol} is not supported; use an http or https URL`);
   if (url.username || url.password)
-    throw new FetchFailure('the address holds a user name or password; take them out');
+    throw new FetchFailure('the URL contains a user name or password; remove them');
   return url;
 }
 
@@ -162,6 +162,6 @@ function isPublic(address: string): boolean {
 
 function privateTarget(host: string): FetchFailure {
   return new FetchFailure(
-    `${host} lies in a private network, and such addresses are not fetched. Whoever runs this installation can allow it with UNIFERUM_ALLOWED_HOSTS`,
+    `${host} is in a private network, which is blocked. An administrator can allow it with UNIFERUM_ALLOWED_HOSTS`,
   );
 }

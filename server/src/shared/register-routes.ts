@@ -1,23 +1,65 @@
-import { hasRight } from '@uniferum/core';
+import { hasRight } from '@uniferum/core/access';
 import type { Express, Request, Response } from 'express';
 import type Joi from 'joi';
-import { authenticate, NOBODY, type Principal, requireOwnOrigin } from '../access/principal.js';
-import type { App } from '../app.js';
+import { type Admission, strangerOf } from './admission.js';
+import type { Answer } from './answer.js';
+import { CursorSeal, type ListAsked } from './cursor.js';
 import { UniferumError } from './errors.js';
-import { answerOnce } from './idempotency.js';
-import type { Answer, Route, RouteContext } from './route.js';
+import type { Idempotency } from './idempotency.js';
+import { isJson, readJsonBody } from './json-body.js';
+import { NOBODY, type Principal } from './principal.js';
+import type { Route, RouteContext } from './route.js';
+import type { Services } from './services.js';
 
-/** Puts routes into the server: each is authenticated, checked against its right, validated, and then carried out. */
-export function registerRoutes(express: Express, app: App, routes: readonly Route[]): void {
+/** The largest JSON body of a route that doesn't say otherwise. */
+const MAX_JSON_BYTES = 256_000;
+
+/** How requests are let in. */
+export interface Gatekeeping {
+  admission: Admission;
+  idempotency: Idempotency;
+  /** Finds out who asks; null when that can't be told. */
+  authenticate(db: Services['db'], req: Request): Promise<Principal | null>;
+  /** @throws UniferumError when a change comes from another site */
+  requireOwnOrigin(req: Request, publicUrl: string): void;
+}
+
+/**
+ * Puts routes into the server. Nothing of a request's body is read before it is known who asks, that they have the right,
+ * and that they don't ask for too much at a time; then it is read, validated, and the work is done.
+ */
+export function registerRoutes(
+  express: Express,
+  services: Services,
+  gate: Gatekeeping,
+  routes: readonly Route[],
+): void {
+  const seal = new CursorSeal(services.config.masterKey);
   for (const spec of routes) {
     express[spec.method](expressPath(spec.path), async (req, res) => {
-      const who = await admit(app, spec, req);
-      const context = { app, who, req, res, ...parseInput(spec, req) } as RouteContext<never, never, never>;
+      const who = await admit(services, gate, spec, req);
+      const caller = who.kind === 'nobody' ? strangerOf(req.ip) : who.ref;
+      const leave = gate.admission.enter(`${spec.method} ${spec.path}`, caller, spec.atOnce);
+      // Answered, or broken off; the rest of a body that nobody wanted may come after the answer.
+      for (const end of ['finish', 'close']) res.once(end, leave);
+      req.body = await readBody(spec, req);
+      const input = parseInput(spec, req);
+      const list = { path: req.path, query: { ...input.query } };
+      if (typeof input.query.cursor === 'string') input.query.cursor = seal.open(list, input.query.cursor);
+      const context = { services, idempotency: gate.idempotency, who, req, res, ...input } as RouteContext<
+        never,
+        never,
+        never
+      >;
       const key = req.get('idempotency-key');
       const isRepeatable =
         spec.method === 'post' && key !== undefined && spec.access !== 'public' && !spec.ownIdempotency;
-      const work = () => spec.handle(context);
-      send(res, isRepeatable ? await answerOnce(app.db, { who, key, req, work }) : await work());
+      const answer = isRepeatable
+        ? await gate.idempotency.answerOnce({ who, key, req }, (db) =>
+            spec.handle({ ...context, services: { ...services, db } }),
+          )
+        : await spec.handle(context);
+      send(res, spec.query ? sealNext(answer, seal, list) : answer);
     });
   }
 }
@@ -27,9 +69,16 @@ function expressPath(path: string): string {
   return path.replace(/\{(\w+)\*\}/g, '*$1').replace(/\{(\w+)\}/g, ':$1');
 }
 
-async function admit(app: App, spec: Route, req: Request): Promise<Principal> {
+async function admit(
+  { db, config }: Services,
+  gate: Gatekeeping,
+  spec: Route,
+  req: Request,
+): Promise<Principal> {
   if (spec.access === 'public') return NOBODY;
-  const who = await authenticate(app.db, req);
+  const who = await gate.authenticate(db, req);
+  // A script whose key is no good is told so; a page whose session has ended shows its pictures all the same.
+  if (who === null && spec.access === 'anyone' && req.get('authorization') === undefined) return NOBODY;
   if (who === null) {
     throw new UniferumError(
       'not-signed-in',
@@ -37,8 +86,8 @@ async function admit(app: App, spec: Route, req: Request): Promise<Principal> {
     );
   }
   if (who.kind === 'user' && spec.method !== 'get' && spec.method !== 'head')
-    requireOwnOrigin(req, app.config.publicUrl);
-  if (spec.access !== 'known' && !hasRight(who.rights, spec.access)) {
+    gate.requireOwnOrigin(req, config.publicUrl);
+  if (spec.access !== 'known' && spec.access !== 'anyone' && !hasRight(who.rights, spec.access)) {
     throw new UniferumError(
       'right-missing',
       `${who.name} has no right "${spec.access}". Ask somebody who may make keys for one that has it.`,
@@ -47,7 +96,26 @@ async function admit(app: App, spec: Route, req: Request): Promise<Principal> {
   return who;
 }
 
-function parseInput(spec: Route, req: Request): { params: unknown; query: unknown; body: unknown } {
+/** Reads a JSON body where the route takes one; other bodies are read by the handler. */
+async function readBody(spec: Route, req: Request): Promise<unknown> {
+  if ((!spec.body && !spec.alternativeBody) || !isJson(req)) return undefined;
+  return readJsonBody(req, { maxBytes: spec.maxBodyBytes ?? MAX_JSON_BYTES });
+}
+
+function sealNext(answer: Answer, seal: CursorSeal, list: ListAsked): Answer {
+  const { body } = answer;
+  if (!hasNext(body)) return answer;
+  return { ...answer, body: { ...body, next: seal.seal(list, body.next) } };
+}
+
+function hasNext(body: unknown): body is { next: string } {
+  return typeof body === 'object' && body !== null && 'next' in body && typeof body.next === 'string';
+}
+
+function parseInput(
+  spec: Route,
+  req: Request,
+): { params: unknown; query: Record<string, unknown>; body: unknown } {
   if (spec.body && req.body === undefined) {
     throw new UniferumError(
       'unsupported-media-type',
@@ -56,22 +124,42 @@ function parseInput(spec: Route, req: Request): { params: unknown; query: unknow
   }
   return {
     params: spec.params ? validate(spec.params, req.params) : req.params,
-    query: spec.query ? validate(spec.query, req.query) : {},
+    query: spec.query ? { ...(validate(spec.query, req.query) as object) } : {},
     body: spec.body ? validate(spec.body, req.body) : undefined,
   };
 }
 
-function validate(schema: Joi.Schema, input: unknown): unknown {
-  const { value, error } = schema.validate(input, { abortEarly: false, errors: { wrap: { label: false } } });
-  if (!error) return value;
-  const errors = error.details.map(({ path, type, message }) => ({
-    field: path.join('.'),
+/**
+ * @throws UniferumError `malformed-request` with each field that is wrong; of long lists with the first, because a hundred
+ *   thousand faults take long to collect
+ */
+export function validate(schema: Joi.Schema, input: unknown): unknown {
+  const errors = { wrap: { label: false } } as const;
+  const { value, error: first } = schema.validate(input, { abortEarly: true, errors });
+  if (!first) return value;
+  const error = (!hasLongList(input) && schema.validate(input, { abortEarly: false, errors }).error) || first;
+  const told = error.details.slice(0, MAX_ERRORS).map(({ path, type, message }) => ({
+    field: path.join('.').slice(0, MAX_TOLD),
     code: type,
-    message,
+    message: message.slice(0, MAX_TOLD),
   }));
-  throw new UniferumError('malformed-request', `${errors.map(({ message }) => message).join('; ')}.`, {
-    errors,
-  });
+  const more = error.details.length - told.length;
+  throw new UniferumError(
+    'malformed-request',
+    `${told.map(({ message }) => message).join('; ')}${more > 0 ? `; and ${more} more` : ''}.`,
+    { errors: told },
+  );
+}
+
+/** So many faults of one body are told, each in so many characters. */
+const MAX_ERRORS = 50;
+const MAX_TOLD = 500;
+const LONG_LIST = 1000;
+
+function hasLongList(input: unknown): boolean {
+  if (typeof input !== 'object' || input === null) return false;
+  const values = Object.values(input);
+  return values.length > LONG_LIST || values.some(hasLongList);
 }
 
 function send(res: Response, answer: Answer): void {
@@ -81,6 +169,6 @@ function send(res: Response, answer: Answer): void {
   }
   res.status(answer.status);
   if (answer.body === undefined) res.end();
-  else if (typeof answer.body === 'string') res.send(answer.body);
+  else if (typeof answer.body === 'string' || Buffer.isBuffer(answer.body)) res.send(answer.body);
   else res.json(answer.body);
 }

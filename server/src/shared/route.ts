@@ -1,16 +1,19 @@
-import type { Readable } from 'node:stream';
-import type { Right } from '@uniferum/core';
+import type { Right } from '@uniferum/core/access';
 import type { Request, Response } from 'express';
 import type Joi from 'joi';
-import type { Principal } from '../access/principal.js';
-import type { App } from '../app.js';
+import type { Answer } from './answer.js';
+import type { Idempotency } from './idempotency.js';
+import type { Principal } from './principal.js';
+import type { Services } from './services.js';
 
-/** Who may call a route: a right, anyone who is known, or everybody. */
-export type Access = Right | 'known' | 'public';
+/** Who may call a route: a right, whoever is known, anyone (known or not), or everybody without being looked at. */
+export type Access = Right | 'known' | 'anyone' | 'public';
 
 /** What a handler is given: parsed input, and who asks. */
 export interface RouteContext<Params, Query, Body> {
-  app: App;
+  services: Services;
+  /** For routes that state `ownIdempotency`. */
+  idempotency: Idempotency;
   /** Who asks; a stand-in without rights on public routes. */
   who: Principal;
   params: Params;
@@ -18,15 +21,6 @@ export interface RouteContext<Params, Query, Body> {
   body: Body;
   req: Request;
   res: Response;
-}
-
-/** What a handler answers. A stream is sent as it is; `handled` says that the handler has answered itself. */
-export interface Answer {
-  status: number;
-  body?: unknown;
-  stream?: Readable;
-  headers?: Record<string, string | undefined>;
-  handled?: boolean;
 }
 
 export interface AnswerSpec {
@@ -52,6 +46,10 @@ export interface RouteSpec<Params = object, Query = object, Body = undefined> {
   alternativeBody?: Joi.Schema;
   /** A repeated Idempotency-Key is seen to by the handler, because its body streams. */
   ownIdempotency?: boolean;
+  /** The largest JSON body. @defaultValue 256 kB */
+  maxBodyBytes?: number;
+  /** How many requests of one caller are worked on at a time. @defaultValue 64 */
+  atOnce?: number;
   answers: Record<number, AnswerSpec>;
   handle(context: RouteContext<Params, Query, Body>): Promise<Answer>;
 }

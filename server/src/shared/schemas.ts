@@ -1,4 +1,4 @@
-import { parseFolderPath } from '@uniferum/core';
+import { parseFolderPath } from '@uniferum/core/library';
 import Joi from 'joi';
 
 /** Schemas that become components of the OpenAPI document, by their names there. */
@@ -34,7 +34,7 @@ export const folderPathSchema = Joi.string()
 
 export const pagingSchemas = {
   limit: Joi.number().integer().min(1).max(500).default(60).description('how many items at most'),
-  cursor: Joi.string().max(2000).description('where to go on: `next` of the page before'),
+  cursor: Joi.string().max(8000).description('where to go on: `next` of the page before'),
 };
 
 /** The schema of a list answer. */
@@ -57,7 +57,7 @@ export const verdictSchema = component(
   'Verdict',
   answer({
     name: Joi.string(),
-    outcome: Joi.string().valid('accepted', 'remarked', 'refused'),
+    outcome: Joi.string().valid('accepted', 'warned', 'refused'),
     reasons: Joi.array().items(
       answer({
         code: Joi.string(),

@@ -32,7 +32,7 @@ describe('a file of this machine', () => {
     async (_what, mode, bytes) => {
       const data = Buffer.alloc(bytes, 'fog ');
       const path = await put('a.bin', data);
-      const taken = await store.adopt(path, { mode });
+      const taken = await store.importLocalFile(path, { mode });
       expect(taken).toMatchObject(await hashFile(path));
       await taken.keep();
       await taken.discard();
@@ -43,7 +43,7 @@ describe('a file of this machine', () => {
   );
 
   test.each(['copy', 'link'] as const)('that is refused leaves nothing behind: %s', async (mode) => {
-    const taken = await store.adopt(await put('a.bin', 'x'), { mode });
+    const taken = await store.importLocalFile(await put('a.bin', 'x'), { mode });
     await taken.discard();
     await taken.discard();
     expect([await staged(), await store.has(taken.sha256)]).toEqual([[], false]);
@@ -52,8 +52,8 @@ describe('a file of this machine', () => {
   test('kept twice, by two at once, is there once', async () => {
     const path = await put('a.bin', 'the same');
     const [one, two] = await Promise.all([
-      store.adopt(path, { mode: 'link' }),
-      store.adopt(path, { mode: 'copy' }),
+      store.importLocalFile(path, { mode: 'link' }),
+      store.importLocalFile(path, { mode: 'copy' }),
     ]);
     await Promise.all([one?.keep(), two?.keep()]);
     expect(await store.has(one?.sha256 ?? '')).toBe(true);
@@ -61,14 +61,14 @@ describe('a file of this machine', () => {
   });
 
   test('that is not there is an error, and leaves nothing behind', async () => {
-    await expect(store.adopt(join(root, 'missing'), { mode: 'copy' })).rejects.toThrow('ENOENT');
-    await expect(store.adopt(join(root, 'missing'), { mode: 'link' })).rejects.toThrow('ENOENT');
+    await expect(store.importLocalFile(join(root, 'missing'), { mode: 'copy' })).rejects.toThrow('ENOENT');
+    await expect(store.importLocalFile(join(root, 'missing'), { mode: 'link' })).rejects.toThrow('ENOENT');
     expect(await staged()).toEqual([]);
   });
 
   test('registered in place is read from there, and missing once it was changed; the same bytes sent later heal it', async () => {
     const path = await put('a.bin', 'in place');
-    const placed = await store.adopt(path, { mode: 'place', store: 'inbox', key: 'a.bin' });
+    const placed = await store.importLocalFile(path, { mode: 'place', store: 'inbox', key: 'a.bin' });
     await placed.keep();
     expect(placed.copy).toEqual({ store: 'inbox', key: 'a.bin' });
     expect(await store.has(placed.sha256)).toBe(true);

@@ -1,42 +1,38 @@
-import { createHash, randomUUID } from 'node:crypto';
-import {
-  closeSync,
-  constants,
-  createReadStream,
-  fstatSync,
-  fsync,
-  openSync,
-  readFileSync,
-  renameSync,
-  rmSync,
-  writeFileSync,
-} from 'node:fs';
-import {
-  copyFile,
-  type FileHandle,
-  link,
-  lstat,
-  lutimes,
-  mkdir,
-  open,
-  readdir,
-  rename,
-  rm,
-  stat,
-  symlink,
-} from 'node:fs/promises';
-import { dirname, join, resolve } from 'node:path';
+import { randomUUID } from 'node:crypto';
+import { closeSync, createReadStream, openSync, writeFileSync } from 'node:fs';
+import { lstat, mkdir, open, readdir, rename, rm, stat, statfs } from 'node:fs/promises';
+import { join } from 'node:path';
 import type { Readable } from 'node:stream';
-import { promisify } from 'node:util';
-import { crc32 } from 'node:zlib';
-import { SNIFF_BYTES } from '@uniferum/core';
-import type { Adoption, ByteFacts, ByteStore, StagedBytes } from './byte-store.js';
+import type {
+  Adoption,
+  ByteFacts,
+  ByteStore,
+  FileIdentity,
+  StagedBytes,
+  StoreState,
+} from '../shared/byte-store.js';
+import { DiskQuarantine } from './disk-quarantine.js';
 import { hashFile, hashWhole } from './hash-file.js';
+import { type FileHandleToKeep, placeFile, reopenToKeep, stageFile } from './staged-file.js';
+import {
+  copyUnchanged,
+  identify,
+  isSameFile,
+  linkOrCopy,
+  onePass,
+  readSmall,
+  sync,
+  writeWhole,
+} from './staging.js';
+import { explainStoreFault } from './store-faults.js';
 
 const DIGEST = /^[0-9a-f]{64}$/;
 
 /** A file in staging that nobody has touched for so long belongs to a process that died. */
 const ABANDONED_MS = 24 * 3_600_000;
+/** With less than this left on its disk the store counts as full, before the last write fails. */
+const LEAST_FREE_BYTES = 1_000_000;
+const PROBE = Buffer.alloc(4096, 'x');
 
 /**
  * Keeps blobs in a folder: `blobs/ab/<sha256>`; what arrives is written to `staging/` beside it. One level of 256 folders
@@ -45,9 +41,11 @@ const ABANDONED_MS = 24 * 3_600_000;
 export class DiskStore implements ByteStore {
   readonly name = 'server';
   readonly #root: string;
+  readonly #quarantine: DiskQuarantine;
 
   constructor(root: string) {
     this.#root = root;
+    this.#quarantine = new DiskQuarantine(join(root, 'aside'), (sha256) => this.localPath(sha256));
   }
 
   /** Makes the folders, and clears staging of what died there. */
@@ -55,11 +53,7 @@ export class DiskStore implements ByteStore {
     await this.#prepareBlobs();
     await mkdir(this.#staging, { recursive: true });
     await mkdir(this.arrivals(), { recursive: true });
-    for (const name of await readdir(this.#staging)) {
-      const path = join(this.#staging, name);
-      const info = await stat(path).catch(() => null);
-      if (info && Date.now() - info.mtimeMs > ABANDONED_MS) await rm(path, { force: true });
-    }
+    await this.sweepStaging(ABANDONED_MS);
   }
 
   /** Makes the folders of the blobs, and brings those up that an earlier version kept one level deeper. */
@@ -71,57 +65,101 @@ export class DiskStore implements ByteStore {
         if (!entry.isDirectory()) continue;
         const deeper = join(folder, entry.name);
         for (const name of await readdir(deeper))
-          await rename(join(deeper, name), join(folder, name)).catch(ignoreMissing);
+          await rename(join(deeper, name), join(folder, name)).catch((error: NodeJS.ErrnoException) => {
+            if (error.code !== 'ENOENT') throw error;
+          });
         await rm(deeper, { recursive: true, force: true });
       }
     }
+  }
+
+  async check(): Promise<StoreState> {
+    const path = join(this.#staging, `probe-${randomUUID()}`);
+    try {
+      const { bavail, bsize } = await statfs(this.#root);
+      if (bavail * bsize < LEAST_FREE_BYTES) return 'full';
+      const file = await open(path, 'wx');
+      try {
+        await writeWhole(file, PROBE, 0);
+        await file.sync();
+      } finally {
+        await file.close();
+        await rm(path, { force: true });
+      }
+      return 'ok';
+    } catch (error) {
+      const fault = explainStoreFault(error, this.name);
+      return fault instanceof Error && 'code' in fault && fault.code === 'storage-full' ? 'full' : 'failing';
+    }
+  }
+
+  async sweepStaging(minAgeMs: number): Promise<number> {
+    let removed = 0;
+    for (const name of await readdir(this.#staging)) {
+      const path = join(this.#staging, name);
+      const info = await stat(path).catch(() => null);
+      if (!info || Date.now() - info.mtimeMs <= minAgeMs) continue;
+      await rm(path, { force: true });
+      removed += 1;
+    }
+    return removed;
   }
 
   async stage(stream: Readable, { limitBytes }: { limitBytes: number }): Promise<StagedBytes> {
     // It may break off before it is read; the reading below meets the error all the same.
     stream.on('error', () => {});
     const path = join(this.#staging, randomUUID());
-    const file = await open(path, 'wx', 0o644);
-    try {
-      const pass = await onePass(stream, file, limitBytes);
-      if (!pass.isWhole) {
-        await file.close();
-        await rm(path, { force: true });
-        return {
-          ...pass.facts,
-          copy: this.#copyOf(pass.facts.sha256),
-          path: null,
-          keep: refuseToKeep,
-          discard: async () => {},
-        };
-      }
-      return this.#staged(
-        async () => file,
-        path,
-        pass.facts,
-        () => file.close(),
-      );
-    } catch (error) {
-      await file.close();
+    const file = await this.#own(open(path, 'wx', 0o644));
+    const drop = async () => {
+      await file.close().catch(() => {});
       await rm(path, { force: true });
+    };
+    try {
+      const write = (chunk: Buffer, position: number) => this.#own(writeWhole(file, chunk, position));
+      const pass = await onePass(stream, write, limitBytes);
+      if (pass.isWhole)
+        return this.#staged(path, pass.facts, {
+          sync: () => file.sync(),
+          close: () => file.close(),
+          mayBeLinked: false,
+        });
+      await drop();
+      return {
+        ...pass.facts,
+        copy: this.#copyOf(pass.facts.sha256),
+        path: null,
+        keep: refuseToKeep,
+        discard: async () => {},
+      };
+    } catch (error) {
+      await drop();
       throw error;
     }
   }
 
-  async adopt(path: string, adoption: Adoption): Promise<StagedBytes> {
-    if (adoption.mode === 'place') return this.#place(path, adoption);
+  async importLocalFile(path: string, adoption: Adoption): Promise<StagedBytes> {
+    if (adoption.mode === 'place')
+      return placeFile(
+        path,
+        { store: adoption.store, key: adoption.key },
+        {
+          pathOf: (sha256) => this.localPath(sha256),
+          isKept: (sha256) => this.has(sha256),
+          own: (work) => this.#own(work),
+        },
+      );
     const small = adoption.mode === 'copy' ? await this.#copySmall(path) : null;
     if (small) return small;
     const staged = join(this.#staging, randomUUID());
-    const before = await stat(path);
-    if (adoption.mode === 'link') await linkOrCopy(path, staged);
-    else await copyFile(path, staged, constants.COPYFILE_FICLONE);
     try {
+      const source = await (adoption.mode === 'link'
+        ? linkOrCopy(path, staged)
+        : copyUnchanged(path, staged)
+      ).catch((error) => this.#explain(error));
       const facts = await hashFile(staged);
-      const after = await stat(path);
-      if (after.mtimeMs !== before.mtimeMs || after.size !== facts.bytes)
+      if (BigInt(facts.bytes) !== source.bytes || (await wasChanged(staged, source)))
         throw new Error('it is still being written');
-      return this.#staged(() => open(staged, 'r'), staged, facts);
+      return { ...this.#staged(staged, facts, reopenToKeep(staged)), source };
     } catch (error) {
       await rm(staged, { force: true });
       throw error;
@@ -133,41 +171,21 @@ export class DiskStore implements ByteStore {
    * what the copying does. Null when it is not small.
    */
   async #copySmall(path: string): Promise<StagedBytes | null> {
-    const data = readSmall(path);
-    if (data === null) return null;
+    const read = readSmall(path);
+    if (read === null) return null;
     const staged = join(this.#staging, randomUUID());
-    const file = openSync(staged, 'wx', 0o644);
-    let isOver = false;
-    const end = () => {
-      const wasOver = isOver;
-      isOver = true;
-      return wasOver;
-    };
-    const discard = async () => {
-      if (end()) return;
-      closeSync(file);
-      rmSync(staged, { force: true });
-    };
+    let file: number | null = null;
     try {
-      writeFileSync(file, data);
-      const facts = await hashWhole(data);
-      return {
-        ...facts,
-        path: staged,
-        copy: this.#copyOf(facts.sha256),
-        keep: async () => {
-          if (end()) return;
-          const target = this.localPath(facts.sha256);
-          await sync(file);
-          closeSync(file);
-          renameSync(staged, target);
-          await syncFolder(dirname(target));
-        },
-        discard,
-      };
+      file = openSync(staged, 'wx', 0o644);
+      writeFileSync(file, read.data);
+      const facts = await hashWhole(read.data);
+      const open = file;
+      const handle = { sync: () => sync(open), close: async () => closeSync(open), mayBeLinked: false };
+      return { ...this.#staged(staged, facts, handle), source: read.source };
     } catch (error) {
-      await discard();
-      throw error;
+      if (file !== null) closeSync(file);
+      await rm(staged, { force: true });
+      throw explainStoreFault(error, this.name, { isOwn: true });
     }
   }
 
@@ -175,8 +193,8 @@ export class DiskStore implements ByteStore {
     return this.#staging;
   }
 
-  takeWritten(path: string, facts: Omit<ByteFacts, 'head'>): StagedBytes {
-    return this.#staged(() => open(path, 'r'), path, { ...facts, head: new Uint8Array() });
+  stageWrittenFile(path: string, facts: Omit<ByteFacts, 'head'>): StagedBytes {
+    return this.#staged(path, { ...facts, head: new Uint8Array() }, reopenToKeep(path));
   }
 
   open(sha256: string, range?: { start: number; end: number }): Readable {
@@ -188,8 +206,7 @@ export class DiskStore implements ByteStore {
   }
 
   keyOf(sha256: string): string {
-    if (!/^[0-9a-f]{64}$/.test(sha256))
-      throw new TypeError(`Expected a SHA-256 in hexadecimal, got ${sha256}`);
+    if (!DIGEST.test(sha256)) throw new TypeError(`Expected a SHA-256 in hexadecimal, got ${sha256}`);
     return `blobs/${sha256.slice(0, 2)}/${sha256}`;
   }
 
@@ -201,7 +218,11 @@ export class DiskStore implements ByteStore {
       // The link carries the time that the file had when it was registered in place.
       return Math.abs((await stat(path)).mtimeMs - entry.mtimeMs) < PLACED_TOLERANCE_MS;
     } catch {
-      return false;
+      // A sweep may have put it aside in the moment in which somebody came to hold it again.
+      return this.restoreQuarantined(sha256).then(
+        () => true,
+        () => false,
+      );
     }
   }
 
@@ -215,208 +236,64 @@ export class DiskStore implements ByteStore {
     return (await lstat(this.localPath(sha256)).catch(() => null))?.ctimeMs ?? null;
   }
 
-  async putAside(sha256: string): Promise<void> {
-    await mkdir(this.#aside, { recursive: true });
-    const now = new Date();
-    await rename(this.localPath(sha256), join(this.#aside, sha256)).catch(ignoreMissing);
-    await lutimes(join(this.#aside, sha256), now, now).catch(ignoreMissing);
+  quarantine(sha256: string): Promise<void> {
+    return this.#quarantine.put(sha256);
   }
 
-  async bringBack(sha256: string): Promise<void> {
-    const target = this.localPath(sha256);
-    await link(join(this.#aside, sha256), target).catch((error) => {
-      // The same bytes came in again in the meantime.
-      if (error.code !== 'EEXIST') throw error;
-    });
-    await this.removeAside(sha256);
+  restoreQuarantined(sha256: string): Promise<void> {
+    return this.#quarantine.restore(sha256);
   }
 
-  async removeAside(sha256: string): Promise<void> {
-    await rm(join(this.#aside, sha256), { force: true });
+  deleteQuarantined(sha256: string): Promise<void> {
+    return this.#quarantine.delete(sha256);
   }
 
-  async listAside(): Promise<{ sha256: string; sinceMs: number }[]> {
-    const names = await readdir(this.#aside).catch(() => []);
-    return Promise.all(
-      names.map(async (sha256) => ({ sha256, sinceMs: (await lstat(join(this.#aside, sha256))).mtimeMs })),
-    );
-  }
-
-  get #aside(): string {
-    return join(this.#root, 'aside');
+  listQuarantined(): Promise<{ sha256: string; sinceMs: number }[]> {
+    return this.#quarantine.list();
   }
 
   arrivals(): string {
     return join(this.#root, 'arrivals');
   }
 
-  #copyOf(sha256: string): StagedBytes['copy'] {
-    return { store: this.name, key: this.keyOf(sha256) };
-  }
-
-  async #place(path: string, { store, key }: Adoption & { mode: 'place' }): Promise<StagedBytes> {
-    const { mtimeMs } = await stat(path);
-    const facts = await hashFile(path);
-    if ((await stat(path)).mtimeMs !== mtimeMs) throw new Error('it is still being written');
-    return {
-      ...facts,
-      path,
-      copy: { store, key },
-      keep: async () => {
-        if (await this.has(facts.sha256)) return;
-        const target = this.localPath(facts.sha256);
-        const beside = `${target}.${randomUUID()}`;
-        await symlink(resolve(path), beside);
-        await lutimes(beside, mtimeMs / 1000, mtimeMs / 1000);
-        await rename(beside, target);
-        await syncFolder(dirname(target));
-      },
-      discard: async () => {},
-    };
-  }
-
   get #staging(): string {
     return join(this.#root, 'staging');
   }
 
-  #staged(
-    reopen: () => Promise<FileHandle>,
-    path: string,
-    facts: Omit<StagedBytes, 'path' | 'copy' | 'keep' | 'discard'>,
-    close: (() => Promise<void>) | null = null,
-  ): StagedBytes {
-    const mayBeLinked = close === null;
-    let isOver = false;
-    return {
-      ...facts,
-      path,
+  #copyOf(sha256: string): StagedBytes['copy'] {
+    return { store: this.name, key: this.keyOf(sha256) };
+  }
+
+  #staged(path: string, facts: ByteFacts, handle: FileHandleToKeep): StagedBytes {
+    return stageFile(path, facts, handle, {
+      target: this.localPath(facts.sha256),
       copy: this.#copyOf(facts.sha256),
-      keep: async () => {
-        if (isOver) return;
-        isOver = true;
-        const file = await reopen();
-        const target = this.localPath(facts.sha256);
-        // Durable before it is visible: the bytes, then the name, then the folder that holds the name.
-        await file.sync();
-        await file.close();
-        await rename(path, target);
-        // Renaming one link of a file to another of the same leaves both.
-        if (mayBeLinked) await rm(path, { force: true });
-        await syncFolder(dirname(target));
-      },
-      discard: async () => {
-        if (isOver) return;
-        isOver = true;
-        await close?.();
-        await rm(path, { force: true });
-      },
-    };
+      isKept: () => this.has(facts.sha256),
+      own: (work) => this.#own(work),
+    });
+  }
+
+  /** Waits for work on the store's own files: what fails there is the store's fault. */
+  #own<Result>(work: Promise<Result>): Promise<Result> {
+    return work.catch((error) => {
+      throw explainStoreFault(error, this.name, { isOwn: true });
+    });
+  }
+
+  #explain(error: unknown): never {
+    throw explainStoreFault(error, this.name);
   }
 }
 
-function ignoreMissing(error: NodeJS.ErrnoException): void {
-  if (error.code !== 'ENOENT') throw error;
+/** A linked file is the source itself: whoever writes it further changes what was read. */
+async function wasChanged(staged: string, source: FileIdentity): Promise<boolean> {
+  const now = await identify(staged);
+  const isLinked = now.inode === source.inode && now.device === source.device;
+  return isLinked && !isSameFile(now, source);
 }
 
 /** The precision with which a disk keeps the time of a link. */
 const PLACED_TOLERANCE_MS = 1;
-
-async function linkOrCopy(path: string, target: string): Promise<void> {
-  try {
-    await link(path, target);
-  } catch {
-    // Another disk, or one without links.
-    await copyFile(path, target);
-  }
-}
-
-interface Pass {
-  facts: { sha256: string; crc32: string; bytes: number; head: Uint8Array };
-  isWhole: boolean;
-}
-
-/** Writes, hashes, counts and looks at the bytes in one go. The write of a chunk overlaps with the hashing of it. */
-async function onePass(stream: Readable, file: FileHandle, limitBytes: number): Promise<Pass> {
-  const hash = createHash('sha256');
-  const head = Buffer.alloc(SNIFF_BYTES);
-  let headBytes = 0;
-  let checksum = 0;
-  let bytes = 0;
-  for await (const chunk of gather(stream)) {
-    if (headBytes < SNIFF_BYTES) headBytes += chunk.copy(head, headBytes);
-    const position = bytes;
-    bytes += chunk.length;
-    if (bytes > limitBytes) continue;
-    const written = writeWhole(file, chunk, position);
-    hash.update(chunk);
-    checksum = crc32(chunk, checksum);
-    await written;
-  }
-  return {
-    facts: {
-      sha256: hash.digest('hex'),
-      crc32: checksum.toString(16).padStart(8, '0'),
-      bytes,
-      head: head.subarray(0, headBytes),
-    },
-    isWhole: bytes <= limitBytes,
-  };
-}
-
-/** Few large writes cost less than many small ones: network chunks are gathered up to this size. */
-const GATHER_BYTES = 1024 * 1024;
-
-async function* gather(stream: Readable): AsyncGenerator<Buffer> {
-  let parts: Buffer[] = [];
-  let size = 0;
-  for await (const chunk of stream as AsyncIterable<Buffer>) {
-    parts.push(chunk);
-    size += chunk.length;
-    if (size >= GATHER_BYTES) {
-      yield Buffer.concat(parts, size);
-      parts = [];
-      size = 0;
-    }
-  }
-  if (size > 0) yield Buffer.concat(parts, size);
-}
-
-async function writeWhole(file: FileHandle, chunk: Buffer, position: number): Promise<void> {
-  let offset = 0;
-  while (offset < chunk.length) {
-    const { bytesWritten } = await file.write(chunk, offset, chunk.length - offset, position + offset);
-    offset += bytesWritten;
-  }
-}
-
-async function syncFolder(path: string): Promise<void> {
-  const folder = openSync(path, 'r');
-  try {
-    await sync(folder);
-  } finally {
-    closeSync(folder);
-  }
-}
-
-const sync = promisify(fsync);
-
-const SMALL_BYTES = 512 * 1024;
-
-/** Reads a small file whole; null when it is larger. @throws Error when it changes meanwhile */
-function readSmall(path: string): Buffer | null {
-  const file = openSync(path, 'r');
-  try {
-    const before = fstatSync(file);
-    if (before.size > SMALL_BYTES) return null;
-    const data = readFileSync(file);
-    const after = fstatSync(file);
-    if (after.mtimeMs !== before.mtimeMs || after.size !== data.length)
-      throw new Error('it is still being written');
-    return data;
-  } finally {
-    closeSync(file);
-  }
-}
 
 async function refuseToKeep(): Promise<never> {
   throw new Error('Expected bytes within their limit, got bytes that were cut off');

@@ -1,11 +1,13 @@
-import { createHash, webcrypto } from 'node:crypto';
+import { createHash, hash, webcrypto } from 'node:crypto';
 import { open, readFile, stat } from 'node:fs/promises';
 import { crc32 } from 'node:zlib';
-import { SNIFF_BYTES } from '@uniferum/core';
-import type { ByteFacts } from './byte-store.js';
+import { SNIFF_BYTES } from '@uniferum/core/intake';
+import type { ByteFacts } from '../shared/byte-store.js';
 
 /** Up to this size a file is hashed whole, off the main thread; beyond, in pieces as it is read. */
 const WHOLE_BYTES = 4 * 1024 * 1024;
+/** Up to this size the way to another thread and back costs more than the hashing does. */
+const SMALL_BYTES = 256 * 1024;
 const PIECE_BYTES = 1024 * 1024;
 
 /** Reads a file once for its digests, its size and its first bytes. */
@@ -13,20 +15,24 @@ export async function hashFile(path: string): Promise<ByteFacts> {
   return (await stat(path)).size <= WHOLE_BYTES ? hashWhole(await readFile(path)) : hashInPieces(path);
 }
 
-/** Takes the digests of bytes, off the main thread. */
+/** Takes the digests of bytes; of many off the main thread. */
 export async function hashWhole(data: Buffer): Promise<ByteFacts> {
-  const digest = webcrypto.subtle.digest('SHA-256', data);
+  const digest = data.length <= SMALL_BYTES ? hash('sha256', data) : digestElsewhere(data);
   const checksum = crc32(data);
   return {
-    sha256: Buffer.from(await digest).toString('hex'),
+    sha256: await digest,
     crc32: checksum.toString(16).padStart(8, '0'),
     bytes: data.length,
     head: Uint8Array.from(data.subarray(0, SNIFF_BYTES)),
   };
 }
 
+async function digestElsewhere(data: Buffer): Promise<string> {
+  return Buffer.from(await webcrypto.subtle.digest('SHA-256', data)).toString('hex');
+}
+
 async function hashInPieces(path: string): Promise<ByteFacts> {
-  const hash = createHash('sha256');
+  const digest = createHash('sha256');
   const file = await open(path, 'r');
   const head = Buffer.alloc(SNIFF_BYTES);
   let checksum = 0;
@@ -34,7 +40,7 @@ async function hashInPieces(path: string): Promise<ByteFacts> {
   try {
     for await (const piece of file.createReadStream({ highWaterMark: PIECE_BYTES, autoClose: false })) {
       if (bytes < SNIFF_BYTES) (piece as Buffer).copy(head, bytes);
-      hash.update(piece as Buffer);
+      digest.update(piece as Buffer);
       checksum = crc32(piece as Buffer, checksum);
       bytes += (piece as Buffer).length;
     }
@@ -42,7 +48,7 @@ async function hashInPieces(path: string): Promise<ByteFacts> {
     await file.close();
   }
   return {
-    sha256: hash.digest('hex'),
+    sha256: digest.digest('hex'),
     crc32: checksum.toString(16).padStart(8, '0'),
     bytes,
     head: head.subarray(0, Math.min(bytes, SNIFF_BYTES)),

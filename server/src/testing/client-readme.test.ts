@@ -3,7 +3,6 @@ import { readFileSync } from 'node:fs';
 import { rm, writeFile } from 'node:fs/promises';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
-import { pino } from 'pino';
 import { afterAll, beforeAll, expect, test } from 'vitest';
 import { createEngine } from '../worker.js';
 import { startTestServer, type TestServer } from './harness.js';
@@ -17,14 +16,7 @@ let server: TestServer;
 let engine: ReturnType<typeof createEngine>;
 beforeAll(async () => {
   server = await startTestServer();
-  const log = pino({ level: 'silent' });
-  engine = createEngine({
-    config: server.config,
-    db: server.db,
-    store: server.app.store,
-    log,
-    pool: server.app.pool,
-  });
+  engine = createEngine(server.services, server.house);
   await engine.start();
 });
 afterAll(async () => {

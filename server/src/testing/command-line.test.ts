@@ -3,10 +3,9 @@ import { mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { pino } from 'pino';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { createEngine } from '../worker.js';
-import { photo, startTestServer, type TestServer } from './harness.js';
+import { eventually, photo, startTestServer, type TestServer } from './harness.js';
 
 const PROGRAM = fileURLToPath(new URL('../../../cli/bin/uniferum.js', import.meta.url));
 
@@ -18,14 +17,7 @@ beforeAll(async () => {
   server = await startTestServer();
   key = await server.key();
   folder = await mkdtemp(join(tmpdir(), 'uniferum-cli-'));
-  const log = pino({ level: 'silent' });
-  engine = createEngine({
-    config: server.config,
-    db: server.db,
-    store: server.app.store,
-    log,
-    pool: server.app.pool,
-  });
+  engine = createEngine(server.services, server.house);
   await engine.start();
 });
 afterAll(async () => {
@@ -63,7 +55,7 @@ describe('uniferum', () => {
     const { code, out, err } = await uniferum('up', 'views', '--to', '/cli', '--alt', 'A light');
     expect(code).toBe(1);
     expect(out).toContain(`dusk.jpg  accepted  ${server.url}/media/cli/views/gannet/dusk.jpg`);
-    expect(err).toContain('empty.txt  refused  empty.txt has no bytes in it');
+    expect(err).toContain('empty.txt  refused  empty.txt is empty');
   });
 
   test('ls finds, counts and pages; get shows and downloads', async () => {
@@ -126,6 +118,15 @@ describe('uniferum', () => {
     ]);
   });
 
+  test('access shows what a folder publishes, and says so when there is none', async () => {
+    expect((await uniferum('access', '/cli')).out.trim()).toBe('metadata: rights (by default)');
+    await uniferum('access', '/cli', '--metadata', 'none');
+    expect((await uniferum('access', '/cli/views')).out.trim()).toBe('metadata: none (from /cli)');
+    await uniferum('access', '/cli', '--metadata', 'inherit');
+    expect((await uniferum('access', '/cli/views')).out.trim()).toBe('metadata: rights (by default)');
+    expect((await uniferum('access', '/nowhere')).code).toBe(5);
+  });
+
   test('inbox, archives, manifests and addresses come in as runs', async () => {
     await writeFile(join(server.inbox, 'tide.txt'), 'high water at noon');
     expect((await uniferum('inbox')).out).toContain('tide.txt  new');
@@ -137,7 +138,7 @@ describe('uniferum', () => {
     const rehearsed = await uniferum('up', '--manifest', 'list.csv', '--rehearse');
     expect(rehearsed.out).toContain('1 of 1 rows would be taken in');
     expect((await uniferum('up', 'data:,a%20note', '--to', '/cli')).code).toBe(0);
-    expect((await uniferum('runs')).out).toContain('Registering 1 files of the inbox');
+    expect((await uniferum('runs')).out).toContain('Importing 1 file from the inbox into ');
   });
 
   test('recipes, rebuilds, surplus, optimising and workers', async () => {
@@ -155,6 +156,8 @@ describe('uniferum', () => {
     expect(JSON.parse((await uniferum('recipes', '--export')).out).recipes[0].name).toBe('card');
     await writeFile(join(folder, 'a.jpg'), await photo(300, 200));
     await uniferum('up', 'a.jpg', '--to', '/pictures');
+    // The rendition of what arrived first: else the rebuild may find nothing left to do.
+    await eventually(async () => /card {2}1 fresh/.test((await uniferum('recipes')).out));
     const rebuilt = await uniferum('rebuild', 'card', '--only', 'all', '--folder', '/pictures', '--wait');
     expect([rebuilt.code, rebuilt.out]).toEqual([0, expect.stringContaining('Rebuild card: done, 1 done')]);
     expect((await uniferum('recipes')).out).toMatch(/card {2}1 fresh/);

@@ -1,18 +1,22 @@
 import { randomBytes } from 'node:crypto';
 import { mkdir, mkdtemp, rm } from 'node:fs/promises';
 import { createServer, type Server } from 'node:http';
-import type { AddressInfo } from 'node:net';
+import type { AddressInfo, Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { ALL_RIGHTS, type Right } from '@uniferum/core';
+import { ALL_RIGHTS, type Right } from '@uniferum/core/access';
 import { pino } from 'pino';
 import sharp from 'sharp';
 import { inject } from 'vitest';
 import { makeKey, makeUser } from '../access/service.js';
-import { type App, closeApp, createApp } from '../app.js';
-import { type Config, readConfig } from '../config.js';
-import { type Database, openDatabase } from '../shared/database.js';
+import { createApp } from '../app.js';
+import type { House } from '../house/compose-rooms.js';
+import { closeProcesses, createHouse, type Processes, prepareProcesses } from '../rooms.js';
+import { type Config, readConfig } from '../shared/config.js';
 import { migrate } from '../shared/migrate.js';
+import { openDatabase, type PooledDatabase } from '../shared/pooled-database.js';
+import type { Services } from '../shared/services.js';
+import { asksForHealth, inTurn } from '../shared/turnstile.js';
 import { DiskStore } from '../stores/disk-store.js';
 import { createEngine } from '../worker.js';
 
@@ -28,9 +32,12 @@ export const PASSWORD = 'a lamp in the fog';
 
 /** A whole installation on a database of its own, listening on a port of loopback. */
 export interface TestServer {
-  app: App;
+  services: Services;
+  house: House;
+  processes: Processes;
+  store: DiskStore;
   config: Config;
-  db: Database;
+  db: PooledDatabase;
   url: string;
   /** The environment by which another process joins this installation. */
   env: Record<string, string>;
@@ -38,6 +45,8 @@ export interface TestServer {
   key(rights?: readonly Right[]): Promise<string>;
   /** Sends a request; the answer is read whole. */
   call(method: string, path: string, options?: CallOptions): Promise<Answer>;
+  /** The connections that are open to it. */
+  sockets(): ReadonlySet<Socket>;
   /** The inbox of this installation. */
   inbox: string;
   /** Works until no run is active. */
@@ -63,8 +72,9 @@ export interface Answer {
 /** Every answer of every test, for the check against the OpenAPI document. */
 export type AnswerWatch = (method: string, path: string, answer: Answer) => void;
 
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: what is started here is ended here
 export async function startTestServer(
-  options: { watch?: AnswerWatch; env?: Record<string, string> } = {},
+  options: { watch?: AnswerWatch; env?: Record<string, string>; compose?: typeof createHouse } = {},
 ): Promise<TestServer> {
   const database = inject('database');
   const dataDir = await mkdtemp(join(tmpdir(), 'uniferum-test-'));
@@ -81,38 +91,58 @@ export async function startTestServer(
     UNIFERUM_LEASE_MS: '3000',
     ...options.env,
   };
-  const server = createServer();
+  // As the real one: a test that keeps the processor busy for seconds must not find its connection closed.
+  const server = createServer({ keepAliveTimeout: 65_000 });
+  const sockets = new Set<Socket>();
+  server.on('connection', (socket) => {
+    sockets.add(socket);
+    socket.on('close', () => sockets.delete(socket));
+  });
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
   const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   const config = readConfig({ ...env, UNIFERUM_PUBLIC_URL: url });
   await migrate(config.database);
-  const db = openDatabase(config.database);
+  const db = openDatabase(config.database, {
+    connections: config.database.connections,
+    acquireTimeoutMs: config.database.waitMs,
+  });
   const store = new DiskStore(config.dataDir);
   await store.prepare();
   const inbox = join(dataDir, 'inbox');
   await mkdir(inbox);
   const log = pino({ level: 'silent' });
-  const { app, express } = createApp({ config, db, store, log });
-  server.on('request', express);
+  const leases = openDatabase(config.database, { connections: 1 });
+  const services: Services = { config, db, leases, store, log };
+  const processes = prepareProcesses(services, 'server');
+  const house = (options.compose ?? createHouse)(services, processes);
+  const app = createApp({ services, db, house });
+  server.on('request', inTurn(app.express, asksForHealth));
   const fullKey = (await makeKey(db, { name: 'Test', rights: ALL_RIGHTS })).secret;
 
   return {
-    app,
+    services,
+    house,
+    processes,
+    store,
     config,
     db,
     url,
     env,
     inbox,
+    sockets: () => sockets,
     key: async (rights = ALL_RIGHTS) => (await makeKey(db, { name: 'Test', rights })).secret,
     call: async (method, path, call = {}) => {
       const answer = await send(url, method, path, { key: fullKey, ...call });
       options.watch?.(method, path, answer);
       return answer;
     },
-    workUntilIdle: () => workUntilIdle({ config, db, store, log, pool: app.pool }),
+    workUntilIdle: () => workUntilIdle(services, house),
     close: async () => {
       await closeServer(server);
-      await closeApp(app);
+      await app.close();
+      await house.close();
+      await closeProcesses(processes);
+      await leases.end();
       await db.query(`DROP DATABASE \`${config.database.name}\``);
       await db.end();
       await rm(dataDir, { recursive: true, force: true });
@@ -121,7 +151,7 @@ export async function startTestServer(
 }
 
 /** Makes the person who signs in. */
-export async function makeTestUser(db: Database, rights: readonly Right[] = ALL_RIGHTS): Promise<void> {
+export async function makeTestUser(db: PooledDatabase, rights: readonly Right[] = ALL_RIGHTS): Promise<void> {
   await makeUser(db, { email: EMAIL, name: 'Edda', password: PASSWORD, rights });
 }
 
@@ -151,12 +181,12 @@ async function send(
   };
 }
 
-async function workUntilIdle(parts: Parameters<typeof createEngine>[0]): Promise<void> {
-  const engine = createEngine(parts);
+async function workUntilIdle(services: Services, house: House): Promise<void> {
+  const engine = createEngine(services, house);
   await engine.start();
   try {
     await eventually(async () => {
-      const [rows] = await parts.db.query(
+      const [rows] = await services.db.query(
         "SELECT COUNT(*) AS n FROM runs WHERE state IN ('waiting', 'working', 'stopping')",
       );
       return (rows as { n: number }[])[0]?.n === 0;
@@ -167,7 +197,7 @@ async function workUntilIdle(parts: Parameters<typeof createEngine>[0]): Promise
 }
 
 /** Waits until a condition holds, by asking again and again; fails when it doesn't within the time. */
-export async function eventually(condition: () => Promise<boolean>, timeoutMs = 30_000): Promise<void> {
+export async function eventually(condition: () => Promise<boolean>, timeoutMs = 120_000): Promise<void> {
   const until = Date.now() + timeoutMs;
   while (!(await condition())) {
     if (Date.now() > until) throw new Error('The condition did not come true in time');

@@ -1,4 +1,4 @@
-import type { Recipe } from '@uniferum/core';
+import type { Recipe } from '@uniferum/core/recipes';
 
 /** A recipe that does no more than its steps say, as PNG unless told otherwise. */
 export function plainRecipe(

@@ -1,13 +1,13 @@
-import { type PlannedRendition, planRenditions, type Region } from '@uniferum/core';
+import { type PlannedRendition, planRenditions, type Region } from '@uniferum/core/recipes';
 import sharp from 'sharp';
-import { openPixels, type Pixels, toPixels } from './canvas.js';
 import type { Timing } from './encode.js';
 import { followRest, makeFiles } from './finish.js';
 import type { MadeFile } from './job.js';
-import { cut, type Workshop } from './workshop.js';
+import { openPixels, type Pixels, toPixels } from './pixels.js';
+import { cut, type RenderTempFiles } from './render-temp-files.js';
 
 /** Makes an animation: every frame goes through the chain, and what is found in the first holds for all. */
-export async function makeAnimated(shop: Workshop, planned: PlannedRendition): Promise<MadeFile[]> {
+export async function makeAnimated(shop: RenderTempFiles, planned: PlannedRendition): Promise<MadeFile[]> {
   const {
     delay = [],
     loop = 0,
@@ -42,7 +42,7 @@ export async function makeAnimated(shop: Workshop, planned: PlannedRendition): P
 /** A region of the base, in pixels of the source again. */
 function scaledRegion(
   { region, size, recipe }: PlannedRendition,
-  { size: source, job, picture }: Workshop,
+  { size: source, job, picture }: RenderTempFiles,
 ): Region | null {
   if (region === null) return null;
   const alone = planRenditions({ ...source, mime: picture.mime }, [recipe], job.focal ?? undefined)

@@ -1,7 +1,7 @@
 import { writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { Recipe, Step } from '@uniferum/core';
+import type { Recipe, Step } from '@uniferum/core/recipes';
 import sharp from 'sharp';
 import { describe, expect, test } from 'vitest';
 import { photo } from '../../testing/harness.js';
@@ -243,7 +243,7 @@ describe('a chain that can’t be carried out on a picture fails by itself, at i
       ['outside', 'crop-outside'],
     ]);
     expect(failed.find(({ recipe: name }) => name === 'outside')?.reason).toMatch(
-      /^step 2 \(crop\): The cut begins outside/,
+      /^step 2 \(crop\): The crop starts outside/,
     );
   });
 

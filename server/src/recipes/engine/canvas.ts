@@ -1,41 +1,23 @@
+import type { FocalPoint } from '@uniferum/core/library';
 import {
   applyTone,
   type Canvas,
   cutOf,
-  type FocalPoint,
   type Operation,
   parseColour,
   pixelate,
   placeWatermark,
   type Region,
   type Size,
-} from '@uniferum/core';
+} from '@uniferum/core/recipes';
 import sharp, { type OverlayOptions, type Sharp } from 'sharp';
 import type { Marks } from './marks.js';
-
-/** Pixels in memory: 8-bit sRGB, with or without transparency, not premultiplied. */
-export interface Pixels extends Size {
-  data: Buffer;
-  channels: 3 | 4;
-}
+import { openPixels, type Pixels, toPixels } from './pixels.js';
 
 /** What an operation needs beside the pixels. `found` remembers what was found in the first frame of an animation. */
 export interface OperationContext {
   marks: Marks;
   found: Map<number, Region>;
-}
-
-/** Opens pixels for another operation. */
-export function openPixels({ data, width, height, channels }: Pixels): Sharp {
-  return sharp(data, { raw: { width, height, channels } });
-}
-
-/** Reads a pipeline's result as pixels. */
-export async function toPixels(pipeline: Sharp): Promise<Pixels> {
-  const { data, info } = await pipeline.toColourspace('srgb').raw().toBuffer({ resolveWithObject: true });
-  const { width, height } = info;
-  if (info.channels === 3 || info.channels === 4) return { data, width, height, channels: info.channels };
-  return widened(data, { width, height }, info.channels);
 }
 
 /**
@@ -173,17 +155,6 @@ async function findContent(pixels: Pixels, tolerance: number): Promise<Region> {
     width: info.width,
     height: info.height,
   };
-}
-
-/** A canvas that is grey, or grey with transparency, as one of three or four channels. */
-function widened(data: Buffer, size: Size, channels: number): Pixels {
-  const hasAlpha = channels === 2;
-  const wide = Buffer.alloc(size.width * size.height * (hasAlpha ? 4 : 3));
-  for (let from = 0, to = 0; from < data.length; from += channels) {
-    for (let channel = 0; channel < 3; channel += 1) wide[to++] = data[from] as number;
-    if (hasAlpha) wide[to++] = data[from + 1] as number;
-  }
-  return { data: wide, ...size, channels: hasAlpha ? 4 : 3 };
 }
 
 function withRoomFor(picture: Sharp, colour: string): Sharp {

@@ -1,6 +1,6 @@
-import type { Size } from '@uniferum/core';
+import type { Size } from '@uniferum/core/recipes';
 import sharp from 'sharp';
-import { type Pixels, toPixels } from './canvas.js';
+import { type Pixels, toPixels } from './pixels.js';
 
 /** How much larger than what is made from it a decoded picture has to be, so that a second resampling doesn't show. */
 const MIN_REDUCTION = 1.2;

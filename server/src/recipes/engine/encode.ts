@@ -1,12 +1,13 @@
+import { BytesInMemory, carryOutPieces, cleanFile, NO_RIGHTS } from '@uniferum/core/inspection';
 import {
   qualityOfLikeness,
   qualityWithin,
   type RecipeOutput,
   structuralSimilarity,
   toGrey,
-} from '@uniferum/core';
+} from '@uniferum/core/recipes';
 import sharp, { type Sharp } from 'sharp';
-import { openPixels, type Pixels, toPixels } from './canvas.js';
+import { openPixels, type Pixels, toPixels } from './pixels.js';
 
 /** Artist and copyright, for outputs that carry the rights. */
 export interface Rights {
@@ -59,14 +60,18 @@ export async function encodeFrames(
   const { width, height } = first;
   const encode = async (quality: number) => {
     const pipeline = await withMetadata(stack(frames), first, output, options.metadata);
-    const data = await withFormat(pipeline, mime, quality, { ...output, timing: options.timing }).toBuffer();
+    const encoded = await withFormat(pipeline, mime, quality, {
+      ...output,
+      timing: options.timing,
+    }).toBuffer();
+    const data = output.metadata === 'all' ? withoutPreviews(encoded, mime) : encoded;
     return { bytes: data.length, result: data };
   };
   if (output.maxBytes !== undefined) {
     const searched = await qualityWithin(output.maxBytes, output.quality, encode);
     if (!searched.ok)
       throw new Error(
-        `at ${width} × ${height} it can't be made smaller than ${searched.leastBytes} bytes, and at most ${output.maxBytes} are allowed. Allow more, or make it smaller`,
+        `at ${width} × ${height} it can't be made smaller than ${searched.leastBytes} bytes, and the limit is ${output.maxBytes}. Raise the limit or reduce the size`,
       );
     return { data: searched.found.result, width, height, quality: searched.found.quality, likeness: null };
   }
@@ -110,6 +115,16 @@ export function withFormat(
     default:
       return pipeline.flatten({ background: '#ffffff' }).jpeg({ quality });
   }
+}
+
+/**
+ * Takes the previews out of the metadata that came along with a source: they show it as it was before it was cropped or made
+ * unrecognisable.
+ */
+export function withoutPreviews(data: Buffer, mime: string): Buffer {
+  const source = new BytesInMemory(data);
+  const pieces = cleanFile(source, mime, { keep: 'all-but-pictures', rights: NO_RIGHTS, orientation: null });
+  return Buffer.from(carryOutPieces(source, pieces));
 }
 
 /** Writes artist and copyright into a file. */

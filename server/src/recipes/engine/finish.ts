@@ -1,6 +1,6 @@
+import { extensionOfMime } from '@uniferum/core/intake';
 import {
   computeRungs,
-  extensionOfMime,
   givenRungs,
   holdsAnimation,
   type PlannedRendition,
@@ -9,17 +9,18 @@ import {
   resolveStep,
   type Size,
   variantName,
-} from '@uniferum/core';
-import { canvasOf, carryOut, openPixels, type Pixels, toPixels } from './canvas.js';
+} from '@uniferum/core/recipes';
+import { canvasOf, carryOut } from './canvas.js';
 import { type EncodedFile, encodeFrames, type Timing } from './encode.js';
 import type { MadeFile } from './job.js';
-import { reasonOf, resized, StepError, stepReason, type Workshop } from './workshop.js';
+import { openPixels, type Pixels, toPixels } from './pixels.js';
+import { type RenderTempFiles, reasonOf, resized, StepError, stepReason } from './render-temp-files.js';
 
 /** Follows the steps after the first cut, each on the pixels that the one before it left. */
 export async function followRest(
   begun: Pixels,
   { recipe, rest, focal }: PlannedRendition,
-  shop: Workshop,
+  shop: RenderTempFiles,
   found: Map<number, Region>,
 ): Promise<Pixels> {
   let pixels = begun;
@@ -48,7 +49,7 @@ export async function followRest(
 export async function makeFiles(
   frames: readonly Pixels[],
   { recipe, mime }: PlannedRendition,
-  shop: Workshop,
+  shop: RenderTempFiles,
   timing: Timing | null,
 ): Promise<MadeFile[]> {
   const [first] = frames;

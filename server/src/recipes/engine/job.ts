@@ -1,4 +1,5 @@
-import type { FocalPoint, Recipe } from '@uniferum/core';
+import type { FocalPoint } from '@uniferum/core/library';
+import type { Recipe } from '@uniferum/core/recipes';
 import type { MarkFile } from './marks.js';
 import type { SourceFile } from './sources.js';
 

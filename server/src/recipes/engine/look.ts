@@ -1,6 +1,6 @@
-import { HASH_INPUT_SIDE, perceptualHash } from '@uniferum/core';
+import { type EmbeddedMetadata, HASH_INPUT_SIDE, perceptualHash } from '@uniferum/core/library';
 import type { Sharp } from 'sharp';
-import { readEmbedded } from '../../intake/embedded.js';
+import { readHeader, readMetadata } from '../../inspection/embedded.js';
 import type { Rights } from './encode.js';
 
 const PLACEHOLDER_PX = 16;
@@ -26,8 +26,11 @@ export async function makePlaceholder(picture: Sharp): Promise<string> {
 }
 
 /** Artist and copyright, from whichever of its metadata names them. */
-export async function readRights(path: string): Promise<Rights> {
-  const embedded = await readEmbedded(path);
+export async function readRights(path: string, mime: string): Promise<Rights> {
+  const embedded = await readHeader(path, mime).then(
+    ({ blocks }) => readMetadata(blocks),
+    () => ({}) as EmbeddedMetadata,
+  );
   const first = (...fields: (keyof typeof embedded)[]) =>
     fields.map((field) => embedded[field]).find((value) => typeof value === 'string') as string | undefined;
   return {

@@ -1,9 +1,9 @@
 import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
-import { parseColour, type WatermarkStep } from '@uniferum/core';
+import { parseColour, type WatermarkStep } from '@uniferum/core/recipes';
 import { create, type Font } from 'fontkit';
 import sharp from 'sharp';
-import { type Pixels, toPixels } from './canvas.js';
+import { type Pixels, toPixels } from './pixels.js';
 
 /** A file that is laid over others, as far as it was found. */
 export interface MarkFile {

@@ -1,14 +1,11 @@
-import { execFile } from 'node:child_process';
 import { createHash, randomUUID } from 'node:crypto';
 import { readFile, rm, stat } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { promisify } from 'node:util';
-import { qualityOfLikeness, structuralSimilarity, toGrey } from '@uniferum/core';
+import { qualityOfLikeness, structuralSimilarity, toGrey } from '@uniferum/core/recipes';
 import sharp from 'sharp';
-import { toPixels } from './canvas.js';
-
-const run = promisify(execFile);
+import { toPixels } from './pixels.js';
+import { runTool } from './tool.js';
 
 /** What a file is to be made smaller by. */
 export interface OptimiseJob {
@@ -27,7 +24,6 @@ export type OptimiseResult =
 
 /** Saving less is not worth another version. */
 const LEAST_SAVING = 0.01;
-const TOOL_TIMEOUT_MS = 120_000;
 
 /** The types that can be made smaller here; the others are compact already. */
 export const OPTIMISABLE_MIMES: readonly string[] = ['image/jpeg', 'image/png', 'image/webp'];
@@ -40,13 +36,12 @@ export async function optimiseFile(job: OptimiseJob): Promise<OptimiseResult> {
   const bytesBefore = (await stat(job.path)).size;
   const isNone = (reason: string): OptimiseResult => ({ ok: false, bytesBefore, reason });
   const candidates = job.mode === 'lossless' ? await losslessly(job) : await byLikeness(job);
-  if (candidates === null) return isNone(`a file of type ${job.mime} is compact already`);
+  if (candidates === null) return isNone(`files of type ${job.mime} are already compact`);
   candidates.sort((a, b) => a.data.length - b.data.length);
   const [best] = candidates;
-  if (!best || best.data.length > bytesBefore * (1 - LEAST_SAVING))
-    return isNone('it is as small as it gets');
+  if (!best || best.data.length > bytesBefore * (1 - LEAST_SAVING)) return isNone('it can’t be made smaller');
   if (job.mode === 'lossless' && (await digestOfPixels(best.data)) !== (await digestOfPixels(job.path)))
-    return isNone('the smaller file would not have the same pixels');
+    return isNone('the smaller file would have different pixels');
   return { ok: true, bytesBefore, ...best };
 }
 
@@ -74,19 +69,12 @@ async function losslessly({ path, mime, maxPixels }: OptimiseJob): Promise<Candi
 async function transcode(path: string, options: string[]): Promise<Candidate> {
   const out = join(tmpdir(), `uniferum-optimised-${randomUUID()}.jpg`);
   try {
-    await run('jpegtran', ['-copy', 'all', '-optimize', ...options, '-outfile', out, path], {
-      timeout: TOOL_TIMEOUT_MS,
-    });
+    await runTool(
+      'jpegtran',
+      ['-copy', 'all', '-optimize', ...options, '-outfile', out, path],
+      'libjpeg-turbo-progs',
+    );
     return { data: await readFile(out), likeness: null };
-  } catch (error) {
-    if (error instanceof Error && 'code' in error && error.code === 'ENOENT')
-      throw new Error(
-        'this worker has no "jpegtran"; install the Debian package libjpeg-turbo-progs on its host',
-        {
-          cause: error,
-        },
-      );
-    throw error;
   } finally {
     await rm(out, { force: true });
   }

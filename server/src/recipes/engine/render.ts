@@ -6,17 +6,25 @@ import {
   planRenditions,
   type Recipe,
   splitSource,
-} from '@uniferum/core';
+} from '@uniferum/core/recipes';
 import sharp from 'sharp';
 import { makeAnimated } from './animated.js';
-import { openPixels, type Pixels, toPixels } from './canvas.js';
 import type { DecodedCache } from './decoded.js';
 import type { MadeFile, RenderJob, RenderResult } from './job.js';
 import { makeHash, makePlaceholder, readRights } from './look.js';
 import { Marks } from './marks.js';
-import { openSource, type PictureFile, readDuration } from './sources.js';
+import { openPixels, type Pixels, toPixels } from './pixels.js';
+import {
+  decode,
+  type RenderTempFiles,
+  reasonOf,
+  resized,
+  StepError,
+  stepReason,
+} from './render-temp-files.js';
+import { DoesNotApplyError, openSource, type PictureFile, readDuration } from './sources.js';
 import { makeStill } from './still.js';
-import { decode, reasonOf, resized, StepError, stepReason, type Workshop } from './workshop.js';
+import { isDiskFull } from './tool.js';
 
 /**
  * Makes all renditions that a job asks for. The picture is decoded once to the plan's base; what is derived from it takes
@@ -70,22 +78,24 @@ async function renderGroup(
     picture = await openSource(file, splitSource(recipes[0]?.steps ?? []).source);
     const { autoOrient, pages = 1 } = await sharp(picture.path).metadata();
     const rights = recipes.some(({ output }) => output.metadata === 'rights')
-      ? await readRights(file.path)
+      ? await readRights(file.path, file.mime)
       : { artist: null, copyright: null };
     const size = { width: autoOrient.width, height: autoOrient.height };
     const marks = new Marks(job.marks);
     await renderPicture({ job, picture, size, pages, marks, rights, signal, decoded }, result);
   } catch (error) {
     signal?.throwIfAborted();
+    if (isDiskFull(error)) throw error;
     const reason = reasonOf(error);
-    for (const { name } of recipes) result.failed.push({ recipe: name, reason, code: 'unreadable' });
+    const code = error instanceof DoesNotApplyError ? 'not-applicable' : 'unreadable';
+    for (const { name } of recipes) result.failed.push({ recipe: name, reason, code });
     if (recipes.length === 0) result.failed.push({ recipe: '', reason, code: 'unreadable' });
   } finally {
     await picture?.release();
   }
 }
 
-async function renderPicture(shop: Workshop, result: RenderResult): Promise<void> {
+async function renderPicture(shop: RenderTempFiles, result: RenderResult): Promise<void> {
   const { job, picture, size, signal } = shop;
   const plan = planRenditions({ ...size, mime: picture.mime }, job.recipes, job.focal ?? undefined);
   for (const { recipe, fault } of plan.faults)
@@ -103,6 +113,7 @@ async function renderPicture(shop: Workshop, result: RenderResult): Promise<void
       return await makeStill(shop, planned, planned.from === 'base' ? base : null);
     } catch (error) {
       signal?.throwIfAborted();
+      if (isDiskFull(error)) throw error;
       const code = error instanceof StepError ? error.code : 'unreadable';
       result.failed.push({ recipe: planned.recipe.name, reason: reasonOf(error), code });
       return [];
@@ -122,7 +133,7 @@ async function renderPicture(shop: Workshop, result: RenderResult): Promise<void
 
 /** What the file itself looks like, from pixels that are there already where possible. */
 async function look(
-  shop: Workshop,
+  shop: RenderTempFiles,
   result: RenderResult,
   planned: readonly PlannedRendition[],
   base: Pixels | null,

@@ -1,17 +1,21 @@
-import { execFile, spawn } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
 import { rm, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { promisify } from 'node:util';
-import { drawWave, type Kind, PeakGatherer, type SourceStep } from '@uniferum/core';
+import type { Kind } from '@uniferum/core/library';
+import { drawWave, PeakGatherer, type SourceStep } from '@uniferum/core/recipes';
+import { endOfTool, runTool, startTool } from './tool.js';
 
-const run = promisify(execFile);
-
-/** A tool may take so long over one page or moment. */
-const TOOL_TIMEOUT_MS = 120_000;
-const MAX_TOOL_OUTPUT = 4_000_000;
 const WAVE_RATE = 8000;
+
+/**
+ * What is read of a film or sound: nothing but this one file, and only in these containers. A playlist in the guise of a film
+ * could name other files and addresses.
+ */
+const ONLY_THIS_FILE = [
+  ['-protocol_whitelist', 'file'],
+  ['-format_whitelist', 'mov,mp4,m4a,matroska,webm,avi,ogg,mp3,wav,flac,aac,aiff,mpeg,mpegts,mpegvideo'],
+].flat();
 
 /** A file of which a picture can be made. */
 export interface SourceFile {
@@ -43,6 +47,9 @@ export async function openSource(file: SourceFile, step: SourceStep | null): Pro
   return { path: file.path, mime: file.mime, release: async () => {} };
 }
 
+/** A file is sound, and has no such page or moment as a recipe takes. */
+export class DoesNotApplyError extends Error {}
+
 /** The length of a film or sound in seconds; null when it can't be told. */
 export async function readDuration(path: string): Promise<number | null> {
   const probed = await probe(path).catch(() => null);
@@ -51,12 +58,14 @@ export async function readDuration(path: string): Promise<number | null> {
 }
 
 async function openPage(file: SourceFile, page: number, dpi: number): Promise<PictureFile> {
-  const overview = await tool('pdfinfo', [file.path], 'poppler-utils');
+  const overview = await runTool('pdfinfo', [file.path], 'poppler-utils');
   const pages = Number(/^Pages:\s+(\d+)/m.exec(overview)?.[1] ?? 0);
   if (page > pages)
-    throw new Error(`it has ${pages} ${pages === 1 ? 'page' : 'pages'}, and page ${page} is wanted`);
+    throw new DoesNotApplyError(
+      `it has ${pages} ${pages === 1 ? 'page' : 'pages'}, but the recipe uses page ${page}`,
+    );
   const range = ['-f', String(page), '-l', String(page)];
-  const info = await tool('pdfinfo', [...range, file.path], 'poppler-utils');
+  const info = await runTool('pdfinfo', [...range, file.path], 'poppler-utils');
   const match = /^Page\s+\d+ size:\s+([\d.]+) x ([\d.]+)/m.exec(info);
   const turn = Number(/^Page\s+\d+ rot:\s+(\d+)/m.exec(info)?.[1] ?? 0);
   if (!match) throw new Error(`the size of page ${page} can't be read`);
@@ -68,22 +77,27 @@ async function openPage(file: SourceFile, page: number, dpi: number): Promise<Pi
     throw new Error(`page ${page} would have ${width} × ${height} pixels; choose a lower resolution`);
   const stem = temporary();
   const scaled = ['-scale-to-x', String(width), '-scale-to-y', String(height)];
-  await tool('pdftoppm', [...range, '-singlefile', '-png', ...scaled, file.path, stem], 'poppler-utils');
+  await runTool('pdftoppm', [...range, '-singlefile', '-png', ...scaled, file.path, stem], 'poppler-utils');
   return temporaryPicture(`${stem}.png`);
 }
 
 async function openMoment(file: SourceFile, at: number | undefined): Promise<PictureFile> {
   const probed = await probe(file.path);
   const stream = probed.streams?.find(({ codec_type }) => codec_type === 'video');
-  if (!stream) throw new Error('it holds no moving picture');
+  if (!stream) throw new Error('it contains no video');
   const duration = Number(probed.format?.duration ?? stream.duration);
   const second = at ?? (Number.isFinite(duration) ? duration / 10 : 0);
   if (Number.isFinite(duration) && second > duration)
-    throw new Error(`it is ${duration.toFixed(1)} s long, and the moment at ${second} s is wanted`);
+    throw new DoesNotApplyError(
+      `it is ${duration.toFixed(1)} s long, but the recipe uses the frame at ${second} s`,
+    );
   const path = `${temporary()}.png`;
-  await tool(
+  await runTool(
     'ffmpeg',
-    ['-v', 'error', '-nostdin', '-ss', String(second), '-i', file.path, '-frames:v', '1', '-y', path],
+    [
+      ...['-v', 'error', '-nostdin', '-threads', '2', ...ONLY_THIS_FILE, '-ss', String(second)],
+      ...['-i', file.path, '-frames:v', '1', '-y', path],
+    ],
     'ffmpeg',
   );
   // The last moment of a film may lie behind its last picture.
@@ -112,11 +126,10 @@ async function openWave(
 /** Decodes a sound to one channel of samples −1 to 1, piece by piece. */
 function readSamples(path: string, take: (samples: Float32Array) => void): Promise<void> {
   return new Promise((resolve, reject) => {
-    const child = spawn(
-      'ffmpeg',
-      ['-v', 'error', '-nostdin', '-i', path, '-ac', '1', '-ar', String(WAVE_RATE), '-f', 'f32le', '-'],
-      { stdio: ['ignore', 'pipe', 'pipe'] },
-    );
+    const child = startTool('ffmpeg', [
+      ...['-v', 'error', '-nostdin', '-threads', '2', ...ONLY_THIS_FILE, '-i', path],
+      ...['-ac', '1', '-ar', String(WAVE_RATE), '-f', 'f32le', '-'],
+    ]);
     let rest = Buffer.alloc(0);
     let said = '';
     child.stderr.on('data', (data: Buffer) => {
@@ -128,8 +141,12 @@ function readSamples(path: string, take: (samples: Float32Array) => void): Promi
       take(new Float32Array(all.buffer.slice(all.byteOffset, all.byteOffset + whole)));
       rest = all.subarray(whole);
     });
-    child.on('error', (error) => reject(missingTool('ffmpeg', 'ffmpeg', error)));
-    child.on('close', (code) => (code === 0 ? resolve() : reject(new Error(lastLine(said)))));
+    child.on('error', reject);
+    child.on('close', (code) => {
+      const fault = endOfTool('ffmpeg', 'ffmpeg', code, said);
+      if (fault) reject(fault);
+      else resolve();
+    });
   });
 }
 
@@ -140,32 +157,12 @@ interface Probed {
 
 async function probe(path: string): Promise<Probed> {
   return JSON.parse(
-    await tool('ffprobe', ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', path], 'ffmpeg'),
+    await runTool(
+      'ffprobe',
+      ['-v', 'error', ...ONLY_THIS_FILE, '-show_format', '-show_streams', '-of', 'json', path],
+      'ffmpeg',
+    ),
   );
-}
-
-async function tool(command: string, args: string[], debianPackage: string): Promise<string> {
-  try {
-    return (await run(command, args, { timeout: TOOL_TIMEOUT_MS, maxBuffer: MAX_TOOL_OUTPUT })).stdout;
-  } catch (error) {
-    if (error instanceof Error && 'code' in error && error.code === 'ENOENT')
-      throw missingTool(command, debianPackage, error);
-    const said = error instanceof Error && 'stderr' in error ? String(error.stderr) : '';
-    throw new Error(lastLine(said) || `${command} could not read it`, { cause: error });
-  }
-}
-
-function missingTool(command: string, debianPackage: string, cause: unknown): Error {
-  return new Error(
-    `this worker has no "${command}"; install the Debian package ${debianPackage} on its host`,
-    { cause },
-  );
-}
-
-/** What a tool said last, without the paths of our own disk. */
-function lastLine(said: string): string {
-  const line = said.trim().split('\n').at(-1) ?? '';
-  return line.replace(/(?:\/[\w.-]+){2,}:?\s*/g, '').slice(0, 200);
 }
 
 function temporary(): string {

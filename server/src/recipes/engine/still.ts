@@ -1,14 +1,14 @@
-import { canonicalJson, type PlannedRendition, splitSource, toWholePixels } from '@uniferum/core';
+import { canonicalJson, type PlannedRendition, splitSource, toWholePixels } from '@uniferum/core/recipes';
 import type { Sharp } from 'sharp';
-import { openPixels, type Pixels, toPixels } from './canvas.js';
-import { type EncodedFile, type Rights, withFormat, withRights } from './encode.js';
+import { type EncodedFile, type Rights, withFormat, withoutPreviews, withRights } from './encode.js';
 import { followRest, makeFiles, named } from './finish.js';
 import type { MadeFile } from './job.js';
-import { cut, decode, type Workshop } from './workshop.js';
+import { openPixels, type Pixels, toPixels } from './pixels.js';
+import { cut, decode, type RenderTempFiles } from './render-temp-files.js';
 
 /** Makes a still picture, from the base that others are made of as well, or from the source. */
 export async function makeStill(
-  shop: Workshop,
+  shop: RenderTempFiles,
   planned: PlannedRendition,
   base: Pixels | null,
 ): Promise<MadeFile[]> {
@@ -40,7 +40,7 @@ async function encodeDirectly(
   const { data, info } = await withFormat(described, mime, quality, {}).toBuffer({ resolveWithObject: true });
   const hasQuality = mime !== 'image/png' && mime !== 'image/gif';
   return {
-    data,
+    data: metadata === 'all' ? withoutPreviews(data, mime) : data,
     width: info.width,
     height: info.height,
     quality: hasQuality ? quality : null,
@@ -48,7 +48,7 @@ async function encodeDirectly(
   };
 }
 
-async function beginStill(shop: Workshop, planned: PlannedRendition): Promise<Sharp> {
+async function beginStill(shop: RenderTempFiles, planned: PlannedRendition): Promise<Sharp> {
   const { size, region } = planned;
   const from = region ?? { left: 0, top: 0, ...shop.size };
   const scale = Math.max(size.width / from.width, size.height / from.height);

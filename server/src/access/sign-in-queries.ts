@@ -1,0 +1,55 @@
+import { createHash } from 'node:crypto';
+import { change, changeExpanded, type Database, inTransaction, select } from '../shared/database.js';
+
+const CLEANED_AT_A_TIME = 100;
+
+/** What is counted is not kept in clear: it holds the addresses of people. */
+const digestOf = (subject: string) => createHash('sha256').update(subject).digest('hex');
+
+/**
+ * Counts an attempt of each subject, in the window of `minutes` that began with its first one.
+ *
+ * @returns by subject, the count with this attempt, and how long its window lasts still
+ */
+export async function countAttempt(
+  db: Database,
+  subjects: readonly string[],
+  minutes: number,
+): Promise<Map<string, { count: number; secondsLeft: number }>> {
+  // Always in the same order, so that two of them don't wait for each other.
+  const digests = subjects.map((subject) => ({ subject, digest: digestOf(subject) }));
+  digests.sort((a, b) => (a.digest < b.digest ? -1 : 1));
+  return inTransaction(db, async (tx) => {
+    const counts = new Map<string, { count: number; secondsLeft: number }>();
+    for (const { subject, digest } of digests) {
+      const [row] = await select<{ failures: number; seconds_left: number }>(
+        tx,
+        `INSERT INTO sign_in_counts (subject, failures, since) VALUES (?, 1, NOW(3))
+         ON DUPLICATE KEY UPDATE
+           failures = IF(since < NOW(3) - INTERVAL ? MINUTE, 1, failures + 1),
+           since = IF(since < NOW(3) - INTERVAL ? MINUTE, NOW(3), since)
+         RETURNING failures, TIMESTAMPDIFF(SECOND, NOW(3), since + INTERVAL ? MINUTE) AS seconds_left`,
+        [digest, minutes, minutes, minutes],
+      );
+      counts.set(subject, { count: row?.failures ?? 1, secondsLeft: row?.seconds_left ?? 0 });
+    }
+    await change(
+      tx,
+      `DELETE FROM sign_in_counts WHERE since < NOW(3) - INTERVAL 1 DAY ORDER BY since LIMIT ${CLEANED_AT_A_TIME}`,
+    );
+    return counts;
+  });
+}
+
+/** Takes an attempt back that was none: the password was right. */
+export async function uncountAttempt(db: Database, subjects: readonly string[]): Promise<void> {
+  await changeExpanded(
+    db,
+    'UPDATE sign_in_counts SET failures = failures - 1 WHERE subject IN (?) AND failures > 0',
+    [subjects.map(digestOf)],
+  );
+}
+
+export async function dropAttempts(db: Database, subject: string): Promise<void> {
+  await change(db, 'DELETE FROM sign_in_counts WHERE subject = ?', [digestOf(subject)]);
+}

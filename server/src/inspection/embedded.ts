@@ -1,0 +1,156 @@
+import { open } from 'node:fs/promises';
+import type { StatedRights } from '@uniferum/core/inspection';
+import type { EmbeddedMetadata } from '@uniferum/core/library';
+import readExif from 'exif-reader';
+import sharp from 'sharp';
+import { decodeText, IIM, readIim } from './iim.js';
+import { readXmp, XMP_NAMESPACES, type XmpProperties } from './xmp.js';
+
+/** A picture's size as displayed, and the Exif orientation of its stored bytes. */
+export interface PictureSize {
+  width: number;
+  height: number;
+  orientation: number | null;
+}
+
+/** The embedded blocks of a picture, as they stand in the file. */
+export interface EmbeddedBlocks {
+  exif: Uint8Array | null;
+  iim: Uint8Array | null;
+  xmp: Uint8Array | null;
+}
+
+/** The header of a picture. */
+export interface PictureHeader {
+  size: PictureSize;
+  /** How many frames or pages it has. */
+  pages: number;
+  blocks: EmbeddedBlocks;
+}
+
+/** A TIFF's own tags are its Exif; of a larger file they are left out. */
+const MAX_TIFF_BYTES = 128_000_000;
+
+/** Reads a picture's header without decoding its pixels. @throws Error when there is none to be read */
+export async function readHeader(path: string, mime: string): Promise<PictureHeader> {
+  const {
+    autoOrient,
+    orientation,
+    pages = 1,
+    exif,
+    iptc,
+    xmp,
+  } = await sharp(path, {
+    limitInputPixels: false,
+    failOn: 'none',
+    unlimited: true,
+  }).metadata();
+  const { width, height } = autoOrient;
+  if (!(width > 0 && height > 0)) throw new Error('its header states no size');
+  return {
+    size: { width, height, orientation: orientation ?? null },
+    pages,
+    blocks: {
+      exif: exif ?? (mime === 'image/tiff' ? await readSmallFile(path) : null),
+      iim: iptc ?? null,
+      xmp: xmp ?? null,
+    },
+  };
+}
+
+async function readSmallFile(path: string): Promise<Buffer | null> {
+  const file = await open(path, 'r');
+  try {
+    return (await file.stat()).size <= MAX_TIFF_BYTES ? await file.readFile() : null;
+  } finally {
+    await file.close();
+  }
+}
+
+/** Reads the fields of Exif, IIM and XMP that can fill texts. */
+export function readMetadata({ exif, iim, xmp }: EmbeddedBlocks): EmbeddedMetadata {
+  return {
+    ...(xmp && xmpFields(readXmp(xmp))),
+    ...(iim && iimFields(readIim(iim))),
+    ...(exif && exifFields(exif)),
+  };
+}
+
+/** Reads what a picture says of whose it is, from whichever of its metadata says it. */
+export function readStatedRights({ exif, iim, xmp }: EmbeddedBlocks): StatedRights {
+  const embedded = readMetadata({ exif, iim, xmp });
+  const properties = xmp && readXmp(xmp);
+  const first = (...fields: (keyof EmbeddedMetadata)[]) => {
+    const found = fields.map((field) => embedded[field]).find((value) => typeof value === 'string');
+    return typeof found === 'string' && found !== '' ? found : null;
+  };
+  return {
+    artist: first('exif:artist', 'xmp:creator', 'iptc:byline'),
+    copyright: first('exif:copyright', 'xmp:rights', 'iptc:copyright'),
+    credit: first('xmp:credit', 'iptc:credit'),
+    usageTerms: properties?.text(XMP_NAMESPACES.xmpRights, 'UsageTerms') ?? null,
+    webStatement: properties?.text(XMP_NAMESPACES.xmpRights, 'WebStatement') ?? null,
+  };
+}
+
+function xmpFields(xmp: XmpProperties): EmbeddedMetadata {
+  const { dc, iptcCore, press } = XMP_NAMESPACES;
+  const subject = xmp.list(dc, 'subject');
+  return {
+    'xmp:title': xmp.text(dc, 'title'),
+    'xmp:headline': xmp.text(press, 'Headline'),
+    'xmp:description': xmp.text(dc, 'description'),
+    'xmp:altText': xmp.text(iptcCore, 'AltTextAccessibility'),
+    'xmp:creator': xmp.text(dc, 'creator'),
+    'xmp:credit': xmp.text(press, 'Credit'),
+    'xmp:rights': xmp.text(dc, 'rights'),
+    'xmp:subject': subject.length > 0 ? subject : undefined,
+    'xmp:dateCreated': xmp.text(press, 'DateCreated') ?? xmp.text(XMP_NAMESPACES.xmp, 'CreateDate'),
+  };
+}
+
+function iimFields(iim: Map<number, string[]>): EmbeddedMetadata {
+  const first = (dataset: number) => iim.get(dataset)?.[0];
+  return {
+    'iptc:objectName': first(IIM.objectName),
+    'iptc:headline': first(IIM.headline),
+    'iptc:caption': first(IIM.caption),
+    'iptc:byline': iim.get(IIM.byline)?.join(', '),
+    'iptc:credit': first(IIM.credit),
+    'iptc:copyright': first(IIM.copyright),
+    'iptc:keywords': iim.get(IIM.keywords),
+    'iptc:dateCreated':
+      [first(IIM.dateCreated), first(IIM.timeCreated)].filter(Boolean).join(' ') || undefined,
+  };
+}
+
+function exifFields(block: Uint8Array): EmbeddedMetadata {
+  const { Image, Photo } = parseExif(block);
+  return {
+    'exif:imageDescription': plain(Image?.ImageDescription),
+    'exif:artist': plain(Image?.Artist),
+    'exif:copyright': plain(Image?.Copyright),
+    'exif:dateTimeOriginal': plain(Photo?.DateTimeOriginal),
+    'exif:dateTimeDigitized': plain(Photo?.DateTimeDigitized),
+    'exif:offset': plain(Photo?.OffsetTimeOriginal),
+    'exif:subSecond': plain(Photo?.SubSecTimeOriginal),
+  };
+}
+
+function parseExif(block: Uint8Array): Partial<Record<'Image' | 'Photo', Record<string, unknown> | null>> {
+  try {
+    return readExif(Buffer.from(block)) as never;
+  } catch {
+    // A broken block says nothing.
+    return {};
+  }
+}
+
+/** Texts, and the bytes of those that are not ASCII; the reader makes times of UTC of what states no zone. */
+function plain(value: unknown): string | undefined {
+  if (typeof value === 'string') return value.replace(/\0+$/, '');
+  if (value instanceof Uint8Array) return decodeText(value);
+  if (value instanceof Date && !Number.isNaN(value.getTime()))
+    return value.toISOString().slice(0, 19).replaceAll('-', ':').replace('T', ' ');
+  return undefined;
+}

@@ -1,0 +1,49 @@
+import { open } from 'node:fs/promises';
+import { needsMoreToSniff, sniffMime } from '@uniferum/core/intake';
+import type { EmbeddedMetadata } from '@uniferum/core/library';
+import { DECODABLE_MIMES } from '@uniferum/core/recipes';
+import type { StagedBytes } from '../shared/byte-store.js';
+import type { PictureSize } from './embedded.js';
+import type { Inspector } from './inspector.js';
+
+/** What is found by looking at a file's bytes. */
+export interface Found {
+  /** The true type, by content. */
+  mime: string;
+  size: PictureSize | null;
+  metadata: EmbeddedMetadata;
+  /** Why it can't be read as the picture that it claims to be; null when it can. */
+  unreadable: string | null;
+  /** Why the embedded metadata of a picture that is good otherwise can't be read. */
+  metadataFault: string | null;
+}
+
+/** Looks at a file that has arrived: its true type, and what a picture says of itself. */
+export async function examineBytes(inspector: Inspector, staged: StagedBytes, name: string): Promise<Found> {
+  const mime = await sniff(staged, name);
+  const isPicture = staged.path !== null && staged.bytes > 0 && DECODABLE_MIMES.includes(mime);
+  const inspected =
+    isPicture && staged.path !== null ? await inspector.inspect({ path: staged.path, mime }) : null;
+  return {
+    mime,
+    size: inspected?.size ?? null,
+    metadata: inspected?.metadata ?? {},
+    unreadable: inspected?.unreadable ?? null,
+    metadataFault: inspected?.metadataFault ?? null,
+  };
+}
+
+/** Comments and instructions may stand before the first element of markup, which says what it is; so far they are read. */
+const MAX_PROLOG_BYTES = 4_000_000;
+
+async function sniff({ path, head, bytes }: StagedBytes, name: string): Promise<string> {
+  if (path === null || bytes <= head.length || !needsMoreToSniff(head)) return sniffMime(head, name);
+  const file = await open(path, 'r');
+  try {
+    const more = Buffer.alloc(Math.min(bytes, MAX_PROLOG_BYTES));
+    const { bytesRead } = await file.read(more, 0, more.length, 0);
+    return sniffMime(more.subarray(0, bytesRead), name);
+  } finally {
+    await file.close();
+  }
+}

@@ -1,0 +1,28 @@
+import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
+import { type ByteSource, requireWithin } from '@uniferum/core/inspection';
+
+/** A file on the disk that is read piece by piece. In a process of its own nothing else waits for it. */
+export class FileSource implements ByteSource {
+  readonly length: number;
+  readonly #file: number;
+
+  constructor(path: string) {
+    this.#file = openSync(path, 'r');
+    this.length = fstatSync(this.#file).size;
+  }
+
+  read(offset: number, length: number): Uint8Array {
+    requireWithin(this, offset, length);
+    const bytes = new Uint8Array(length);
+    for (let read = 0; read < length; ) {
+      const more = readSync(this.#file, bytes, read, length - read, offset + read);
+      if (more === 0) throw new RangeError(`it ends before byte ${offset + length}`);
+      read += more;
+    }
+    return bytes;
+  }
+
+  close(): void {
+    closeSync(this.#file);
+  }
+}

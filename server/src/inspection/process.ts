@@ -1,0 +1,91 @@
+import { open, readFile } from 'node:fs/promises';
+import { cleanFile, NO_RIGHTS, type Piece } from '@uniferum/core/inspection';
+import { planManifest } from '@uniferum/core/intake';
+import sharp from 'sharp';
+import { serveProcess } from '../shared/process-side.js';
+import { findDiscovery } from './discovery.js';
+import { readHeader, readMetadata, readStatedRights } from './embedded.js';
+import { FileSource } from './file-source.js';
+import type { InspectionPart, InspectionResult, InspectionWork, PlannedLine } from './work.js';
+
+sharp.concurrency(1);
+sharp.cache(false);
+
+serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { tell }) => {
+  switch (work.kind) {
+    case 'inspect':
+      for (const [n, { path, mime }] of work.files.entries()) await inspect(n, path, mime, tell);
+      return null;
+    case 'discover':
+      return { address: findDiscovery(await readFile(work.path, 'utf8')) };
+    case 'clean':
+      return { pieces: await clean(work) };
+    case 'manifest':
+      return planManifestTo(work);
+    case 'shrink':
+      return shrink(work);
+  }
+});
+
+async function inspect(
+  n: number,
+  path: string,
+  mime: string,
+  tell: (part: InspectionPart) => void,
+): Promise<void> {
+  try {
+    const { size, pages, blocks } = await readHeader(path, mime);
+    tell({ n, found: 'size', size, pages });
+    tell({ n, found: 'metadata', metadata: readMetadata(blocks) });
+  } catch (error) {
+    tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
+  }
+}
+
+async function clean({ path, mime, keep }: Extract<InspectionWork, { kind: 'clean' }>): Promise<Piece[]> {
+  const header = mime.startsWith('image/') ? await readHeader(path, mime) : null;
+  const rights = header && keep === 'rights' ? readStatedRights(header.blocks) : NO_RIGHTS;
+  const source = new FileSource(path);
+  try {
+    return cleanFile(source, mime, { keep, rights, orientation: header?.size.orientation ?? null });
+  } finally {
+    source.close();
+  }
+}
+
+const LINES_PER_WRITE = 500;
+
+async function planManifestTo({
+  path,
+  mapping,
+  folder,
+  outPath,
+}: Extract<InspectionWork, { kind: 'manifest' }>) {
+  const { rows, faults, ...rest } = planManifest(await readFile(path, 'utf8'), { mapping, folder });
+  const lines: PlannedLine[] = [...rows.map((row) => ({ row })), ...faults.map((fault) => ({ fault }))];
+  lines.sort((a, b) => rowOf(a) - rowOf(b));
+  // Begun anew when an earlier process was ended in the middle of it.
+  const file = await open(outPath, 'w');
+  try {
+    for (let from = 0; from < lines.length; from += LINES_PER_WRITE) {
+      const some = lines.slice(from, from + LINES_PER_WRITE);
+      await file.appendFile(some.map((line) => `${JSON.stringify(line)}\n`).join(''));
+    }
+  } finally {
+    await file.close();
+  }
+  return rest;
+}
+
+function rowOf(line: PlannedLine): number {
+  return ('row' in line ? line.row.row : line.fault.row) ?? 0;
+}
+
+async function shrink({ path, sizePx, outPath, maxPixels }: Extract<InspectionWork, { kind: 'shrink' }>) {
+  const { width, height } = await sharp(path, { limitInputPixels: maxPixels })
+    .autoOrient()
+    .resize(sizePx, sizePx, { fit: 'inside', withoutEnlargement: true })
+    .webp({ quality: 80 })
+    .toFile(outPath);
+  return { width, height };
+}

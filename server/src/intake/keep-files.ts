@@ -1,0 +1,166 @@
+import { flowSource } from '@uniferum/core/flow';
+import { type Reason, type Verdict, withWarning } from '@uniferum/core/intake';
+import { cleanName, originalAddress } from '@uniferum/core/library';
+import { recordEvents } from '../events/outbox.js';
+import { insertAssets, type NewAsset } from '../library/asset-queries.js';
+import { findCopies, type NewBlob } from '../library/blob-queries.js';
+import { recordBlobs, recordHeldBlobs } from '../library/blobs.js';
+import { assetCreated } from '../library/events.js';
+import { countFacets } from '../library/facet-queries.js';
+import { addToFolder, type StoredFolder } from '../library/folder-queries.js';
+import { findFreeAddresses, type PlacedName } from '../library/free-address.js';
+import type { ArrivedAsset } from '../library/joints.js';
+import type { StagedBytes } from '../shared/byte-store.js';
+import { addToCounters, type CounterChange } from '../shared/counters.js';
+import type { Transaction } from '../shared/database.js';
+import type { IntakeContext, LinkPreview, ReceivedFile } from './incoming.js';
+import type { IntakeTools } from './tools.js';
+
+/** A file that was judged with its folder held. */
+export interface Judged {
+  received: ReceivedFile;
+  verdict: Verdict;
+  /** The asset that has the same bytes and stands for the file. */
+  standIn: string | null;
+}
+
+/**
+ * Makes assets of files that were accepted, and sets their verdicts' warnings about names.
+ *
+ * @param folder held, as their bytes are
+ * @returns their ids, in order
+ */
+export async function keepFiles(
+  { joints }: Pick<IntakeTools, 'joints'>,
+  tx: Transaction,
+  { intake, folder, kept }: { intake: IntakeContext; folder: StoredFolder; kept: Judged[] },
+): Promise<string[]> {
+  const places = await placeFiles(tx, folder, kept);
+  // Nearly all are durable already. A rule that was loosened meanwhile lets in what was not, and a sweep may have put aside
+  // what nothing held when it looked.
+  await Promise.all(kept.map(({ received }) => received.staged.keep()));
+  await recordHeldBlobs(
+    tx,
+    kept.map(({ received: { staged } }) => blobOf(staged)),
+  );
+  const now = new Date();
+  const assets = kept.map((one, index) => toAsset(one, places[index] as PlacedName, { intake, folder, now }));
+  const ids = await insertAssets(tx, assets);
+  await countAssets(tx, intake, folder, assets);
+  await recordEvents(
+    tx,
+    assets.map((asset, index) => ({
+      event: assetCreated,
+      asset: ids[index] as string,
+      by: intake.by,
+      data: { id: ids[index], name: asset.name, folder: folder.path, outcome: asset.verdict.outcome },
+    })),
+  );
+  await recordBlobs(
+    tx,
+    kept.flatMap(({ received: { preview } }) => (preview ? [blobOf(preview.staged)] : [])),
+  );
+  const arrived = assets.map(({ name, kind, mime }, index): ArrivedAsset => {
+    const preview = kept[index]?.received.preview;
+    return {
+      id: ids[index] as string,
+      name,
+      kind,
+      mime,
+      folder: folder.path,
+      ...(preview && { preview: previewOf(preview) }),
+    };
+  });
+  for (const listener of joints.listeners) await listener.arrived?.(tx, arrived, intake.by);
+  return ids;
+}
+
+function blobOf({ sha256, bytes, crc32, copy }: StagedBytes): NewBlob {
+  return { sha256, bytes, crc32, ...copy };
+}
+
+function previewOf({ staged: { sha256, bytes }, width, height }: LinkPreview): ArrivedAsset['preview'] {
+  return { sha256, bytes, width, height, mime: 'image/webp' };
+}
+
+/** Finds names whose addresses never meant anything else. */
+async function placeFiles(tx: Transaction, folder: StoredFolder, kept: Judged[]): Promise<PlacedName[]> {
+  const names = kept.map(({ received }) => cleanName(received.file.name));
+  const places = await findFreeAddresses(tx, folder, names);
+  for (const [index, one] of kept.entries()) {
+    const [wanted, place] = [names[index] as string, places[index] as PlacedName];
+    if (place.name !== wanted)
+      one.verdict = withWarning(one.verdict, nameTaken(wanted, place.name, folder.path));
+  }
+  return places;
+}
+
+function toAsset(
+  { received: { file, staged, examined }, verdict }: Judged,
+  place: PlacedName,
+  { intake, folder, now }: { intake: IntakeContext; folder: StoredFolder; now: Date },
+): NewAsset {
+  return {
+    ...examined.texts,
+    ...place,
+    folderId: folder.id,
+    kind: examined.kind,
+    mime: examined.mime,
+    sha256: staged.sha256,
+    bytes: staged.bytes,
+    width: examined.size?.width ?? null,
+    height: examined.size?.height ?? null,
+    orientation: examined.size?.orientation ?? null,
+    capturedAt: examined.capturedAt,
+    link: file.link ?? null,
+    intakeId: intake.id,
+    by: intake.by,
+    via: intake.via,
+    sentAs: file.name,
+    verdict,
+    createdAt: now,
+  };
+}
+
+async function countAssets(
+  tx: Transaction,
+  intake: IntakeContext,
+  folder: StoredFolder,
+  assets: readonly NewAsset[],
+): Promise<void> {
+  const bytes = assets.reduce((sum, asset) => sum + asset.bytes, 0);
+  await addToFolder(tx, folder.id, { items: assets.length, bytes });
+  await addToCounters(
+    tx,
+    assets.flatMap(({ kind, bytes: size }): CounterChange[] => [
+      { scope: 'kind', name: kind, items: 1, bytes: size },
+      { scope: 'from', name: flowSource(intake.way, intake.via), items: 1, bytes: size },
+    ]),
+  );
+  const copies = await findCopies(
+    tx,
+    assets.map(({ sha256 }) => sha256),
+  );
+  const firstStore = new Map(copies.toReversed().map(({ sha256, store }) => [sha256, store]));
+  await countFacets(
+    tx,
+    assets.map((asset) => ({
+      sign: 1,
+      subject: {
+        ...asset,
+        createdAt: asset.createdAt.toISOString(),
+        store: firstStore.get(asset.sha256) ?? null,
+      },
+    })),
+  );
+}
+
+function nameTaken(wanted: string, kept: string, folder: string): Reason {
+  return {
+    code: 'name-taken',
+    limit: null,
+    actual: kept,
+    folder,
+    message: `${originalAddress(folder, wanted)} is or was used by another file; this file was renamed to ${kept}.`,
+  };
+}

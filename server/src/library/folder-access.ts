@@ -1,0 +1,52 @@
+import {
+  type FolderAccess,
+  type FolderAccessAnswer,
+  type PublicMetadata,
+  pathChain,
+  resolveAccess,
+} from '@uniferum/core/library';
+import { recordEvent } from '../events/outbox.js';
+import { type Database, type Executor, inTransaction } from '../shared/database.js';
+import { notFound } from '../shared/errors.js';
+import { requireMatch, revisionTag } from '../shared/etag.js';
+import { findAccess, updateFolderAccess } from './access-queries.js';
+import { folderChanged } from './events.js';
+import { findFolder } from './folder-queries.js';
+
+/** Which embedded metadata the originals in a folder publish. */
+export async function publicMetadataOf(db: Executor, path: string): Promise<PublicMetadata> {
+  return resolveAccess(await findAccess(db, pathChain(path))).publicMetadata.value;
+}
+
+/** Reads what a folder lets out, with the tag of its state. @throws UniferumError `not-found` */
+export async function readAccess(
+  db: Executor,
+  id: string,
+): Promise<{ access: FolderAccessAnswer; etag: string }> {
+  const folder = await findFolder(db, id);
+  if (folder === null) throw notFound(`Folder ${id}`);
+  const chain = await findAccess(db, pathChain(folder.path));
+  return {
+    access: {
+      own: chain.find(({ path }) => path === folder.path)?.access ?? { publicMetadata: null },
+      effective: resolveAccess(chain),
+    },
+    etag: revisionTag(id, folder.revision),
+  };
+}
+
+/** Replaces what a folder itself says. @throws UniferumError `not-found`, `stale-state` */
+export async function putAccess(
+  db: Database,
+  id: string,
+  access: FolderAccess,
+  { by, ifMatch }: { by: string; ifMatch: string | undefined },
+): Promise<void> {
+  await inTransaction(db, async (tx) => {
+    const folder = await findFolder(tx, id, { lock: true });
+    if (folder === null) throw notFound(`Folder ${id}`);
+    requireMatch(ifMatch, revisionTag(id, folder.revision), folder.path);
+    await updateFolderAccess(tx, id, access);
+    await recordEvent(tx, { event: folderChanged, by, data: { id, path: folder.path, access } });
+  });
+}

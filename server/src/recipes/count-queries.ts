@@ -1,0 +1,15 @@
+import { type CountCheck, counterCheck } from '../shared/count-checks.js';
+
+/** The kept counts of renditions. */
+export const RENDITION_COUNTS: readonly CountCheck[] = [
+  // Main files count as renditions; the bytes of all their sizes and formats count with them.
+  counterCheck(
+    'recipes',
+    "scope LIKE 'recipe:%'",
+    `SELECT CONCAT('recipe:', renditions.recipe, ' ', renditions.state) AS what,
+            SUM(renditions.variant = '') AS items, SUM(COALESCE(renditions.bytes, 0)) AS bytes
+     FROM renditions JOIN assets ON assets.id = renditions.asset_id
+     WHERE assets.live = 1
+     GROUP BY renditions.recipe, renditions.state`,
+  ),
+];

@@ -1,0 +1,65 @@
+import { type Recipe, type Region, type Size, STEP_KINDS } from '@uniferum/core/recipes';
+import sharp, { type Sharp } from 'sharp';
+import type { DecodedCache } from './decoded.js';
+import type { Rights } from './encode.js';
+import type { RenderJob } from './job.js';
+import type { Marks } from './marks.js';
+import type { PictureFile } from './sources.js';
+
+/** What all renditions of one picture share. */
+export interface RenderTempFiles {
+  job: RenderJob;
+  picture: PictureFile;
+  /** Of the file as it is, which may differ from what its name or its header's first reader said. */
+  size: Size;
+  pages: number;
+  marks: Marks;
+  rights: Rights;
+  signal: AbortSignal | undefined;
+  decoded: DecodedCache | undefined;
+}
+
+/** Opens the picture for decoding, upright. */
+export function decode(
+  { picture, job }: RenderTempFiles,
+  options: { density?: number; pages?: number } = {},
+): Sharp {
+  return sharp(picture.path, { limitInputPixels: job.maxPixels, failOn: 'error', ...options }).autoOrient();
+}
+
+/** Takes a part of a picture, or the whole of it, and gives it a size. */
+export function cut(picture: Sharp, region: Region | null, size: Size, from: Size): Sharp {
+  const part = region ? picture.extract(region) : picture;
+  const { width, height } = region ?? from;
+  return width === size.width && height === size.height ? part : resized(part, size);
+}
+
+export function resized(picture: Sharp, { width, height }: Size): Sharp {
+  return picture.resize(width, height, { fit: 'fill' });
+}
+
+/** A step that could not be carried out on this picture. */
+export class StepError extends Error {
+  constructor(
+    readonly code: string,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+/**
+ * What is wrong at a step, as it is told.
+ *
+ * @param index of the step in the whole chain, from 0
+ */
+export function stepReason(recipe: Recipe, index: number, message: string): string {
+  const step = recipe.steps[index];
+  return `step ${index + 1}${step ? ` (${STEP_KINDS[step.op].title.toLowerCase()})` : ''}: ${message.replace(/\.$/, '')}`;
+}
+
+/** The first line of what a library said. */
+export function reasonOf(error: unknown): string {
+  const message = error instanceof Error ? error.message : String(error);
+  return message.trim().replace(/\.$/, '').split('\n')[0] ?? message;
+}

@@ -1,0 +1,81 @@
+import { type ChildProcess, execFile, spawn } from 'node:child_process';
+import { promisify } from 'node:util';
+
+const run = promisify(execFile);
+
+/** A tool may take so long over one page, moment or file. */
+const TIMEOUT_MS = 120_000;
+const MAX_OUTPUT = 4_000_000;
+/**
+ * Limits of each tool, as `ulimit` of the shell takes them: 3 GB of addresses, in kB; seconds of processor time; 2 GB of
+ * one file, in blocks of 512 bytes; no core dumps. Source: POSIX.1-2024, ulimit -f; dash(1), the others.
+ */
+const LIMITS = 'ulimit -v 3000000; ulimit -t 120; ulimit -f 4000000; ulimit -c 0';
+/** The shell found no such command. Source: POSIX.1-2024, Shell Command Language, 2.8.2. */
+const NOT_FOUND = 127;
+
+/**
+ * Runs a tool on a stranger's file, with limits.
+ *
+ * @returns what it wrote
+ * @throws Error that says what is wrong with the file, or which Debian package the worker needs; with the code ENOSPC when
+ *   the disk is full, which is not the file's fault
+ */
+export async function runTool(
+  command: string,
+  args: readonly string[],
+  debianPackage: string,
+): Promise<string> {
+  try {
+    return (await run(...limited(command, args), { timeout: TIMEOUT_MS, maxBuffer: MAX_OUTPUT })).stdout;
+  } catch (error) {
+    if (!(error instanceof Error)) throw error;
+    if ('code' in error && error.code === NOT_FOUND) throw missingTool(command, debianPackage);
+    throw toolError(command, 'stderr' in error ? String(error.stderr) : '', error);
+  }
+}
+
+/** Starts a tool whose output is read while it works. */
+export function startTool(
+  command: string,
+  args: readonly string[],
+): ChildProcess & { stdout: NodeJS.ReadableStream; stderr: NodeJS.ReadableStream } {
+  return spawn(...limited(command, args), { stdio: ['ignore', 'pipe', 'pipe'], timeout: TIMEOUT_MS });
+}
+
+/** What a tool's end says: null when all is well. */
+export function endOfTool(
+  command: string,
+  debianPackage: string,
+  code: number | null,
+  said: string,
+): Error | null {
+  if (code === 0) return null;
+  return code === NOT_FOUND ? missingTool(command, debianPackage) : toolError(command, said);
+}
+
+/** Tells whether something failed because the disk is full. */
+export function isDiskFull(error: unknown): boolean {
+  return error instanceof Error && 'code' in error && error.code === 'ENOSPC';
+}
+
+function limited(command: string, args: readonly string[]): [string, string[]] {
+  return ['sh', ['-c', `${LIMITS}; exec "$@"`, 'sh', command, ...args]];
+}
+
+function toolError(command: string, said: string, cause?: unknown): Error {
+  const error = new Error(lastLine(said) || `${command} could not read it`, { cause });
+  return /No space left on device/.test(said) ? Object.assign(error, { code: 'ENOSPC' }) : error;
+}
+
+function missingTool(command: string, debianPackage: string): Error {
+  return new Error(
+    `this worker has no "${command}"; install the Debian package ${debianPackage} on its host`,
+  );
+}
+
+/** What a tool said last, without the paths of our own disk. */
+function lastLine(said: string): string {
+  const line = said.trim().split('\n').at(-1) ?? '';
+  return line.replace(/(?:\/[\w.-]+){2,}:?\s*/g, '').slice(0, 200);
+}

@@ -1,0 +1,33 @@
+import { findAssets } from '../library/asset-queries.js';
+import type { Services } from '../shared/services.js';
+import { findLatestFresh, findRenditions } from './queries.js';
+import { renditionUrl } from './rendition-field.js';
+
+/** A picture of this width is large enough to show what a recipe does. */
+const SAMPLE_WIDTH_PX = 160;
+
+/**
+ * Finds a fresh rendition of each recipe to show what it does: of the asset that came last, its smallest file that is
+ * large enough, or else its largest.
+ *
+ * @returns the address by the recipe's name; nothing for a recipe that has made nothing
+ */
+export async function findSamples(
+  { db, config }: Pick<Services, 'db' | 'config'>,
+  recipes: readonly string[],
+): Promise<Map<string, string>> {
+  const latest = await findLatestFresh(db, recipes);
+  const ids = [...new Set(latest.map(({ asset_id }) => asset_id))];
+  const [assets, rows] = await Promise.all([findAssets(db, ids), findRenditions(db, ids)]);
+  const samples = new Map<string, string>();
+  for (const { recipe, asset_id } of latest) {
+    const asset = assets.find(({ id }) => id === asset_id);
+    const files = rows
+      .filter((row) => row.recipe === recipe && row.asset_id === asset_id && row.sha256 !== null)
+      .sort((a, b) => (a.width ?? 0) - (b.width ?? 0));
+    const file = files.find(({ width }) => (width ?? 0) >= SAMPLE_WIDTH_PX) ?? files.at(-1);
+    const url = asset && file ? renditionUrl(asset, file, config.mediaUrl) : null;
+    if (url !== null) samples.set(recipe, url);
+  }
+  return samples;
+}

@@ -1,0 +1,98 @@
+import type { AssetTexts } from '@uniferum/core/library';
+import type { CheckAnswer, CustomCheck, EffectiveRules } from '@uniferum/core/rules';
+import { type AssetRow, textsOf } from '../library/asset-queries.js';
+import type { Config } from '../shared/config.js';
+import type { Database } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+import { groupBy } from '../shared/group.js';
+import { askCheck, type CheckQuestion } from './custom-check.js';
+import { effectiveRules } from './service.js';
+
+/** What of the configuration rules judge by. */
+export type RuleConfig = Pick<Config, 'allowedHosts' | 'masterKey' | 'maxUploadBytes' | 'maxPixels'>;
+
+/** What asking checks needs. */
+export interface RuleTools {
+  db: Database;
+  config: RuleConfig;
+}
+
+/** A present file that a check is asked about, at the place where it is to be. */
+export interface CheckSubject {
+  row: Pick<
+    AssetRow,
+    | 'name'
+    | 'bytes'
+    | 'mime'
+    | 'sha256'
+    | 'width'
+    | 'height'
+    | 'title'
+    | 'alt'
+    | 'caption'
+    | 'credit'
+    | 'keywords'
+  >;
+  name: string;
+  folder: string;
+}
+
+const ASKED_AT_A_TIME = 6;
+
+/**
+ * What custom checks said. They are asked before a transaction begins, because an address on the network may take its
+ * time; what was not asked can't be judged.
+ */
+export class Checks {
+  readonly #answers = new Map<string, CheckAnswer>();
+
+  /** Asks a check about files. */
+  async ask(config: RuleConfig, check: CustomCheck, subjects: readonly CheckSubject[]): Promise<void> {
+    const queue = [...subjects];
+    const askNext = async (): Promise<void> => {
+      for (let subject = queue.shift(); subject; subject = queue.shift()) {
+        const question = questionOf(subject);
+        this.#answers.set(keyOf(check, question), await askCheck(config, check, question));
+      }
+    };
+    await Promise.all(Array.from({ length: Math.min(ASKED_AT_A_TIME, queue.length) }, askNext));
+  }
+
+  /**
+   * What the check of a folder said of a file; undefined when there is no check.
+   *
+   * @throws UniferumError `conflict` when file or rules were changed since the question
+   */
+  answerFor({ check }: EffectiveRules, subject: CheckSubject): CheckAnswer | undefined {
+    if (check === null) return undefined;
+    const answer = this.#answers.get(keyOf(check.value, questionOf(subject)));
+    if (answer) return answer;
+    throw new UniferumError(
+      'conflict',
+      `${subject.name} or the check of ${check.from} was changed during the check. Try again.`,
+    );
+  }
+}
+
+/** Asks the check of a folder, if it has one, about a file that is to go there. */
+export async function askAbout(
+  { db, config }: RuleTools,
+  subjects: readonly CheckSubject[],
+): Promise<Checks> {
+  const checks = new Checks();
+  for (const [folder, some] of groupBy(subjects, (subject) => subject.folder)) {
+    const { check } = await effectiveRules(db, folder);
+    if (check !== null) await checks.ask(config, check.value, some);
+  }
+  return checks;
+}
+
+function questionOf({ row, name, folder }: CheckSubject): CheckQuestion {
+  const texts: AssetTexts = textsOf(row);
+  const { bytes, mime, sha256, width, height } = row;
+  return { name, folder, bytes, mime, sha256, width, height, texts };
+}
+
+function keyOf({ url }: CustomCheck, question: CheckQuestion): string {
+  return JSON.stringify([url, question]);
+}

@@ -1,0 +1,148 @@
+import { formatCount, type Reason } from '@uniferum/core/intake';
+import { isWithin, pathChain } from '@uniferum/core/library';
+import {
+  type EffectiveRules,
+  judgeFile,
+  newRefusals,
+  type RuledFolder,
+  resolveRules,
+} from '@uniferum/core/rules';
+import { findFoldersByPaths, listFoldersWithin, type StoredFolder } from '../library/folder-queries.js';
+import type { FolderGuard, FolderMove, Objection } from '../library/joints.js';
+import { type PresentRow, readPresent } from '../library/present-queries.js';
+import type { Executor, Transaction } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+import { type CheckSubject, Checks, type RuleConfig, type RuleTools } from './checks.js';
+import { factsOfRow } from './facts.js';
+import { objectionsOf } from './guard.js';
+
+/** So many files are asked about one by one when a folder comes under a check; more are moved by a bulk job. */
+const MAX_ASKED = 500;
+/** So many refused files are named. */
+const NAMED = 20;
+
+/** The rules that hold in a folder before and after a move. */
+interface RulesThere {
+  folder: StoredFolder;
+  path: string;
+  now: EffectiveRules;
+  next: EffectiveRules;
+}
+
+/** Holds all files of a folder that is moved against the rules that hold there then. */
+export function rulesFolderGuard(config: RuleConfig): FolderGuard<Checks> {
+  return {
+    name: 'rules',
+    prepare: (db, move) => askAboutFolderMove({ db, config }, move),
+    judge: (tx, move, within, checks = new Checks()) => judgeFolderMove(tx, within, move, checks),
+  };
+}
+
+/** Asks the check below which a folder is to come about every file in it. */
+async function askAboutFolderMove(tools: RuleTools, move: FolderMove): Promise<Checks> {
+  const checks = new Checks();
+  let asked = 0;
+  const within = await listFoldersWithin(tools.db, move.from);
+  for (const { folder, path, now, next } of await rulesThere(tools.db, within, move)) {
+    if (!isNewCheck(now, next) || next.check === null) continue;
+    asked += folder.items;
+    if (asked > MAX_ASKED)
+      throw new UniferumError(
+        'conflict',
+        `${next.check.from} has a custom check for each file, and ${move.from} contains more than ${MAX_ASKED} files. Use a bulk edit instead, which runs the check in the background.`,
+      );
+    const subjects: CheckSubject[] = [];
+    for await (const row of readPresent(tools.db, folder.id)) subjects.push(subjectOf(row, path));
+    await checks.ask(tools.config, next.check.value, subjects);
+  }
+  return checks;
+}
+
+/**
+ * Lists the first files that would break a rule. What broke a rule before and goes on doing so is no reason.
+ *
+ * @param within the folder and all below it, held
+ */
+async function judgeFolderMove(
+  tx: Transaction,
+  within: readonly StoredFolder[],
+  move: FolderMove,
+  checks: Checks,
+): Promise<Objection[]> {
+  const objections: Objection[] = [];
+  let files = 0;
+  for (const { folder, path, now, next } of await rulesThere(tx, within, move)) {
+    if (isSame(now, next)) continue;
+    const full = overfull(folder, path, next);
+    if (full && !overfull(folder, folder.path, now))
+      objections.push(...objectionsOf({ id: 0 }, move.to, [full]));
+    for await (const row of readPresent(tx, folder.id)) {
+      const found = refusalsOf(row, { folder, path, now, next }, checks);
+      if (found.length === 0) continue;
+      files += 1;
+      if (files <= NAMED) objections.push(...objectionsOf(row, move.to, found));
+    }
+  }
+  const last = objections.pop();
+  if (!last) return [];
+  const more = files > NAMED ? ` And ${formatCount(files - NAMED, 'more file')}.` : '';
+  return [...objections, { ...last, reason: { ...last.reason, message: last.reason.message + more } }];
+}
+
+function refusalsOf(row: PresentRow, { path, now, next }: RulesThere, checks: Checks): Reason[] {
+  const place = { path, items: -1 };
+  const checked = isNewCheck(now, next) ? checks.answerFor(next, subjectOf(row, path)) : undefined;
+  const facts = factsOfRow(row);
+  return newRefusals(
+    judgeFile(facts, now, place),
+    judgeFile({ ...facts, ...(checked && { checked }) }, next, place),
+  );
+}
+
+function overfull(folder: StoredFolder, path: string, { maxItems }: EffectiveRules): Reason | null {
+  if (maxItems === null || folder.items <= maxItems.value) return null;
+  return {
+    code: 'too-many',
+    limit: maxItems.value,
+    actual: folder.items,
+    folder: maxItems.from,
+    message: `${path} would contain ${folder.items} of ${formatCount(maxItems.value, 'item')}.`,
+  };
+}
+
+/** Tells whether the same rules hold, whichever folder they come from. */
+function isSame(now: EffectiveRules, next: EffectiveRules): boolean {
+  const values = (rules: EffectiveRules) =>
+    JSON.stringify(rules, (key, value) => (key === 'from' ? undefined : value));
+  return values(now) === values(next);
+}
+
+function isNewCheck(now: EffectiveRules, next: EffectiveRules): boolean {
+  return next.check !== null && next.check.value.url !== now.check?.value.url;
+}
+
+function subjectOf(row: PresentRow, folder: string): CheckSubject {
+  return { row, name: row.name, folder };
+}
+
+async function rulesThere(
+  db: Executor,
+  within: readonly StoredFolder[],
+  { from, to }: FolderMove,
+): Promise<RulesThere[]> {
+  const above = async (path: string) => findFoldersByPaths(db, pathChain(path).slice(0, -1));
+  const [aboveNow, aboveThen] = [await above(from), await above(to)];
+  const moved = (path: string) => to + path.slice(from.length);
+  const chainOf = (path: string, outer: readonly RuledFolder[], inner: readonly RuledFolder[]) =>
+    resolveRules([
+      ...outer,
+      ...inner.filter((one) => isWithin(path, one.path)).sort((a, b) => a.path.length - b.path.length),
+    ]);
+  const innerThen = within.map(({ path, rules }) => ({ path: moved(path), rules }));
+  return within.map((folder) => ({
+    folder,
+    path: moved(folder.path),
+    now: chainOf(folder.path, aboveNow, within),
+    next: chainOf(moved(folder.path), aboveThen, innerThen),
+  }));
+}

@@ -1,0 +1,247 @@
+import { extensionOfMime } from '@uniferum/core/intake';
+import {
+  joinPath,
+  type MediaAddress,
+  originalAddress,
+  parentPath,
+  parseMediaAddress,
+  pathChain,
+  renditionAddress,
+} from '@uniferum/core/library';
+import { recipeApplies } from '@uniferum/core/recipes';
+import type { Request, Response } from 'express';
+import Joi from 'joi';
+import { type AssetRow, findAsset, findAssetByName, findAssetIdByStem } from '../library/asset-queries.js';
+import { findFolder, findForward } from '../library/folder-queries.js';
+import { wantRendition } from '../recipes/bookkeeping.js';
+import { fileEnd } from '../recipes/file-end.js';
+import { makeNow, makeSoon } from '../recipes/make-now.js';
+import { findRendition, type RenditionRow } from '../recipes/queries.js';
+import { findRecipe } from '../recipes/recipe-queries.js';
+import { substituteOf } from '../recipes/surplus.js';
+import { waitingFor } from '../recipes/waiting.js';
+import type { Answer } from '../shared/answer.js';
+import { notFound } from '../shared/errors.js';
+import type { Principal } from '../shared/principal.js';
+import { type Route, route } from '../shared/route.js';
+import { sendContent } from '../stores/send-content.js';
+import type { ServingTools, ToolsFor } from './tools.js';
+
+/** Short, because the bytes at an address change with a new version; the entity tag makes asking again cheap. */
+const CACHE_CONTROL = 'public, max-age=60, stale-while-revalidate=600';
+
+/** How many moves and renames of folders are followed in a row. */
+const MAX_FOLDER_FORWARDS = 8;
+
+export function mediaRoutes(toolsFor: ToolsFor): Route[] {
+  return [
+    route<{ path: string[] }>({
+      method: 'get',
+      path: '/media/{path*}',
+      access: 'anyone',
+      // A page shows many pictures at a time, and a proxy stands for many people.
+      atOnce: 500,
+      summary: 'Get an original or a rendition; old addresses redirect',
+      params: Joi.object({ path: Joi.array().items(Joi.string()).required() }),
+      answers: {
+        200: { description: 'The bytes', contentType: '*/*' },
+        206: { description: 'A part of the bytes', contentType: '*/*' },
+        302: { description: 'The rendition is not made yet; the original is shown meanwhile' },
+        304: { description: 'Unchanged' },
+        308: { description: 'An old address: this is the new one' },
+      },
+      async handle({ services, who, params, req, res }) {
+        const path = `/${params.path.join('/')}`;
+        const address = parseMediaAddress(path);
+        if (address === null) throw notFound(`The address /media${path}`);
+        return (
+          (await answerLive(toolsFor(services), address, { who, req, res })) ??
+          (await answerForward(toolsFor(services), address)) ??
+          refuse(path)
+        );
+      },
+    }),
+  ];
+}
+
+function refuse(path: string): never {
+  throw notFound(`The address /media${path}`);
+}
+
+/** Who asks, and the request itself. */
+interface Asking {
+  who: Principal;
+  req: Request;
+  res: Response;
+}
+
+async function answerLive(
+  tools: ServingTools,
+  address: MediaAddress,
+  asking: Asking,
+): Promise<Answer | null> {
+  if (address.kind === 'original') {
+    const asset = await findAssetByName(tools.db, address.folder, address.name);
+    return asset && sendOriginal(tools, asset, asking);
+  }
+  const id = await findAssetIdByStem(tools.db, address.folder, address.stem);
+  const asset = id === null ? null : await findAsset(tools.db, id);
+  return asset && answerRendition(tools, asset, address, asking);
+}
+
+async function sendOriginal(tools: ServingTools, asset: AssetRow, { req, res }: Asking): Promise<Answer> {
+  const { sha256, mime, name, updated_at } = asset;
+  const { bytes, pieces, form } = await tools.originals.open(asset);
+  return sendContent(req, res, tools.store, {
+    sha256,
+    bytes,
+    pieces,
+    form,
+    mime,
+    name,
+    modifiedAt: form === null ? updated_at : null,
+    asAttachment: false,
+    cacheControl: CACHE_CONTROL,
+  });
+}
+
+async function answerRendition(
+  tools: ServingTools,
+  asset: AssetRow,
+  address: MediaAddress & { kind: 'rendition' },
+  asking: Asking,
+): Promise<Answer | null> {
+  const { req, res } = asking;
+  const variant = address.variant ?? '';
+  const found = await findRendition(tools.db, asset.id, address.recipe, variant);
+  const rendition = found?.sha256
+    ? found
+    : await getRendition(tools, asset, { recipeName: address.recipe, variant, found }, asking);
+  if (rendition === 'not-made') return showOriginal(tools, asset);
+  if (rendition === null) return answerSubstitute(tools, asset, address.recipe, variant);
+  const { sha256, bytes, mime, state } = rendition;
+  if (sha256 === null || bytes === null || mime === null) return showOriginal(tools, asset);
+  const extension = extensionOfMime(mime) ?? 'bin';
+  if (variant === '' && extension !== address.extension)
+    return forwardTo(
+      tools,
+      renditionAddress(asset.folder_path, asset.address_stem, address.recipe, extension),
+    );
+  tools.rendering.requests.add(asset.id, address.recipe, variant);
+  // It is shown as it is, and the one that is looked at is made again before all others.
+  if (state === 'outdated') makeSoon(tools, asset);
+  const name = `${asset.address_stem}~${address.recipe}.${variant === '' ? extension : variant}`;
+  return sendContent(req, res, tools.store, {
+    sha256,
+    bytes,
+    mime,
+    name,
+    modifiedAt: asset.updated_at,
+    asAttachment: false,
+    cacheControl: CACHE_CONTROL,
+  });
+}
+
+/** Gets a rendition that is not there yet: made now where its recipe says so, else soon. Null when nobody knows of it. */
+async function getRendition(
+  tools: ServingTools,
+  asset: AssetRow,
+  { recipeName, variant, found }: { recipeName: string; variant: string; found: RenditionRow | null },
+  { who, req, res }: Asking,
+): Promise<RenditionRow | 'not-made' | null> {
+  const main = variant === '' ? found : await findRendition(tools.db, asset.id, recipeName);
+  if (main?.sha256) return found;
+  if (main?.state === 'failed') return main;
+  const recipe = await findRecipe(tools.db, recipeName);
+  // A recipe that is being applied to a large library has not come to this asset yet.
+  if (main === null && !(recipe && recipeApplies(recipe, { ...asset, folder: asset.folder_path })))
+    return null;
+  if (main === null) await wantRendition(tools.db, asset, recipeName);
+  if (recipe?.when === 'background') makeSoon(tools, asset);
+  else await makeNow(tools, asset, [recipeName], waitingFor(tools, who, req, res));
+  return (await findRendition(tools.db, asset.id, recipeName, variant)) ?? 'not-made';
+}
+
+/** Not made yet, or can't be made: the page shows the original rather than a broken picture. */
+function showOriginal(tools: ServingTools, asset: AssetRow): Answer {
+  return {
+    status: 302,
+    headers: {
+      Location: tools.config.mediaUrl + originalAddress(asset.folder_path, asset.name),
+      'Cache-Control': 'no-store',
+    },
+  };
+}
+
+/** An address that was given up leads to what is nearest to it. */
+async function answerSubstitute(
+  tools: ServingTools,
+  asset: AssetRow,
+  recipe: string,
+  variant: string,
+): Promise<Answer | null> {
+  const { isKnown, instead } = await substituteOf(tools.db, asset.id, recipe, variant);
+  if (!isKnown) return null;
+  tools.rendering.requests.add(asset.id, recipe, variant);
+  if (instead === null) return forwardTo(tools, originalAddress(asset.folder_path, asset.name));
+  return forwardTo(
+    tools,
+    renditionAddress(asset.folder_path, asset.address_stem, instead.recipe, fileEnd(instead)),
+  );
+}
+
+async function answerForward(tools: ServingTools, address: MediaAddress): Promise<Answer | null> {
+  let folder = address.folder;
+  for (let hops = 0; hops < MAX_FOLDER_FORWARDS; hops += 1) {
+    const moved: MediaAddress = { ...address, folder };
+    const target = await currentAddress(tools, moved, hops > 0);
+    if (target !== null) return forwardTo(tools, target);
+    const next = await movedFolder(tools, folder);
+    if (next === null || next === folder) return null;
+    folder = next;
+  }
+  return null;
+}
+
+/** Where a thing that was at an address is now; null when nothing is known of it. */
+async function currentAddress(
+  tools: ServingTools,
+  address: MediaAddress,
+  mayBeLive: boolean,
+): Promise<string | null> {
+  const key = joinPath(address.folder, address.kind === 'original' ? address.name : `${address.stem}~`);
+  const forward = await findForward(tools.db, key);
+  const id = forward?.assetId ?? (mayBeLive ? await findLiveId(tools, address) : null);
+  const asset = id === null ? null : await findAsset(tools.db, id);
+  if (asset === null || asset.live === null) return null;
+  if (address.kind === 'original') return originalAddress(asset.folder_path, asset.name);
+  if (address.variant !== null)
+    return renditionAddress(asset.folder_path, asset.address_stem, address.recipe, address.variant);
+  const mime = (await findRendition(tools.db, asset.id, address.recipe))?.mime;
+  const extension = (mime && extensionOfMime(mime)) || address.extension;
+  return renditionAddress(asset.folder_path, asset.address_stem, address.recipe, extension);
+}
+
+async function findLiveId(tools: ServingTools, address: MediaAddress): Promise<string | null> {
+  if (address.kind === 'rendition') return findAssetIdByStem(tools.db, address.folder, address.stem);
+  const asset = await findAssetByName(tools.db, address.folder, address.name);
+  return asset && String(asset.id);
+}
+
+/** Follows the nearest folder on the path that was moved or renamed. */
+async function movedFolder(tools: ServingTools, path: string): Promise<string | null> {
+  for (const step of pathChain(path).reverse()) {
+    if (parentPath(step) === null) return null;
+    const forward = await findForward(tools.db, `${step}/`);
+    const folder = forward?.folderId ? await findFolder(tools.db, forward.folderId) : null;
+    if (folder) return folder.path + path.slice(step.length);
+  }
+  return null;
+}
+
+function forwardTo(tools: ServingTools, address: string): Answer {
+  return {
+    status: 308,
+    headers: { Location: tools.config.mediaUrl + address, 'Cache-Control': 'public, max-age=60' },
+  };
+}

@@ -1,0 +1,184 @@
+import { randomBytes } from 'node:crypto';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import Joi from 'joi';
+
+/** What an installation is told by its environment. */
+export interface Config {
+  host: string;
+  port: number;
+  /** The address under which browsers and scripts reach this installation, without a slash at its end. */
+  publicUrl: string;
+  /** The address under which media are served, without a slash at its end; the same as `publicUrl` unless they have an origin of their own. */
+  mediaUrl: string;
+  database: {
+    host: string;
+    port: number;
+    user: string;
+    password: string;
+    name: string;
+    /** How many connections a process has for its work. */
+    connections: number;
+    /** How long a request waits for one. */
+    waitMs: number;
+  };
+  /** The folder of the disk store. */
+  dataDir: string;
+  /** The folder of the built console; null serves the API alone. */
+  webDir: string | null;
+  worker: { slots: number; leaseMs: number };
+  /** The processes in which pictures are decoded and made. */
+  render: {
+    /** How many the server has, for what somebody waits for. */
+    serverProcesses: number;
+    maxMemoryBytes: number;
+    timeoutMs: number;
+    /** How many pictures of one address without a key are made, or wait to be made, at a time. */
+    strangerAtOnce: number;
+  };
+  /** The processes in which headers, metadata and pages of strangers are read. */
+  inspect: { processes: number; maxMemoryBytes: number; timeoutMs: number };
+  /** After so long without a sign of its server a request under an Idempotency-Key may be repeated. */
+  requestLeaseMs: number;
+  /** How often workers look for what was left behind, and verify what is counted. */
+  sweepMs: number;
+  /** The most bytes of pictures that were made on request and are kept. */
+  maxOnRequestBytes: number;
+  /** The most pixels that the image engine decodes. */
+  maxPixels: number;
+  /** The largest file that any folder takes, whatever its rules say. */
+  maxUploadBytes: number;
+  /** The folder that fills by file transfer or mount; null when there is none. */
+  inboxDir: string | null;
+  /** A file in the inbox that was changed within so many milliseconds is still being written. */
+  inboxSettleMs: number;
+  /** Hosts (`name` or `name:port`) that may be fetched although they lie in a private network. */
+  allowedHosts: ReadonlySet<string>;
+  /** What an archive may hold at most. */
+  archive: { maxEntries: number; maxBytes: number; maxRatio: number };
+  /** From it the secrets are derived with which requests are signed. */
+  masterKey: string;
+  /** How long a thing stays in the bin before it may be purged by itself, in days; null keeps it for good. */
+  binDays: number | null;
+  logLevel: string;
+}
+
+/** Under which addresses the installation and its media are reached. */
+export type Addresses = Pick<Config, 'publicUrl' | 'mediaUrl'>;
+
+const schema = Joi.object({
+  UNIFERUM_HOST: Joi.string().default('127.0.0.1'),
+  UNIFERUM_PORT: Joi.number().port().allow(0).default(4280),
+  UNIFERUM_PUBLIC_URL: Joi.string().uri({ scheme: ['http', 'https'] }),
+  UNIFERUM_MEDIA_URL: Joi.string().uri({ scheme: ['http', 'https'] }),
+  UNIFERUM_DB_CONNECTIONS: Joi.number().integer().min(2).max(200).default(10),
+  UNIFERUM_DB_WAIT_MS: Joi.number().integer().min(100).max(120_000).default(10_000),
+  UNIFERUM_SWEEP_MS: Joi.number().integer().min(1000).default(3_600_000),
+  UNIFERUM_REQUEST_LEASE_MS: Joi.number().integer().min(500).max(600_000).default(10_000),
+  UNIFERUM_DB_HOST: Joi.string().default('127.0.0.1'),
+  UNIFERUM_DB_PORT: Joi.number().port().default(3306),
+  UNIFERUM_DB_USER: Joi.string().default('uniferum'),
+  UNIFERUM_DB_PASSWORD: Joi.string().allow('').default(''),
+  UNIFERUM_DB_NAME: Joi.string().pattern(/^\w+$/).default('uniferum'),
+  UNIFERUM_DATA_DIR: Joi.string().default('var/data'),
+  UNIFERUM_WEB_DIR: Joi.string(),
+  UNIFERUM_WORKER_SLOTS: Joi.number().integer().min(1).max(64).default(2),
+  UNIFERUM_LEASE_MS: Joi.number().integer().min(500).max(3_600_000).default(30_000),
+  UNIFERUM_RENDER_PROCESSES: Joi.number().integer().min(1).max(32).default(2),
+  UNIFERUM_RENDER_MEMORY_MB: Joi.number().integer().min(64).default(2000),
+  UNIFERUM_RENDER_TIMEOUT_MS: Joi.number().integer().min(1000).max(3_600_000).default(300_000),
+  UNIFERUM_STRANGER_RENDERS: Joi.number().integer().min(1).max(1000).default(12),
+  UNIFERUM_INSPECT_PROCESSES: Joi.number().integer().min(1).max(32).default(1),
+  UNIFERUM_INSPECT_MEMORY_MB: Joi.number().integer().min(150).default(600),
+  UNIFERUM_INSPECT_TIMEOUT_MS: Joi.number().integer().min(100).max(600_000).default(10_000),
+  UNIFERUM_ON_REQUEST_BYTES: Joi.number().integer().min(0).default(5_000_000_000),
+  UNIFERUM_MAX_PIXELS: Joi.number().integer().min(1).default(150_000_000),
+  UNIFERUM_MAX_UPLOAD_BYTES: Joi.number().integer().min(1).default(20_000_000_000),
+  UNIFERUM_INBOX_DIR: Joi.string(),
+  UNIFERUM_INBOX_SETTLE_MS: Joi.number().integer().min(0).max(3_600_000).default(5000),
+  UNIFERUM_ALLOWED_HOSTS: Joi.string().allow('').default(''),
+  UNIFERUM_ARCHIVE_MAX_ENTRIES: Joi.number().integer().min(1).default(50_000),
+  UNIFERUM_ARCHIVE_MAX_BYTES: Joi.number().integer().min(1).default(50_000_000_000),
+  UNIFERUM_ARCHIVE_MAX_RATIO: Joi.number().min(1).default(200),
+  UNIFERUM_MASTER_KEY: Joi.string().min(16),
+  UNIFERUM_BIN_DAYS: Joi.number().integer().min(1),
+  UNIFERUM_LOG_LEVEL: Joi.string().valid('trace', 'debug', 'info', 'warn', 'error', 'silent').default('info'),
+}).unknown();
+
+/**
+ * Reads the configuration from environment variables; see docs/CONFIGURATION.md for each.
+ *
+ * @throws Error that names every variable that is wrong
+ */
+export function readConfig(env: Record<string, string | undefined>): Config {
+  const { value, error } = schema.validate(env, { abortEarly: false, stripUnknown: true });
+  if (error)
+    throw new Error(
+      `The configuration is invalid: ${error.details.map(({ message }) => message).join('; ')}.`,
+    );
+  const publicUrl = (
+    value.UNIFERUM_PUBLIC_URL ?? `http://${value.UNIFERUM_HOST}:${value.UNIFERUM_PORT}`
+  ).replace(/\/+$/, '');
+  return {
+    host: value.UNIFERUM_HOST,
+    port: value.UNIFERUM_PORT,
+    publicUrl,
+    mediaUrl: (value.UNIFERUM_MEDIA_URL ?? publicUrl).replace(/\/+$/, ''),
+    database: {
+      connections: value.UNIFERUM_DB_CONNECTIONS,
+      waitMs: value.UNIFERUM_DB_WAIT_MS,
+      host: value.UNIFERUM_DB_HOST,
+      port: value.UNIFERUM_DB_PORT,
+      user: value.UNIFERUM_DB_USER,
+      password: value.UNIFERUM_DB_PASSWORD,
+      name: value.UNIFERUM_DB_NAME,
+    },
+    dataDir: value.UNIFERUM_DATA_DIR,
+    webDir: value.UNIFERUM_WEB_DIR ?? null,
+    worker: { slots: value.UNIFERUM_WORKER_SLOTS, leaseMs: value.UNIFERUM_LEASE_MS },
+    render: {
+      serverProcesses: value.UNIFERUM_RENDER_PROCESSES,
+      maxMemoryBytes: value.UNIFERUM_RENDER_MEMORY_MB * 1_000_000,
+      timeoutMs: value.UNIFERUM_RENDER_TIMEOUT_MS,
+      strangerAtOnce: value.UNIFERUM_STRANGER_RENDERS,
+    },
+    inspect: {
+      processes: value.UNIFERUM_INSPECT_PROCESSES,
+      maxMemoryBytes: value.UNIFERUM_INSPECT_MEMORY_MB * 1_000_000,
+      timeoutMs: value.UNIFERUM_INSPECT_TIMEOUT_MS,
+    },
+    requestLeaseMs: value.UNIFERUM_REQUEST_LEASE_MS,
+    sweepMs: value.UNIFERUM_SWEEP_MS,
+    maxOnRequestBytes: value.UNIFERUM_ON_REQUEST_BYTES,
+    maxPixels: value.UNIFERUM_MAX_PIXELS,
+    maxUploadBytes: value.UNIFERUM_MAX_UPLOAD_BYTES,
+    inboxDir: value.UNIFERUM_INBOX_DIR ?? null,
+    inboxSettleMs: value.UNIFERUM_INBOX_SETTLE_MS,
+    allowedHosts: new Set(
+      (value.UNIFERUM_ALLOWED_HOSTS as string)
+        .split(',')
+        .map((host) => host.trim().toLowerCase())
+        .filter((host) => host !== ''),
+    ),
+    archive: {
+      maxEntries: value.UNIFERUM_ARCHIVE_MAX_ENTRIES,
+      maxBytes: value.UNIFERUM_ARCHIVE_MAX_BYTES,
+      maxRatio: value.UNIFERUM_ARCHIVE_MAX_RATIO,
+    },
+    masterKey: value.UNIFERUM_MASTER_KEY ?? keptMasterKey(value.UNIFERUM_DATA_DIR),
+    binDays: value.UNIFERUM_BIN_DAYS ?? null,
+    logLevel: value.UNIFERUM_LOG_LEVEL,
+  };
+}
+
+/** The key that lies beside the data, made at the first start. Several hosts need the same one: set UNIFERUM_MASTER_KEY there. */
+function keptMasterKey(dataDir: string): string {
+  const path = join(dataDir, 'master.key');
+  mkdirSync(dataDir, { recursive: true });
+  try {
+    writeFileSync(path, `${randomBytes(32).toString('hex')}\n`, { flag: 'wx', mode: 0o600 });
+  } catch (error) {
+    if (!(error instanceof Error && 'code' in error && error.code === 'EEXIST')) throw error;
+  }
+  return readFileSync(path, 'utf8').trim();
+}

@@ -1,0 +1,146 @@
+import { change, changeExpanded, type Database, type Executor, select, selectOne } from './database.js';
+
+/** How long an answer is kept for repeats. */
+const KEPT_HOURS = 24;
+
+export interface KeptRow {
+  fingerprint: string | null;
+  status: number | null;
+  body: string | null;
+  headers: string | null;
+}
+
+/** Names one request: who sent it, and under which Idempotency-Key. */
+export interface RequestName {
+  principal: string;
+  key: string;
+}
+
+/** Forgets answers that are too old, some at a time. */
+export async function deleteOldAnswers(db: Executor): Promise<void> {
+  await change(
+    db,
+    `DELETE kept_parts FROM kept_parts
+     JOIN kept_answers ON kept_answers.principal = kept_parts.principal AND kept_answers.idempotency_key = kept_parts.idempotency_key
+     WHERE kept_answers.started_at < NOW(3) - INTERVAL ${KEPT_HOURS} HOUR`,
+  );
+  await change(
+    db,
+    `DELETE FROM kept_answers WHERE started_at < NOW(3) - INTERVAL ${KEPT_HOURS} HOUR ORDER BY started_at LIMIT 500`,
+  );
+}
+
+/** Claims a request that is new, or whose server stopped renewing its claim. @returns whether it is claimed now */
+export async function claimAnswer(
+  db: Executor,
+  { principal, key }: RequestName,
+  claim: { route: string; token: string; leaseMs: number },
+): Promise<boolean> {
+  const { affectedRows } = await change(
+    db,
+    `INSERT IGNORE INTO kept_answers (principal, idempotency_key, route, token, lease_until)
+     VALUES (?, ?, ?, ?, NOW(3) + INTERVAL ? MICROSECOND)`,
+    [principal, key, claim.route, claim.token, claim.leaseMs * 1000],
+  );
+  if (affectedRows === 1) return true;
+  const taken = await change(
+    db,
+    `UPDATE kept_answers SET token = ?, lease_until = NOW(3) + INTERVAL ? MICROSECOND
+     WHERE principal = ? AND idempotency_key = ? AND status IS NULL AND (lease_until IS NULL OR lease_until < NOW(3))`,
+    [claim.token, claim.leaseMs * 1000, principal, key],
+  );
+  return taken.affectedRows === 1;
+}
+
+export async function findAnswer(db: Executor, { principal, key }: RequestName): Promise<KeptRow | null> {
+  return selectOne<KeptRow>(
+    db,
+    'SELECT fingerprint, status, body, headers FROM kept_answers WHERE principal = ? AND idempotency_key = ?',
+    [principal, key],
+  );
+}
+
+/** Renews claims. */
+export async function renewAnswers(db: Database, tokens: readonly string[], leaseMs: number): Promise<void> {
+  if (tokens.length === 0) return;
+  await changeExpanded(
+    db,
+    'UPDATE kept_answers SET lease_until = NOW(3) + INTERVAL ? MICROSECOND WHERE token IN (?) AND status IS NULL',
+    [leaseMs * 1000, tokens],
+  );
+}
+
+/** Holds a claim until the transaction ends. @returns false when somebody else has it by now */
+export async function lockAnswer(
+  tx: Executor,
+  { principal, key }: RequestName,
+  token: string,
+): Promise<boolean> {
+  return (
+    (await selectOne(
+      tx,
+      'SELECT 1 FROM kept_answers WHERE principal = ? AND idempotency_key = ? AND token = ? FOR UPDATE',
+      [principal, key, token],
+    )) !== null
+  );
+}
+
+/** Keeps an answer. @returns false when the claim was lost */
+export async function updateAnswer(
+  tx: Executor,
+  { principal, key }: RequestName,
+  token: string,
+  answer: { fingerprint: string; status: number; body: string | null; headers: string | null },
+): Promise<boolean> {
+  const { affectedRows } = await change(
+    tx,
+    `UPDATE kept_answers SET fingerprint = ?, status = ?, body = ?, headers = ?, token = NULL, lease_until = NULL
+     WHERE principal = ? AND idempotency_key = ? AND token = ?`,
+    [answer.fingerprint, answer.status, answer.body, answer.headers, principal, key, token],
+  );
+  return affectedRows === 1;
+}
+
+/** Gives a claim back. What parts of it did stays known, so that a repeat doesn't do them again. */
+export async function releaseAnswer(
+  db: Executor,
+  { principal, key }: RequestName,
+  token: string,
+): Promise<void> {
+  await change(
+    db,
+    `UPDATE kept_answers SET token = NULL, lease_until = NULL
+     WHERE principal = ? AND idempotency_key = ? AND token = ? AND status IS NULL`,
+    [principal, key, token],
+  );
+}
+
+/** What one part of a request did: of an upload, one file. */
+export interface KeptPart {
+  /** Which part it is, from 0. */
+  n: number;
+  /** What it is recognised by when it comes again. */
+  digest: string;
+  result: string;
+}
+
+export async function insertParts(
+  tx: Executor,
+  { principal, key }: RequestName,
+  parts: readonly KeptPart[],
+): Promise<void> {
+  if (parts.length === 0) return;
+  await changeExpanded(
+    tx,
+    'INSERT INTO kept_parts (principal, idempotency_key, n, digest, result) VALUES ?',
+    [parts.map(({ n, digest, result }) => [principal, key, n, digest, result])],
+  );
+}
+
+export async function listParts(db: Executor, { principal, key }: RequestName): Promise<KeptPart[]> {
+  return select<KeptPart>(
+    db,
+    'SELECT n, digest, result FROM kept_parts WHERE principal = ? AND idempotency_key = ? ORDER BY n LIMIT 100000',
+    [principal, key],
+  );
+}

@@ -1,0 +1,41 @@
+import { setTimeout as delay } from 'node:timers/promises';
+import type { Logger } from 'pino';
+import { pino } from 'pino';
+import { type Config, readConfig } from './config.js';
+import { DatabaseStartError } from './migrate.js';
+
+/** The exit status of a program whose configuration is wrong: starting it again would come to the same. Source: sysexits.h, EX_CONFIG. */
+export const WRONG_CONFIGURATION = 78;
+
+const PATIENCE_MS = 60_000;
+const RETRY_MS = 1000;
+
+/** Reads the configuration and opens the log of a process. A wrong configuration ends it, with what is wrong. */
+export function launch(part: 'server' | 'worker'): { config: Config; log: Logger } {
+  try {
+    const config = readConfig(process.env);
+    return { config, log: pino({ level: config.logLevel, base: { part } }) };
+  } catch (error) {
+    process.stderr.write(`${error instanceof Error ? error.message : error}\n`);
+    process.exit(WRONG_CONFIGURATION);
+  }
+}
+
+/** Does what needs the database at the start. One that is not up yet is waited for; what only somebody can mend ends the process. */
+export async function withDatabase<Result>(log: Logger, work: () => Promise<Result>): Promise<Result> {
+  const until = Date.now() + PATIENCE_MS;
+  for (;;) {
+    try {
+      return await work();
+    } catch (error) {
+      if (!(error instanceof DatabaseStartError)) throw error;
+      if (!error.mayRetry) {
+        log.fatal(error.message);
+        process.exit(WRONG_CONFIGURATION);
+      }
+      if (Date.now() > until) throw error;
+      log.warn(error.message);
+      await delay(RETRY_MS);
+    }
+  }
+}

@@ -1,0 +1,153 @@
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { type Piece, slicePieces } from '@uniferum/core/inspection';
+import type { Request, Response } from 'express';
+import type { Answer } from '../shared/answer.js';
+import type { ByteStore } from '../shared/byte-store.js';
+import { UniferumError } from '../shared/errors.js';
+import { hasCurrent } from '../shared/etag.js';
+import { servedType } from '../shared/media-origin.js';
+
+/** Bytes to be sent, with what a browser needs to know of them. */
+export interface Content {
+  sha256: string;
+  bytes: number;
+  mime: string;
+  name: string;
+  /** Null when that says nothing of these bytes. */
+  modifiedAt: Date | null;
+  /** Saves the file instead of showing it. */
+  asAttachment: boolean;
+  cacheControl: string;
+  /** Of which pieces of the kept bytes they consist; null is the kept bytes themselves. */
+  pieces?: readonly Piece[] | null;
+  /** Which form of the kept bytes that is. */
+  form?: string | null;
+}
+
+/** Types that a browser may show from our origin: none of them runs scripts, given the policy below. */
+const SHOWN = /^(?:image\/(?!svg)|audio\/|video\/|application\/pdf$|text\/(?:plain|csv|vtt)$)/;
+
+/** Keeps a picture that holds scripts, SVG above all, from running them when it is opened by itself. */
+const INERT_POLICY =
+  "default-src 'none'; style-src 'unsafe-inline'; img-src data:; media-src 'self'; sandbox";
+
+/**
+ * Sends bytes with entity tag, conditions and ranges (RFC 9110 §13, §14). Of several ranges the whole is sent, which
+ * §14.2 allows.
+ */
+export async function sendContent(
+  req: Request,
+  res: Response,
+  store: ByteStore,
+  content: Content,
+): Promise<Answer> {
+  const etag = content.form ? `"${content.sha256}.${content.form}"` : `"${content.sha256}"`;
+  const type = servedType(content.mime, res.locals.mayHoldScripts === true);
+  if (content.asAttachment || !(SHOWN.test(content.mime) || content.mime === 'image/svg+xml'))
+    res.attachment(content.name);
+  res.setHeader('Content-Type', type.startsWith('text/') ? `${type}; charset=utf-8` : type);
+  res.setHeader('ETag', etag);
+  if (content.modifiedAt) res.setHeader('Last-Modified', content.modifiedAt.toUTCString());
+  res.setHeader('Cache-Control', content.cacheControl);
+  res.setHeader('Accept-Ranges', 'bytes');
+  res.setHeader('Content-Security-Policy', INERT_POLICY);
+  // Pages of the site are on another origin and show these.
+  res.setHeader('Cross-Origin-Resource-Policy', 'cross-origin');
+
+  const ifMatch = req.get('if-match');
+  if (ifMatch !== undefined && !hasCurrent(ifMatch, etag))
+    throw new UniferumError('stale-state', `${content.name} has changed. Request it again.`);
+  if (isUnchanged(req, etag, content.modifiedAt)) {
+    res.status(304).end();
+    return { status: 304, handled: true };
+  }
+  const range = readRange(req, etag, content);
+  if (range === 'unsatisfiable') {
+    res.setHeader('Content-Range', `bytes */${content.bytes}`);
+    throw new UniferumError(
+      'range-not-satisfiable',
+      `${content.name} has ${content.bytes} bytes; the range is outside the file.`,
+    );
+  }
+  if (range) res.setHeader('Content-Range', `bytes ${range.start}-${range.end}/${content.bytes}`);
+  res.setHeader('Content-Length', range ? range.end - range.start + 1 : content.bytes);
+  res.status(range ? 206 : 200);
+  if (req.method === 'HEAD') res.end();
+  else await stream(res, store, content, range ?? undefined);
+  return { status: res.statusCode, handled: true };
+}
+
+function isUnchanged(req: Request, etag: string, modifiedAt: Date | null): boolean {
+  const ifNoneMatch = req.get('if-none-match');
+  if (ifNoneMatch !== undefined) return hasCurrent(ifNoneMatch, etag);
+  const since = Date.parse(req.get('if-modified-since') ?? '');
+  return (
+    modifiedAt !== null && !Number.isNaN(since) && Math.floor(modifiedAt.getTime() / 1000) * 1000 <= since
+  );
+}
+
+function readRange(
+  req: Request,
+  etag: string,
+  { bytes, modifiedAt }: Content,
+): { start: number; end: number } | 'unsatisfiable' | null {
+  const ifRange = req.get('if-range');
+  if (ifRange !== undefined && ifRange !== etag && ifRange !== modifiedAt?.toUTCString()) return null;
+  const ranges = req.range(bytes, { combine: true });
+  if (ranges === -1) return 'unsatisfiable';
+  if (ranges === undefined || ranges === -2 || ranges.type !== 'bytes' || ranges.length !== 1) return null;
+  const [range] = ranges;
+  return range ? { start: range.start, end: range.end } : null;
+}
+
+async function stream(
+  res: Response,
+  store: ByteStore,
+  content: Content,
+  range: { start: number; end: number } | undefined,
+): Promise<void> {
+  if (!(await store.has(content.sha256))) {
+    for (const header of ['Content-Length', 'Content-Range', 'Content-Type', 'Content-Disposition', 'ETag'])
+      res.removeHeader(header);
+    throw new Error(
+      `The bytes ${content.sha256} of ${content.name} are missing from the store "${store.name}"`,
+    );
+  }
+  try {
+    await pipeline(open(store, content, range), res);
+  } catch (error) {
+    // The reader went away: there is nobody left to be told.
+    if (!res.destroyed && !res.closed) throw error;
+  }
+}
+
+function open(
+  store: ByteStore,
+  { sha256, pieces }: Content,
+  range: { start: number; end: number } | undefined,
+): Readable {
+  if (!pieces) return store.open(sha256, range);
+  return Readable.from(
+    readPieces(store, sha256, range ? slicePieces(pieces, range.start, range.end) : pieces),
+    {
+      objectMode: false,
+    },
+  );
+}
+
+const ZEROS = Buffer.alloc(64 * 1024);
+
+async function* readPieces(
+  store: ByteStore,
+  sha256: string,
+  pieces: readonly Piece[],
+): AsyncGenerator<Uint8Array> {
+  for (const piece of pieces) {
+    if ('from' in piece) yield* store.open(sha256, { start: piece.from, end: piece.to - 1 });
+    else if ('bytes' in piece) yield piece.bytes;
+    else
+      for (let left = piece.zeros; left > 0; left -= ZEROS.length)
+        yield ZEROS.subarray(0, Math.min(left, ZEROS.length));
+  }
+}
