@@ -1,7 +1,8 @@
 import type { Command } from 'commander';
+import type { CliContext } from './context.js';
 import { addFindingCommands } from './finding-commands.js';
+import { addFolderCommands } from './folder-commands.js';
 import { addIntakeCommands } from './intake-commands.js';
-import type { CliContext } from './main.js';
 import { addRecipeCommands } from './recipe-commands.js';
 import { addCallCommand, addRunCommands } from './run-commands.js';
 
@@ -9,6 +10,7 @@ import { addCallCommand, addRunCommands } from './run-commands.js';
 export function addCommands(program: Command, context: () => CliContext): void {
   addIntakeCommands(program, context);
   addFindingCommands(program, context);
+  addFolderCommands(program, context);
   addRecipeCommands(program, context);
   addRunCommands(program, context);
   addCallCommand(program, context);

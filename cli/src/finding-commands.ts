@@ -2,10 +2,10 @@ import { createWriteStream } from 'node:fs';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import type { Asset, AssetPatch, BulkChange, FolderRules } from '@uniferum/client';
+import type { Asset, AssetPatch, BulkChange } from '@uniferum/client';
 import type { Command } from 'commander';
+import type { CliContext } from './context.js';
 import { openFile } from './files.js';
-import { type CliContext, EXIT } from './main.js';
 import { table } from './output.js';
 import { followRun } from './run-commands.js';
 
@@ -38,56 +38,47 @@ interface SetOptions {
   wait: boolean;
 }
 
-/** Adds `ls`, `get`, `set` and `rules`. */
+/** Adds `ls`, `get` and `set`. */
 export function addFindingCommands(program: Command, context: () => CliContext): void {
   program
     .command('ls')
-    .description('list what a filter finds')
+    .description('list the assets that match a filter')
     .argument('[filter...]', 'the filter language: kind:image size>2mb alt:none')
-    .option('--folder <path>', 'within this folder', '/')
+    .option('--folder <path>', 'search in this folder', '/')
     .option('--sort <order>', 'created, name, captured or size; with - backwards')
-    .option('--limit <n>', 'at most so many; all without it')
+    .option('--limit <n>', 'maximum number of results (default: all)')
     .option('--facets', 'count by kind, type, keyword, credit and month instead', false)
     .action((words: string[], options: LsOptions) => list(context(), words.join(' '), options));
   program
     .command('get')
     .description('show an asset, or download its original')
     .argument('<id>')
-    .option('--out <path>', 'write the original there; "-" to standard output, a folder keeps its name')
+    .option('--out <path>', 'write the original to this file or folder; "-" for standard output')
     .action((id: string, options: { out?: string }) => get(context(), id, options.out));
   program
     .command('set')
-    .description('edit one asset, or with --find all that a filter finds')
+    .description('edit an asset, or with --find all assets that match a filter')
     .argument('[id]')
-    .option('--find <filter>', 'all assets that this filter finds')
-    .option('--within <folder>', 'of this folder and those below', '/')
+    .option('--find <filter>', 'edit all assets that match this filter')
+    .option('--within <folder>', 'search in this folder and its subfolders', '/')
     .option('--title <text>')
     .option('--alt <text>', 'alternative text')
     .option('--caption <text>')
     .option('--credit <text>')
     .option('--keywords <words>', 'separated by commas')
-    .option('--captured <date>', 'when it was taken (one asset)')
+    .option('--captured <date>', 'capture date (one asset)')
     .option('--name <name>', 'a new file name (one asset)')
-    .option('--folder <path>', 'move there')
-    .option('--fill', 'only where it is empty; texts are patterns such as "{words}"', false)
-    .option('--append', 'add at the end', false)
-    .option('--shift <minutes>', 'move capture dates')
-    .option('--file <path>', 'put this file in its place: a new version at the same address (one asset)')
-    .option('--version <n>', 'make an earlier version the current one again (one asset)')
-    .option('--bin', 'put into the bin', false)
-    .option('--restore', 'take out of the bin (one asset)', false)
-    .option('--rehearse', 'say what would change', false)
-    .option('--no-wait', "don't wait for the run to end")
+    .option('--folder <path>', 'move to this folder')
+    .option('--fill', 'fill only empty texts; supports patterns such as "{words}"', false)
+    .option('--append', 'append instead of replacing', false)
+    .option('--shift <minutes>', 'shift capture dates')
+    .option('--file <path>', 'replace the bytes with this file (one asset)')
+    .option('--version <n>', 'restore this version (one asset)')
+    .option('--bin', 'move to the bin', false)
+    .option('--restore', 'restore from the bin (one asset)', false)
+    .option('--rehearse', 'show what would change', false)
+    .option('--no-wait', 'return immediately instead of waiting for the run')
     .action((id: string | undefined, options: SetOptions) => set(context(), id, options));
-  program
-    .command('rules')
-    .description('show the rules of a folder, or set some of them')
-    .argument('<folder>')
-    .option('--set <json>', 'own rules as JSON; what is not named stays')
-    .option('--rehearse', 'say how many present files that would put outside', false)
-    .action((folder: string, options: { set?: string; rehearse: boolean }) =>
-      rules(context(), folder, options),
-    );
 }
 
 async function list({ client, output }: CliContext, q: string, options: LsOptions): Promise<void> {
@@ -174,7 +165,7 @@ function describe(asset: Asset): string[] {
 async function set(context: CliContext, id: string | undefined, options: SetOptions): Promise<void> {
   const { client, output } = context;
   if ((id === undefined) === (options.find === undefined))
-    throw new Error('Give either the id of an asset or a filter with --find.');
+    throw new Error('Pass either an asset id or a filter with --find.');
   if (
     id !== undefined &&
     !options.fill &&
@@ -268,32 +259,4 @@ function toChange(options: SetOptions): BulkChange {
     ...(options.shift !== undefined && { shiftMinutes: Number(options.shift) }),
     ...(options.folder !== undefined && { folder: options.folder }),
   };
-}
-
-async function rules(
-  { client, output, endWith }: CliContext,
-  path: string,
-  options: { set?: string; rehearse: boolean },
-): Promise<void> {
-  const wanted = path.startsWith('/') ? path : `/${path}`;
-  const folder = (await client.folders.list({ within: wanted })).items.find((one) => one.path === wanted);
-  if (!folder) {
-    output.err(`There is no folder ${wanted}.`);
-    endWith(EXIT.missing);
-    return;
-  }
-  const current = await client.folders.rules(folder.id);
-  if (options.set === undefined) {
-    output.out(JSON.stringify(output.isJson ? current : current.effective, null, output.isJson ? 0 : 2));
-    return;
-  }
-  const next = { ...current.own, ...(JSON.parse(options.set) as Partial<FolderRules>) };
-  if (!options.rehearse) {
-    output.out(JSON.stringify((await client.folders.putRules(folder.id, next)).own));
-    return;
-  }
-  const { plan } = await client.folders.rehearseRules(folder.id, next);
-  if (output.isJson) output.out(JSON.stringify(plan));
-  else output.out(`${plan.totals.outside} of ${plan.totals.present} present files would be outside.`);
-  if (plan.totals.outside > 0) endWith(EXIT.partly);
 }

@@ -2,8 +2,8 @@ import { readFile } from 'node:fs/promises';
 import { basename } from 'node:path';
 import type { UploadResult } from '@uniferum/client';
 import type { Command } from 'commander';
+import { type CliContext, EXIT } from './context.js';
 import { type LocalFile, listFiles, openFile } from './files.js';
-import { type CliContext, EXIT } from './main.js';
 import { progressLine, table } from './output.js';
 import { followRun } from './run-commands.js';
 
@@ -29,35 +29,35 @@ const CHUNK = { files: 50, bytes: 64 * 1024 * 1024 };
 export function addIntakeCommands(program: Command, context: () => CliContext): void {
   program
     .command('up')
-    .description('bring files, folders, archives, manifests or addresses in')
+    .description('import files, folders, archives, manifests or URLs')
     .argument('<sources...>', 'paths, http(s) addresses or data URIs')
-    .option('--to <folder>', 'into this folder', '/')
-    .option('--unpack', 'unpack zip archives on arrival', false)
-    .option('--manifest', 'the file is a manifest: CSV or JSON with paths in the inbox or addresses', false)
-    .option('--link', 'keep addresses as links to media elsewhere', false)
+    .option('--to <folder>', 'destination folder', '/')
+    .option('--unpack', 'unpack ZIP archives', false)
+    .option('--manifest', 'import a manifest: CSV or JSON with inbox paths or URLs', false)
+    .option('--link', 'keep URLs as links to media elsewhere', false)
     .option('--title <text>')
     .option('--alt <text>', 'alternative text')
     .option('--caption <text>')
     .option('--credit <text>')
     .option('--keywords <words>', 'separated by commas')
-    .option('--rehearse', 'say what would come of it, and send nothing', false)
-    .option('--no-wait', "don't wait for the run to end")
+    .option('--rehearse', 'show the verdicts and upload nothing', false)
+    .option('--no-wait', 'return immediately instead of waiting for the run')
     .action((sources: string[], options: UpOptions) => up(context(), sources, options));
   program
     .command('check')
-    .description('judge files by the rules of a folder, and send nothing')
+    .description('check files against the rules of a folder')
     .argument('<files...>')
-    .option('--to <folder>', 'into this folder', '/')
+    .option('--to <folder>', 'destination folder', '/')
     .action((files: string[], { to }: { to: string }) => check(context(), files, to));
   program
     .command('inbox')
-    .description('show what lies in the inbox, or register it')
+    .description('list the inbox, or import from it')
     .argument('[paths...]', 'only these; nothing means all that is new')
-    .option('--to <folder>', 'into this folder', '/')
-    .option('--register', 'take it in', false)
-    .option('--mode <mode>', 'copy, move or place (register where it lies)', 'copy')
-    .option('--rehearse', 'say what would be taken in', false)
-    .option('--no-wait', "don't wait for the run to end")
+    .option('--to <folder>', 'destination folder', '/')
+    .option('--register', 'import the files', false)
+    .option('--mode <mode>', 'copy, move or place (import in place)', 'copy')
+    .option('--rehearse', 'show what would be imported', false)
+    .option('--no-wait', 'return immediately instead of waiting for the run')
     .action((paths: string[], options: InboxOptions) => inbox(context(), paths, options));
 }
 

@@ -1,34 +1,8 @@
-import {
-  createClient,
-  isUniferumApiError,
-  type UniferumClient,
-  UniferumConnectionError,
-} from '@uniferum/client';
+import { createClient, isUniferumApiError, UniferumConnectionError } from '@uniferum/client';
 import { Command, CommanderError } from 'commander';
 import { addCommands } from './commands.js';
+import { type CliContext, EXIT } from './context.js';
 import { type Output, processOutput } from './output.js';
-
-/** How a command ended, for scripts. */
-export const EXIT = {
-  good: 0,
-  /** Something was refused or failed, and the rest was done. */
-  partly: 1,
-  /** The command line is wrong. */
-  usage: 2,
-  /** The server can't be reached. */
-  unreachable: 3,
-  /** The key is missing or lacks a right. */
-  forbidden: 4,
-  /** What was asked for is not there. */
-  missing: 5,
-} as const;
-
-export interface CliContext {
-  client: UniferumClient;
-  output: Output;
-  /** Says how the command ended, when it did not end well. */
-  endWith: (code: number) => void;
-}
 
 interface GlobalOptions {
   url: string;
@@ -50,7 +24,7 @@ export async function main(
   let code: number = EXIT.good;
   let output = makeOutput(false);
   const program = new Command('uniferum')
-    .description('Brings files into Uniferum, finds them, edits them and watches its runs.')
+    .description('Imports, finds and edits files in Uniferum, and monitors runs.')
     .option(
       '--url <address>',
       'where Uniferum is; or UNIFERUM_URL',

@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises';
 import type { AssetSelection, RebuildRequest, RecipesDocument } from '@uniferum/client';
 import type { Command } from 'commander';
-import type { CliContext } from './main.js';
+import type { CliContext } from './context.js';
 import { formatSize, table } from './output.js';
 import { followRun } from './run-commands.js';
 
@@ -17,43 +17,43 @@ interface RebuildOptions {
 export function addRecipeCommands(program: Command, context: () => CliContext): void {
   program
     .command('recipes')
-    .description('list recipes; write them to standard output, or read a document of them')
-    .option('--export', 'write them as one JSON document', false)
-    .option('--import <file>', 'make and change recipes as a document says')
-    .option('--rehearse', 'say what an import would do, and change nothing', false)
+    .description('list, export or import recipes')
+    .option('--export', 'print them as one JSON document', false)
+    .option('--import <file>', 'import recipes from a document')
+    .option('--rehearse', 'show what would change', false)
     .action((options: { export: boolean; import?: string; rehearse: boolean }) =>
       recipes(context(), options),
     );
   program
     .command('rebuild')
-    .description('make renditions again')
+    .description('rebuild renditions')
     .argument('[recipes...]', 'names; none for all')
     .option('--only <which>', 'missing, outdated, failed, unfinished or all', 'unfinished')
-    .option('--folder <path>', 'only of what is in it and below')
-    .option('--filter <filter>', 'only of what a filter finds')
-    .option('--rehearse', 'list what would be made, and change nothing', false)
-    .option('--wait', 'wait until it has ended', false)
+    .option('--folder <path>', 'only in this folder and its subfolders')
+    .option('--filter <filter>', 'only assets that match this filter')
+    .option('--rehearse', 'show what would be rebuilt', false)
+    .option('--wait', 'wait for the run to end', false)
     .action((names: string[], options: RebuildOptions) => rebuild(context(), names, options));
   program
     .command('optimise')
-    .description('make originals smaller; the version before stays')
+    .description('optimise originals; the previous version is kept')
     .argument('<filter>', 'which, such as: kind:image size>1mb')
-    .option('--folder <path>', 'only of what is in it and below')
-    .option('--likeness <value>', 'not lossless, but with at least this structural similarity')
-    .option('--rehearse', 'list what would be looked at, and change nothing', false)
-    .option('--wait', 'wait until it has ended', false)
+    .option('--folder <path>', 'only in this folder and its subfolders')
+    .option('--likeness <value>', 'lossy, with at least this structural similarity')
+    .option('--rehearse', 'show which originals would be optimised', false)
+    .option('--wait', 'wait for the run to end', false)
     .action((filter: string, options: OptimiseOptions) => optimise(context(), filter, options));
   program
     .command('surplus')
-    .description('list renditions that no recipe asks for, or remove them')
-    .option('--unasked <days>', 'only those that nobody has asked for within so many days')
-    .option('--remove', 'remove them; their addresses lead on', false)
-    .option('--rehearse', 'say what would be removed, and change nothing', false)
-    .option('--wait', 'wait until it has ended', false)
+    .description('list or delete renditions that no recipe requires')
+    .option('--unasked <days>', 'only those without a request in this many days')
+    .option('--remove', 'delete them; their addresses redirect', false)
+    .option('--rehearse', 'show what would be deleted', false)
+    .option('--wait', 'wait for the run to end', false)
     .action((options: SurplusOptions) => surplus(context(), options));
   program
     .command('workers')
-    .description('what the workers do, and what waits')
+    .description('show workers and the queue')
     .action(() => workers(context()));
 }
 

@@ -1,19 +1,19 @@
 import type { Run } from '@uniferum/client';
 import type { Command } from 'commander';
-import { type CliContext, EXIT } from './main.js';
+import { type CliContext, EXIT } from './context.js';
 import { runLine, table } from './output.js';
 
 /** Adds `runs`. */
 export function addRunCommands(program: Command, context: () => CliContext): void {
   program
     .command('runs')
-    .description('list runs, or steer one')
+    .description('list runs, or control one')
     .argument('[id]')
     .option('--stop', 'stop it', false)
-    .option('--resume', 'go on with it', false)
-    .option('--retry', 'try what failed again', false)
+    .option('--resume', 'resume it', false)
+    .option('--retry', 'retry failed items', false)
     .option('--undo', 'take back what it changed', false)
-    .option('--wait', 'wait until it has ended', false)
+    .option('--wait', 'wait for the run to end', false)
     .action((id: string | undefined, options: RunOptions) => runs(context(), id, options));
 }
 
@@ -59,14 +59,17 @@ export async function followRun(
 ): Promise<void> {
   const run = isWaiting
     ? await client.runs.wait(begun.id, {
-        onProgress: (now) => output.progress?.(`${now.title}  ${runLine(now)}`),
+        onProgress: (now) =>
+          output.progress?.(
+            `${now.title}  ${runLine(now)}${now.heldReason === null ? '' : `  on hold: ${now.heldReason}`}`,
+          ),
       })
     : begun;
   output.progress?.('');
   if (output.isJson) output.out(JSON.stringify(run));
   else
     output.out(
-      `run ${run.id}  ${run.title}: ${run.state}, ${run.done} done, ${run.skipped} left or refused, ${run.failed} failed of ${run.total}`,
+      `run ${run.id}  ${run.title}: ${run.state}, ${run.done} done, ${run.skipped} left or refused, ${run.failed} failed of ${run.total}${run.heldReason === null ? '' : `; on hold: ${run.heldReason}`}`,
     );
   if (isWaiting && (run.failed > 0 || run.state === 'failed')) endWith(EXIT.partly);
 }

@@ -67,6 +67,38 @@ describe('errors', () => {
     await expect(client.flow()).rejects.toMatchObject({ code: 'unexpected-answer', status: 400 });
   });
 
+  test('a request that is still being worked on is waited for, however often that takes', async () => {
+    const inProgress = { status: 409, headers: { 'Retry-After': '0' } };
+    const { client, requests } = clientWith(...Array(7).fill(inProgress), { body: { id: '1' } });
+    expect(await client.folders.make('/a')).toEqual({ id: '1' });
+    expect(requests).toHaveLength(8);
+    expect(new Set(requests.map(({ headers }) => headers.get('idempotency-key'))).size).toBe(1);
+  });
+
+  test('an upload whose connection fails, or that meets a busy server, is sent again under its key', async () => {
+    const verdict = { name: 'a.txt', outcome: 'accepted', reasons: [] };
+    const { client, requests } = clientWith(
+      new TypeError('fetch failed'),
+      { status: 503, headers: { 'Retry-After': '0' } },
+      { status: 201, body: { id: '1', verdict } },
+    );
+    const [result] = await client.assets.upload({
+      folder: '/a',
+      files: [{ name: 'a.txt', data: new Blob(['a']) }],
+    });
+    expect(result?.asset?.id).toBe('1');
+    expect(requests).toHaveLength(3);
+    expect(new Set(requests.map(({ headers }) => headers.get('idempotency-key'))).size).toBe(1);
+  });
+
+  test('what is not safe to repeat is sent once', async () => {
+    const { client, requests } = clientWith({ status: 503, headers: { 'Retry-After': '0' } });
+    await expect(client.assets.replace('1', new Blob(['a']))).rejects.toMatchObject({
+      status: 503,
+    });
+    expect(requests).toHaveLength(1);
+  });
+
   test('a busy server is asked again, after the time that it names, under the same key', async () => {
     const { client, requests } = clientWith(
       { status: 503, headers: { 'Retry-After': '0' } },

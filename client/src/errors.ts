@@ -1,4 +1,4 @@
-import type { Problem } from '@uniferum/core';
+import type { Problem } from '@uniferum/core/shared';
 
 /** The server answered with a problem. `message` is its detail. */
 export class UniferumApiError extends Error {
@@ -38,7 +38,7 @@ export async function readProblem(status: number, text: string): Promise<Uniferu
     type: 'about:blank',
     title: 'Unexpected answer',
     status,
-    detail: `The server answered ${status} with something that is no problem document.`,
+    detail: `The server answered ${status} with an unexpected body.`,
     code: 'unexpected-answer',
   });
 }

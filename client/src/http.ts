@@ -28,6 +28,8 @@ export interface Call extends CallOptions {
 
 const API_BASE = '/api/v1';
 const REPEATABLE_STATUS = new Set([429, 502, 503, 504]);
+/** How long the end of a request is waited for that another one began. */
+const IN_PROGRESS_MS = 60_000;
 
 /** Sends requests: adds the key, repeats what is safe to repeat, and turns problems into errors. */
 export class Http {
@@ -59,14 +61,36 @@ export class Http {
     // A POST becomes safe to repeat by its key.
     if (method === 'POST' && (call.json !== undefined || call.body === undefined))
       headers['Idempotency-Key'] ??= crypto.randomUUID();
-    const isRepeatable = call.body === undefined;
-    for (let attempt = 0; ; attempt += 1) {
-      const isLast = !isRepeatable || attempt >= this.#options.retries;
-      const response = await this.#attempt(this.url(path, call.query), { ...call, method, headers }, isLast);
-      if (response?.ok) return response;
-      if (response && (isLast || !REPEATABLE_STATUS.has(response.status)))
-        throw await readProblem(response.status, await response.text());
-      await pause(retryDelayMs(attempt, response?.headers.get('retry-after') ?? null), call.signal);
+    const isRepeatable = call.body === undefined || 'Idempotency-Key' in headers;
+    const response = await this.repeat(
+      (isLast) => this.#attempt(this.url(path, call.query), { ...call, method, headers }, isLast),
+      { isRepeatable, signal: call.signal },
+    );
+    if (response.ok) return response;
+    throw await readProblem(response.status, await response.text());
+  }
+
+  /**
+   * Sends a request again while that is safe and may help: when the connection failed or the server was busy, as often as the
+   * client was told; while the first request is still being worked on, for a minute.
+   *
+   * @param attempt returns null when the connection failed; throws instead the last time
+   */
+  async repeat<Answer extends Pick<Response, 'status' | 'headers'>>(
+    attempt: (isLast: boolean) => Promise<Answer | null>,
+    { isRepeatable, signal }: { isRepeatable: boolean; signal?: AbortSignal | undefined },
+  ): Promise<Answer> {
+    const until = Date.now() + IN_PROGRESS_MS;
+    for (let failures = 0; ; ) {
+      const isLast = !isRepeatable || failures >= this.#options.retries;
+      const answer = await attempt(isLast);
+      const retryAfter = answer?.headers.get('retry-after') ?? null;
+      const isInProgress = answer?.status === 409 && retryAfter !== null && Date.now() < until;
+      if (!(isRepeatable && isInProgress)) {
+        if (answer && (isLast || !REPEATABLE_STATUS.has(answer.status))) return answer;
+        failures += 1;
+      }
+      await pause(retryDelayMs(failures, retryAfter), signal);
     }
   }
 
@@ -78,7 +102,7 @@ export class Http {
       { ...call, method, headers: this.headers(call.headers), hasTimeout: false },
       true,
     );
-    if (response === null) throw new UniferumConnectionError(`${url} can't be reached.`);
+    if (response === null) throw new UniferumConnectionError(`${url} could not be reached.`);
     return response;
   }
 
@@ -128,7 +152,7 @@ export class Http {
       if (signal?.aborted) throw signal.reason;
       if (isLast)
         throw new UniferumConnectionError(
-          `${this.baseUrl || 'The server'} can't be reached. Check that it is running and try again.`,
+          `${this.baseUrl || 'The server'} could not be reached. Check that it is running and try again.`,
           { cause: error },
         );
       return null;
@@ -138,7 +162,9 @@ export class Http {
 
 function retryDelayMs(attempt: number, retryAfter: string | null): number {
   const seconds = Number(retryAfter ?? Number.NaN);
-  return Number.isFinite(seconds) ? Math.min(seconds * 1000, 10_000) : 200 * 2 ** attempt;
+  return retryAfter !== null && Number.isFinite(seconds)
+    ? Math.min(seconds * 1000, 10_000)
+    : 100 * 2 ** attempt;
 }
 
 /** Waits, unless the signal aborts. */

@@ -1,26 +1,23 @@
+export type { Verdict } from '@uniferum/core/intake';
 export type {
   Asset,
   BulkChange,
-  FieldError,
-  FolderRules,
-  Problem,
-  RecipesDocument,
-  Run,
-  Verdict,
-} from '@uniferum/core';
-export {
-  type AssetPatch,
-  type AssetQuery,
-  createClient,
-  type Paging,
-  type UniferumClient,
-  type Version,
-  type WaitOptions,
-} from './client.js';
+  Folder,
+  FolderAccess,
+  FolderAccessAnswer,
+  PublicMetadata,
+} from '@uniferum/core/library';
+export type { RecipesDocument } from '@uniferum/core/recipes';
+export type { FolderRules } from '@uniferum/core/rules';
+export type { Run } from '@uniferum/core/runs';
+export type { FieldError, Problem } from '@uniferum/core/shared';
+export type { AssetPatch, AssetQuery, Version } from './assets.js';
+export { createClient, type UniferumClient } from './client.js';
 export { isUniferumApiError, UniferumApiError, UniferumConnectionError } from './errors.js';
 export type { CallOptions, ClientOptions } from './http.js';
-export { PagedList } from './paging.js';
+export { PagedList, type Paging } from './paging.js';
 export type * from './recipes.js';
 export type { ResumableResult, ResumableUpload } from './resumable.js';
+export type { WaitOptions } from './runs.js';
 export type * from './types.js';
 export type { UploadFile, UploadRequest, UploadResult } from './upload.js';

@@ -1,4 +1,5 @@
-import type { Page } from '@uniferum/core';
+import type { Page } from '@uniferum/core/library';
+import type { CallOptions } from './http.js';
 
 /** A list: awaited it is its first page, iterated it is all of its items. */
 export class PagedList<Item> implements PromiseLike<Page<Item>>, AsyncIterable<Item> {
@@ -26,3 +27,12 @@ export class PagedList<Item> implements PromiseLike<Page<Item>>, AsyncIterable<I
     } while (cursor !== undefined);
   }
 }
+
+export interface Paging {
+  /** How many items a page has. @defaultValue 60 */
+  limit?: number;
+  cursor?: string;
+}
+
+/** Asks for a list page by page. */
+export type ListCall = <Item>(path: string, query: Paging & object, call: CallOptions) => PagedList<Item>;

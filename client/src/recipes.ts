@@ -1,8 +1,8 @@
+import type { Page } from '@uniferum/core/library';
 import type {
   ImportStep,
   MatrixPageAnswer,
   OptimisePlan,
-  Page,
   PortableRecipe,
   RebuildPlan,
   Recipe,
@@ -12,12 +12,12 @@ import type {
   RecipesDocument,
   RenditionState,
   RenditionStoryAnswer,
-  Run,
   Snippet,
   Step,
-} from '@uniferum/core';
+} from '@uniferum/core/recipes';
+import type { Run } from '@uniferum/core/runs';
 import type { CallOptions, Http } from './http.js';
-import type { PagedList } from './paging.js';
+import type { ListCall } from './paging.js';
 import type { AssetSelection } from './types.js';
 
 /** A recipe as it is sent; what is absent has its default. */
@@ -94,11 +94,10 @@ export interface OptimiseRequest {
   likeness?: number;
 }
 
-type MakeList = <Item>(path: string, query: object, call: CallOptions) => PagedList<Item>;
 const REHEARSE = { rehearse: true } as const;
 
 /** The calls about recipes and what they make. */
-export function recipeCalls(http: Http, list: MakeList) {
+export function recipeCalls(http: Http, list: ListCall) {
   return {
     list: (call: CallOptions = {}) => list<RecipeAnswer>('/recipes', {}, call),
     get: (name: string, call: CallOptions = {}) => http.json<RecipeAnswer>(`/recipes/${name}`, call),

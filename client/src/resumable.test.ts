@@ -96,7 +96,7 @@ describe('a resumable upload', () => {
     const one = fakeServer([() => null, broken]);
     await expect(
       one.client.assets.uploadResumably({ name: 'a', folder: '/', data, retries: 0 }),
-    ).rejects.toThrow("can't be reached");
+    ).rejects.toThrow('could not be reached');
     const refused = fakeServer([
       () => null,
       () =>

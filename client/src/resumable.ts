@@ -1,4 +1,4 @@
-import type { Verdict } from '@uniferum/core';
+import type { Verdict } from '@uniferum/core/intake';
 import { readProblem, UniferumConnectionError } from './errors.js';
 import { type Http, pause } from './http.js';
 import { targetFields, type UploadTarget } from './upload.js';
@@ -79,7 +79,7 @@ async function begin(http: Http, upload: ResumableUpload): Promise<string> {
   });
   const location = response.headers.get('location');
   if (location === null)
-    throw new UniferumConnectionError('The server began an upload and did not say where.');
+    throw new UniferumConnectionError('The server started an upload without returning its location.');
   return location;
 }
 
@@ -105,7 +105,7 @@ async function sendPiece(
     ...(signal && { signal }),
   });
   if (response.status === 409 || response.status === 423 || response.status >= 500)
-    throw new UniferumConnectionError(`A piece of the upload was not taken (status ${response.status}).`);
+    throw new UniferumConnectionError(`A chunk of the upload was rejected (status ${response.status}).`);
   if (!response.ok) throw await readProblem(response.status, await response.text());
   return Number(response.headers.get('upload-offset') ?? offset + piece.size);
 }

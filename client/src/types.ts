@@ -1,14 +1,6 @@
-import type {
-  Asset,
-  AssetTexts,
-  BulkChange,
-  Intake,
-  ManifestFault,
-  ManifestMapping,
-  ManifestRow,
-  Run,
-  Verdict,
-} from '@uniferum/core';
+import type { Intake, ManifestFault, ManifestMapping, ManifestRow, Verdict } from '@uniferum/core/intake';
+import type { Asset, AssetTexts, BulkChange } from '@uniferum/core/library';
+import type { Run } from '@uniferum/core/runs';
 
 /** Which assets a bulk job is about: these, or all that a filter finds. */
 export type AssetSelection = { ids: string[] } | { q?: string; folder?: string; deep?: boolean };
@@ -22,7 +14,14 @@ export interface BulkPlan {
     before: Record<string, unknown>;
     after: Record<string, unknown>;
   }[];
-  totals: { selected: number; changed: number; hasOne: number; noDate: number; same: number };
+  totals: {
+    selected: number;
+    changed: number;
+    hasOne: number;
+    noDate: number;
+    dateLimit: number;
+    same: number;
+  };
 }
 
 export interface BulkRequest {

@@ -1,4 +1,5 @@
-import type { Asset, Verdict } from '@uniferum/core';
+import type { Verdict } from '@uniferum/core/intake';
+import type { Asset } from '@uniferum/core/library';
 import { isUniferumApiError, readProblem, UniferumConnectionError } from './errors.js';
 import type { Http } from './http.js';
 
@@ -108,25 +109,48 @@ async function sendByFetch(
   return { status: response.status, text: await response.text() };
 }
 
+async function sendByXhr(
+  http: Http,
+  form: FormData,
+  headers: Record<string, string>,
+  request: UploadRequest,
+): Promise<RawAnswer> {
+  return http.repeat((isLast) => attemptByXhr(http, form, headers, request, isLast), {
+    isRepeatable: true,
+    signal: request.signal,
+  });
+}
+
 /** Only this way a browser tells how much of a body has left. */
-function sendByXhr(
+function attemptByXhr(
   http: Http,
   form: FormData,
   headers: Record<string, string>,
   { signal, onProgress }: UploadRequest,
-): Promise<RawAnswer> {
+  isLast: boolean,
+): Promise<(RawAnswer & { headers: Headers }) | null> {
   return new Promise((resolve, reject) => {
     const xhr = new XMLHttpRequest();
     xhr.open('POST', http.url('/assets'));
     for (const [name, value] of Object.entries(headers)) xhr.setRequestHeader(name, value);
     xhr.upload.onprogress = ({ loaded }) => onProgress?.(loaded);
-    xhr.onload = () => resolve({ status: xhr.status, text: xhr.responseText });
-    xhr.onerror = () =>
-      reject(
-        new UniferumConnectionError(
-          'The connection broke off while files were on their way. Send them again; what arrived is recognised.',
-        ),
-      );
+    xhr.onload = () => {
+      const retryAfter = xhr.getResponseHeader('retry-after');
+      resolve({
+        status: xhr.status,
+        text: xhr.responseText,
+        headers: new Headers(retryAfter === null ? {} : { 'Retry-After': retryAfter }),
+      });
+    };
+    xhr.onerror = () => {
+      if (isLast)
+        reject(
+          new UniferumConnectionError(
+            'The connection was lost during the upload. Send the files again; completed ones are recognised.',
+          ),
+        );
+      else resolve(null);
+    };
     xhr.onabort = () => reject(signal?.reason ?? new DOMException('The upload was stopped', 'AbortError'));
     signal?.addEventListener('abort', () => xhr.abort());
     xhr.send(form);
@@ -149,5 +173,11 @@ export async function sendArchive(
   form.append('unpack', 'true');
   form.append('ownFolder', String(ownFolder));
   form.append('file', data, name);
-  return http.json('/assets', { method: 'POST', body: form, hasTimeout: false, ...(signal && { signal }) });
+  return http.json('/assets', {
+    method: 'POST',
+    body: form,
+    headers: { 'Idempotency-Key': crypto.randomUUID() },
+    hasTimeout: false,
+    ...(signal && { signal }),
+  });
 }

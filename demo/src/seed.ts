@@ -2,11 +2,12 @@ import { openAsBlob } from 'node:fs';
 import { readdir } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import { createClient, isUniferumApiError, type RecipeRequest, type UniferumClient } from '@uniferum/client';
-import { chunkBatch, type FolderRules } from '@uniferum/core';
+import { chunkBatch } from '@uniferum/core/intake';
+import type { FolderRules } from '@uniferum/core/rules';
 import { LIGHTS } from './scenario.js';
 
 const RULES: Record<string, Partial<FolderRules>> = {
-  '/': { deny: ['exe', 'html', 'js'], maxBytes: 50_000_000, duplicates: 'remark' },
+  '/': { deny: ['exe', 'html', 'js'], maxBytes: 50_000_000, duplicates: 'warn' },
   '/lights': { allow: ['image/*', 'svg'], maxBytes: 12_000_000, minWidth: 640 },
   '/news': { allow: ['jpg', 'png', 'webp'], maxBytes: 5_000_000, maxItems: 12 },
   '/chart-room': { allow: ['pdf', 'csv', 'gz'], maxBytes: 20_000_000 },

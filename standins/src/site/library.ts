@@ -1,5 +1,5 @@
 import type { UniferumClient } from '@uniferum/client';
-import type { Asset } from '@uniferum/core';
+import type { Asset } from '@uniferum/core/library';
 
 /** What a page of the site shows of a folder. */
 export interface Shown {

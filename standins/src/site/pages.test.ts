@@ -1,4 +1,4 @@
-import type { Asset } from '@uniferum/core';
+import type { Asset } from '@uniferum/core/library';
 import { expect, test } from 'vitest';
 import { html } from './html.js';
 import { titleOf } from './library.js';

@@ -1,4 +1,6 @@
-import { type Asset, formatBytes, imageSources } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
+import type { Asset } from '@uniferum/core/library';
+import { imageSources } from '@uniferum/core/pages';
 import { Html, html } from './html.js';
 import type { Shown } from './library.js';
 import { STYLE } from './style.js';

@@ -1,0 +1,85 @@
+import type { Folder, FolderRules, PublicMetadata } from '@uniferum/client';
+import { type Command, Option } from 'commander';
+import { type CliContext, EXIT } from './context.js';
+
+/** What a folder can publish of embedded metadata. */
+const PUBLIC_METADATA: readonly PublicMetadata[] = ['all', 'rights', 'none'];
+
+/** Adds `rules` and `access`. */
+export function addFolderCommands(program: Command, context: () => CliContext): void {
+  program
+    .command('rules')
+    .description('show the rules of a folder, or set some of them')
+    .argument('<folder>')
+    .option('--set <json>', 'own rules as JSON; other rules stay')
+    .option('--rehearse', 'count the existing files that would break the rules', false)
+    .action((folder: string, options: { set?: string; rehearse: boolean }) =>
+      rules(context(), folder, options),
+    );
+  program
+    .command('access')
+    .description('show or set which embedded metadata a folder publishes')
+    .argument('<folder>')
+    .addOption(
+      new Option(
+        '--metadata <which>',
+        'metadata of public originals; "inherit" uses the setting of the parent folder',
+      ).choices([...PUBLIC_METADATA, 'inherit']),
+    )
+    .action((folder: string, options: { metadata?: PublicMetadata | 'inherit' }) =>
+      access(context(), folder, options),
+    );
+}
+
+async function access(
+  context: CliContext,
+  path: string,
+  { metadata }: { metadata?: PublicMetadata | 'inherit' },
+): Promise<void> {
+  const { client, output } = context;
+  const folder = await findFolder(context, path);
+  if (!folder) return;
+  const answer =
+    metadata === undefined
+      ? await client.folders.access(folder.id)
+      : await client.folders.putAccess(folder.id, {
+          publicMetadata: metadata === 'inherit' ? null : metadata,
+        });
+  const { value, from } = answer.effective.publicMetadata;
+  if (output.isJson) output.out(JSON.stringify(answer));
+  else output.out(`metadata: ${value} (${from === null ? 'by default' : `from ${from}`})`);
+}
+
+/** Finds a folder by its path, or says that there is none. */
+async function findFolder({ client, output, endWith }: CliContext, path: string): Promise<Folder | null> {
+  const wanted = path.startsWith('/') ? path : `/${path}`;
+  const folder = (await client.folders.list({ within: wanted })).items.find((one) => one.path === wanted);
+  if (folder) return folder;
+  output.err(`Folder ${wanted} does not exist.`);
+  endWith(EXIT.missing);
+  return null;
+}
+
+async function rules(
+  context: CliContext,
+  path: string,
+  options: { set?: string; rehearse: boolean },
+): Promise<void> {
+  const { client, output, endWith } = context;
+  const folder = await findFolder(context, path);
+  if (!folder) return;
+  const current = await client.folders.rules(folder.id);
+  if (options.set === undefined) {
+    output.out(JSON.stringify(output.isJson ? current : current.effective, null, output.isJson ? 0 : 2));
+    return;
+  }
+  const next = { ...current.own, ...(JSON.parse(options.set) as Partial<FolderRules>) };
+  if (!options.rehearse) {
+    output.out(JSON.stringify((await client.folders.putRules(folder.id, next)).own));
+    return;
+  }
+  const { plan } = await client.folders.rehearseRules(folder.id, next);
+  if (output.isJson) output.out(JSON.stringify(plan));
+  else output.out(`${plan.totals.outside} of ${plan.totals.present} present files would be outside.`);
+  if (plan.totals.outside > 0) endWith(EXIT.partly);
+}

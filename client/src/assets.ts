@@ -1,0 +1,177 @@
+import type {
+  Asset,
+  AssetRendition,
+  AssetSort,
+  AssetTexts,
+  FocalPoint,
+  HistoryEvent,
+  Page,
+} from '@uniferum/core/library';
+import type { Run } from '@uniferum/core/runs';
+import type { CallOptions, Http } from './http.js';
+import type { ListCall, Paging } from './paging.js';
+import { type ResumableResult, type ResumableUpload, uploadResumably } from './resumable.js';
+import type {
+  AssetSelection,
+  BinnedAsset,
+  BulkPlan,
+  BulkRequest,
+  Facets,
+  SavedFilter,
+  SourceRequest,
+} from './types.js';
+import { type UploadRequest, type UploadResult, uploadFiles } from './upload.js';
+
+export interface AssetQuery extends Paging {
+  /** The filter language: `kind:image size>2mb alt:none`. */
+  q?: string;
+  folder?: string;
+  /** With all folders below it. */
+  deep?: boolean;
+  sort?: AssetSort;
+}
+
+export interface AssetPatch extends Partial<AssetTexts> {
+  name?: string;
+  folder?: string;
+  capturedAt?: string | null;
+  focal?: FocalPoint | null;
+}
+
+export interface Version {
+  n: number;
+  sha256: string;
+  bytes: number;
+  mime: string;
+  width: number | null;
+  height: number | null;
+  by: string;
+  /** The version that it brought back. */
+  restoredFrom: number | null;
+  /** The version of which it is a smaller file. */
+  optimisedFrom: number | null;
+  /** Its bytes. */
+  url: string;
+  createdAt: string;
+}
+
+/** Assets: finding, reading and changing them, one by one and many at a time. */
+export function assetCalls(http: Http, list: ListCall) {
+  return {
+    ...singleCalls(http, list),
+    ...findingCalls(http, list),
+    ...sendingCalls(http),
+    ...bulkCalls(http),
+  };
+}
+
+/** One asset. */
+function singleCalls(http: Http, list: ListCall) {
+  return {
+    list: (query: AssetQuery = {}, call: CallOptions = {}) => list<Asset>('/assets', query, call),
+    get: (id: string, call: CallOptions = {}) => http.json<Asset>(`/assets/${id}`, call),
+    change: (id: string, patch: AssetPatch, call: CallOptions = {}) =>
+      http.json<Asset>(`/assets/${id}`, { ...call, method: 'PATCH', json: patch }),
+    /** Puts it into the bin. */
+    remove: (id: string, call: CallOptions = {}) =>
+      http.json<void>(`/assets/${id}`, { ...call, method: 'DELETE' }),
+    restore: (id: string, call: CallOptions = {}) =>
+      http.json<Asset>(`/assets/${id}/restore`, { ...call, method: 'POST' }),
+  };
+}
+
+/** Files that come in. */
+function sendingCalls(http: Http) {
+  return {
+    /** Sends files in one request, in their order. */
+    upload: (request: UploadRequest): Promise<UploadResult[]> => uploadFiles(http, request),
+    /** Sends one file in pieces: it goes on after a broken connection or a reload. */
+    uploadResumably: (upload: ResumableUpload): Promise<ResumableResult> => uploadResumably(http, upload),
+    /** Takes a file in by its address, or keeps a link to media elsewhere. */
+    fetch: (request: SourceRequest, call: CallOptions = {}) =>
+      http.json<Asset>('/assets', { ...call, method: 'POST', json: request, hasTimeout: false }),
+    /** Replaces the bytes at the same address. */
+    replace: (id: string, data: Blob, call: CallOptions = {}) =>
+      http.json<Asset>(`/assets/${id}/content`, {
+        ...call,
+        method: 'PUT',
+        body: data,
+        headers: { 'Content-Type': 'application/octet-stream' },
+        hasTimeout: false,
+      }),
+    restoreVersion: (id: string, n: number, call: CallOptions = {}) =>
+      http.json<Asset>(`/assets/${id}/versions/${n}/restore`, { ...call, method: 'POST' }),
+  };
+}
+
+/** Many assets at a time. */
+function bulkCalls(http: Http) {
+  return {
+    /** Lists what a bulk edit would change, and changes nothing. */
+    rehearseEdit: (request: BulkRequest, call: CallOptions = {}) =>
+      http.json<{ plan: BulkPlan }>('/assets/bulk', {
+        ...call,
+        method: 'POST',
+        json: request,
+        query: { rehearse: true },
+        hasTimeout: false,
+      }),
+    /** Edits all assets of a selection, as a run that can be taken back. */
+    edit: (request: BulkRequest, call: CallOptions = {}) =>
+      http.json<{ run: Run }>('/assets/bulk', {
+        ...call,
+        method: 'POST',
+        json: request,
+        hasTimeout: false,
+      }),
+    /** Bins, restores or purges all assets of a selection, as a run. */
+    act: (request: { select: AssetSelection; action: 'bin' | 'restore' | 'purge' }, call: CallOptions = {}) =>
+      http.json<{ run: Run }>('/assets/bulk', {
+        ...call,
+        method: 'POST',
+        json: request,
+        hasTimeout: false,
+      }),
+  };
+}
+
+/** What is found, and what belongs to an asset. */
+function findingCalls(http: Http, list: ListCall) {
+  return {
+    facets: (query: { q?: string; folder?: string; deep?: boolean } = {}, call: CallOptions = {}) =>
+      http.json<Facets>('/assets/facets', { ...call, query }),
+    /** Groups with the same bytes, or of pictures that look alike up to a distance in bits. */
+    duplicates: (query: { by?: 'bytes' | 'look'; distance?: number } = {}, call: CallOptions = {}) =>
+      http.json<{ groups: Asset[][] }>('/assets/duplicates', { ...call, query }),
+    /** The original's bytes, as a response that streams. */
+    content: (id: string, call: CallOptions = {}) =>
+      http.send(`/assets/${id}/content`, { ...call, hasTimeout: false }),
+    renditions: (id: string, call: CallOptions = {}) =>
+      list<AssetRendition>(`/assets/${id}/renditions`, {}, call),
+    versions: (id: string, call: CallOptions = {}) => list<Version>(`/assets/${id}/versions`, {}, call),
+    events: (id: string, query: Paging = {}, call: CallOptions = {}) =>
+      list<HistoryEvent>(`/assets/${id}/events`, query, call),
+  };
+}
+
+/** Saved filters. */
+export function filterCalls(http: Http, list: ListCall) {
+  return {
+    list: (call: CallOptions = {}) => list<SavedFilter>('/filters', {}, call),
+    save: (filter: { name: string; q: string }, call: CallOptions = {}) =>
+      http.json<SavedFilter>('/filters', { ...call, method: 'POST', json: filter }),
+    remove: (id: string, call: CallOptions = {}) =>
+      http.json<void>(`/filters/${id}`, { ...call, method: 'DELETE' }),
+  };
+}
+
+/** What was put into the bin. */
+export function binCalls(http: Http) {
+  return {
+    list: (query: Paging = {}, call: CallOptions = {}) =>
+      http.json<Page<BinnedAsset> & { bytes: number }>('/bin', { ...call, query }),
+    /** Empties the bin for good; with days only what has been there for so long. */
+    empty: (options: { olderThanDays?: number | null } = {}, call: CallOptions = {}) =>
+      http.json<{ run: Run }>('/bin/empty', { ...call, method: 'POST', json: options }),
+  };
+}

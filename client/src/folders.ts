@@ -1,0 +1,41 @@
+import type { Folder, FolderAccess, FolderAccessAnswer } from '@uniferum/core/library';
+import type { FolderRules, RulesAnswer } from '@uniferum/core/rules';
+import type { CallOptions, Http } from './http.js';
+import type { ListCall, Paging } from './paging.js';
+import type { RulesPlan } from './types.js';
+
+/** Folders, their rules and what they publish. */
+export function folderCalls(http: Http, list: ListCall) {
+  return {
+    list: (query: Paging & { within?: string } = {}, call: CallOptions = {}) =>
+      list<Folder>('/folders', query, call),
+    get: (id: string, call: CallOptions = {}) => http.json<Folder>(`/folders/${id}`, call),
+    make: (path: string, call: CallOptions = {}) =>
+      http.json<Folder>('/folders', { ...call, method: 'POST', json: { path } }),
+    change: (
+      id: string,
+      patch: { name?: string; parent?: string; colour?: string | null },
+      call: CallOptions = {},
+    ) => http.json<Folder>(`/folders/${id}`, { ...call, method: 'PATCH', json: patch }),
+    remove: (id: string, call: CallOptions = {}) =>
+      http.json<void>(`/folders/${id}`, { ...call, method: 'DELETE' }),
+    rules: (id: string, call: CallOptions = {}) => http.json<RulesAnswer>(`/folders/${id}/rules`, call),
+    /** Replaces the folder's own rules; what is absent is not set. */
+    putRules: (id: string, rules: Partial<FolderRules>, call: CallOptions = {}) =>
+      http.json<RulesAnswer>(`/folders/${id}/rules`, { ...call, method: 'PUT', json: rules }),
+    /** What the folder lets out at public addresses, and what holds there. */
+    access: (id: string, call: CallOptions = {}) =>
+      http.json<FolderAccessAnswer>(`/folders/${id}/access`, call),
+    /** Says what the public originals of the folder keep of their metadata; null takes what holds above. */
+    putAccess: (id: string, access: FolderAccess, call: CallOptions = {}) =>
+      http.json<FolderAccessAnswer>(`/folders/${id}/access`, { ...call, method: 'PUT', json: access }),
+    /** Counts the present files that new rules would put outside, and changes nothing. */
+    rehearseRules: (id: string, rules: Partial<FolderRules>, call: CallOptions = {}) =>
+      http.json<{ plan: RulesPlan }>(`/folders/${id}/rules`, {
+        ...call,
+        method: 'PUT',
+        json: rules,
+        query: { rehearse: true },
+      }),
+  };
+}
