@@ -6,6 +6,7 @@ import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 import { expect, type Page, test } from '@playwright/test';
 import {
+  chooseFolder,
   expectAccessible,
   KEY,
   makeFile,
@@ -30,7 +31,7 @@ test('a wrong password says what to do, the right one leads to the flow', async 
   await page.getByLabel('Address').fill('keeper@skerry.example');
   await page.getByLabel('Password').fill('wrong');
   await page.getByRole('button', { name: 'Sign in' }).click();
-  await expect(page.getByRole('alert')).toContainText('Check both and try again');
+  await expect(page.getByRole('alert')).toContainText('The email or the password is wrong');
   await signIn(page);
   await expect(page.getByText('Nothing flows yet')).toBeVisible();
 });
@@ -47,35 +48,37 @@ test('twenty pictures of one’s own: rules before, a verdict for each, renditio
   ];
   firstPicture = files[0] ?? '';
   await page.getByRole('link', { name: 'Intake', exact: true }).click();
-  await page.getByLabel('Into the folder').selectOption('/lights/gannet-head');
+  await chooseFolder(page, page.getByLabel('Into the folder'), '/lights/gannet-head');
   const rules = page.getByRole('region', { name: 'Rules that hold there' });
   await expect(rules).toContainText('Largest file2 MBset here');
   await expect(rules).toContainText('Takes onlyimage/*');
 
   await page.getByLabel('Files to bring in').setInputFiles(files);
   const batch = page.getByRole('region', { name: 'This batch' });
-  await expect(batch.getByRole('heading', { name: '23 of 23 files judged' })).toBeVisible();
-  await expect(batch.getByText('accepted')).toHaveCount(20);
+  await expect(batch.getByRole('heading', { name: '23 of 23 checked' })).toBeVisible();
+  await expect(batch.getByRole('listitem').filter({ hasText: 'accepted' })).toHaveCount(20);
+  await expect(batch.getByRole('button', { name: '3 refused' })).toBeVisible();
+  await expect(batch.getByText('Refused: ')).toBeVisible();
   await expect(batch.getByRole('listitem').filter({ hasText: 'far too large.jpg' })).toContainText(
-    '2.1 MB; /lights/gannet-head takes files up to 2 MB',
+    '2.1 MB; /lights/gannet-head accepts files up to 2 MB',
   );
   await expect(batch.getByRole('listitem').filter({ hasText: 'notes.txt' })).toContainText(
-    '/lights/gannet-head takes only image/*',
+    '/lights/gannet-head accepts only image/*',
   );
   await expect(batch.getByRole('listitem').filter({ hasText: 'hidden.jpg' })).toContainText(
     'application/pdf',
   );
 
   const strip = page.getByRole('contentinfo', { name: 'What is going on' });
-  await expect(strip).toContainText('Renditions of what arrived');
+  await expect(strip).toContainText('Renditions of 20 files in /lights/gannet-head');
   await expect(strip).toContainText('20 of 20');
 });
 
-test('the same files again do no harm: each is remarked as a duplicate', async () => {
+test('the same files again do no harm: each is accepted with a warning', async () => {
   await page.getByRole('button', { name: 'Clear the list' }).click();
   await page.getByLabel('Files to bring in').setInputFiles(firstPicture);
   const row = page.getByRole('region', { name: 'This batch' }).getByRole('listitem');
-  await expect(row).toContainText('remarked');
+  await expect(row).toContainText('with warnings');
   await expect(row).toContainText('has the same bytes as /lights/gannet-head/picture-01.jpg');
   await row.getByRole('link', { name: 'Open in the library' }).click();
   await expect(page.getByRole('region', { name: /The line of picture-01-2.jpg/ })).toBeVisible();
@@ -227,8 +230,8 @@ console.log(result.verdict.outcome, result.asset.url);
 test('the flow shows true counts, also of what has just happened elsewhere', async () => {
   await page.getByRole('link', { name: 'Flow', exact: true }).click();
   await expect(page.getByRole('link', { name: /^Library 22 assets/ })).toBeVisible();
-  // Two more were turned away before they were sent: nothing of them came here.
-  await expect(page.getByRole('link', { name: /Turned away/ })).toContainText('1 refused');
+  // Two of them were refused before they were sent.
+  await expect(page.getByRole('link', { name: /^Refused/ })).toContainText('3 refused');
   const form = new FormData();
   form.append('folder', '/live');
   form.append('file', new Blob(['live']), 'live.txt');

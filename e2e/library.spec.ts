@@ -73,7 +73,7 @@ test('a large file goes on where it was after the page was reloaded in the middl
     if (request.method() === 'PATCH') offsets.push(Number(request.headers()['upload-offset']));
   });
   await page.getByLabel('Files to bring in').setInputFiles(file);
-  await expect(page.getByRole('heading', { name: '1 of 1 file judged' })).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByRole('heading', { name: '1 of 1 checked' })).toBeVisible({ timeout: 30_000 });
   expect(offsets[0]).toBeGreaterThanOrEqual(Number(cut.headers()['upload-offset']));
   expect(offsets[0]).toBeGreaterThan(0);
   expect(await count('"long film"')).toBe(1);
@@ -103,7 +103,7 @@ test('a manifest is matched, corrected, rehearsed and taken in', async () => {
   );
   await page.goto(`${URL_OF_CONSOLE}/intake?way=manifest&folder=/`);
   await page.getByLabel('Manifest file').setInputFiles(manifest);
-  await expect(page.getByText('no column holds the path or address')).toBeVisible();
+  await expect(page.getByText('no column contains the path or URL')).toBeVisible();
   await page.getByLabel('Path or address').selectOption('Where');
   await page.getByLabel('Caption').selectOption('What it shows');
   await page.getByLabel('Taken').selectOption('When');
@@ -111,7 +111,7 @@ test('a manifest is matched, corrected, rehearsed and taken in', async () => {
   await page.getByRole('button', { name: 'Take 1 row in' }).click();
   await expect.poll(() => count('caption:"last page" captured:1911')).toBe(1);
   await page.getByRole('button', { name: /by manifest: log.csv/ }).click();
-  await expect(page.getByText('Row 2 is left out: there is no nowhere.txt in the inbox')).toBeVisible();
+  await expect(page.getByText('Row 2 is skipped: there is no nowhere.txt in the inbox')).toBeVisible();
   const [download] = await Promise.all([
     page.waitForEvent('download'),
     page.getByRole('link', { name: 'as a table (CSV)' }).click(),
@@ -137,7 +137,7 @@ test('the filter line completes, finds, says what is wrong and offers what is me
   await line.fill('knd:image');
   await page.keyboard.press('Enter');
   await line.blur();
-  await expect(page.getByRole('alert')).toContainText('At character 1: there is no field "knd"');
+  await expect(page.getByRole('alert')).toContainText('At character 1: unknown field "knd"');
   await page.getByRole('button', { name: 'kind:image' }).click();
   await expect(page.getByText(`${images} of ${images}`)).toBeVisible();
   await page.getByRole('button', { name: 'Save this filter' }).click();
@@ -153,7 +153,7 @@ test('counts narrow the filter, and a brush over the months takes a span', async
     body: JSON.stringify({ capturedAt: '2026-03-10T12:00:00Z', keywords: ['beacon'] }),
   });
   await page.goto(`${URL_OF_CONSOLE}/library?counts=yes`);
-  const counts = page.getByRole('region', { name: 'Counts of what is found' });
+  const counts = page.getByRole('region', { name: 'Facets of the results' });
   await counts.getByRole('button', { name: /^beacon/ }).click();
   await expect(page.getByRole('combobox', { name: 'Filter', exact: true })).toHaveValue('keyword:beacon');
   const months = counts.getByRole('img', { name: /Capture dates/ });

@@ -48,6 +48,14 @@ export async function makeFile(name: string, content: Buffer | string): Promise<
   return file;
 }
 
+/** Chooses a folder as a person does: by typing a part of its path. */
+export async function chooseFolder(page: Page, picker: Locator, path: string): Promise<void> {
+  await picker.click();
+  await page.getByPlaceholder(/^Search/).fill(path);
+  await page.getByRole('option', { name: path, exact: true }).click();
+  await expect(picker).toContainText(path);
+}
+
 /** Holds the page as it stands to the rules of WCAG 2.2 A and AA, by axe. */
 export async function expectAccessible(page: Page, path: string): Promise<void> {
   await page.waitForLoadState('networkidle').catch(() => {});

@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises';
 import { expect, type Page, test } from '@playwright/test';
 import sharp from 'sharp';
 import { FORMS, readCode, runCode } from './as-code.js';
-import { drag, expectAccessible, KEY, makeFile, signIn, URL_OF_CONSOLE } from './person.js';
+import { chooseFolder, drag, expectAccessible, KEY, makeFile, signIn, URL_OF_CONSOLE } from './person.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -112,13 +112,13 @@ test('what is wrong is said at the step, and nothing is saved', async () => {
   await page.getByLabel('Width, px').fill('600');
   await addStep('Crop');
   await page.getByLabel('Aspect').fill('');
-  await expect(page.getByText('Give an aspect, or width and height.')).toBeVisible();
+  await expect(page.getByText('Set an aspect ratio, or a width and a height.')).toBeVisible();
   await page.getByLabel('Width', { exact: true }).fill('9');
   await page.getByLabel('Height', { exact: true }).fill('9');
   await page.getByLabel('Left', { exact: true }).fill('5000');
   await page.getByLabel('Top', { exact: true }).fill('0');
-  await expect(page.getByRole('alert')).toContainText('The cut begins outside of the picture');
-  await expect(page.getByRole('group', { name: 'Settings' })).toContainText('The cut begins outside');
+  await expect(page.getByRole('alert')).toContainText('The crop starts outside the picture');
+  await expect(page.getByRole('group', { name: 'Settings' })).toContainText('The crop starts outside');
   await page.getByRole('button', { name: 'Remove the step' }).click();
   await expect(page.getByRole('alert')).toHaveCount(0);
 });
@@ -137,7 +137,7 @@ test('an edit says beforehand what it leaves outdated, and one press explains wh
   await page.getByRole('button', { name: /^one.jpg by framed: outdated/ }).click();
   await expect(
     page.getByText(
-      'It was made by revision 1 of the recipe, which is at revision 2 now: step 2: width 600 → 500.',
+      'It was created by revision 1 of the recipe; the current revision is 2 (step 2: width 600 → 500).',
     ),
   ).toBeVisible();
   await page.keyboard.press('Escape');
@@ -244,7 +244,7 @@ test('surplus is listed with its last request, removed after a rehearsal, and ta
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByRole('listitem')).toContainText('→ /media/tried/one~');
   await dialog.getByRole('button', { name: 'Remove 1 file' }).click();
-  const row = page.getByRole('row').filter({ hasText: 'Removing 1 surplus' });
+  const row = page.getByRole('row').filter({ hasText: 'Deleting 1 surplus' });
   await expect(row).toContainText('done');
   expect((await fetch(address, { redirect: 'manual' })).status).toBe(308);
   expect((await fetch(address)).status).toBe(200);
@@ -297,7 +297,7 @@ for (const form of FORMS) {
     await page.getByRole('button', { name: 'Rehearse a rebuild' }).click();
     const dialog = page.getByRole('dialog');
     await dialog.getByLabel('Recipe').selectOption(name);
-    await dialog.getByLabel('In the folder, and below').fill('/tried');
+    await chooseFolder(page, dialog.getByLabel('In the folder, and below'), '/tried');
     await runCode(form, await readCode(page, dialog, form));
     await page.goto(`${URL_OF_CONSOLE}/recipes/originals`);
     await runCode(form, await readCode(page, page.locator('body'), form));

@@ -3,7 +3,9 @@ import { isUniferumApiError } from '@uniferum/client';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { RouterProvider } from 'react-router/dom';
-import { router } from './console/router.js';
+import { CompositionProvider, composeStations } from './console/composition.js';
+import { createRouter } from './console/router.js';
+import { STATIONS } from './stations.js';
 import './styles.css';
 
 const queries = new QueryClient({
@@ -17,12 +19,16 @@ const queries = new QueryClient({
   },
 });
 
+const composition = composeStations(STATIONS);
+
 const root = document.getElementById('console');
 if (!root) throw new Error('Expected an element with the id "console", got none');
 createRoot(root).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
-      <RouterProvider router={router} />
+      <CompositionProvider value={composition}>
+        <RouterProvider router={createRouter(composition)} />
+      </CompositionProvider>
     </QueryClientProvider>
   </StrictMode>,
 );

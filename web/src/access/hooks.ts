@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { isUniferumApiError } from '@uniferum/client';
-import { hasRight, type Me, type Right } from '@uniferum/core';
+import { hasRight, type Me, type Right } from '@uniferum/core/access';
 import { uniferum } from '../client.js';
 
 /** Who is signed in; null when nobody is. */

@@ -1,4 +1,4 @@
-import type { ApiKey } from '@uniferum/core';
+import type { ApiKey } from '@uniferum/core/access';
 import { ArrowUpRight, Plus } from 'lucide-react';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';

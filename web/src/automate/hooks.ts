@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { Right } from '@uniferum/core';
+import type { Right } from '@uniferum/core/access';
 import { uniferum } from '../client.js';
 
 export function useKeys(isEnabled: boolean) {

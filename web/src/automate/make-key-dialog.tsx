@@ -1,4 +1,4 @@
-import { ALL_RIGHTS, RIGHTS, type Right } from '@uniferum/core';
+import { ALL_RIGHTS, RIGHTS, type Right } from '@uniferum/core/access';
 import { useForm } from 'react-hook-form';
 import { useMe } from '../access/hooks.js';
 import { AsCode } from '../ui/as-code.js';

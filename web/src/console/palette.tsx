@@ -1,11 +1,9 @@
-import { formatCount } from '@uniferum/core';
 import { Command } from 'cmdk';
 import { Dialog } from 'radix-ui';
 import { useNavigate } from 'react-router';
-import { libraryAddress } from '../library/address.js';
-import { useFolders } from '../library/hooks.js';
+import { useComposition } from './composition.js';
 import { useOverlays } from './overlays.js';
-import { STATIONS } from './stations.js';
+import type { PaletteGroup } from './station.js';
 
 /** Goes anywhere by typing a part of its name. */
 export function Palette() {
@@ -29,7 +27,7 @@ export function Palette() {
 
 function PaletteList({ onDone }: { onDone: () => void }) {
   const navigate = useNavigate();
-  const { data: folders = [] } = useFolders();
+  const { places, palette } = useComposition();
   const go = (path: string) => {
     onDone();
     void navigate(path);
@@ -45,22 +43,33 @@ function PaletteList({ onDone }: { onDone: () => void }) {
           No station or folder has this in its name.
         </Command.Empty>
         <Command.Group heading={<span className="px-3 eyebrow">Stations</span>}>
-          {STATIONS.filter(({ isBuilt }) => isBuilt).map(({ name, path, key }) => (
-            <PaletteItem key={path} onSelect={() => go(path)} text={name} note={`g ${key}`} />
-          ))}
+          {places
+            .filter(({ isToCome }) => !isToCome)
+            .map(({ name, path, key }) => (
+              <PaletteItem key={path} onSelect={() => go(path)} text={name} note={`g ${key}`} />
+            ))}
         </Command.Group>
-        <Command.Group heading={<span className="px-3 eyebrow">Folders</span>}>
-          {folders.map(({ path, deepItems }) => (
-            <PaletteItem
-              key={path}
-              onSelect={() => go(libraryAddress(path))}
-              text={path}
-              note={formatCount(deepItems, 'item')}
-            />
-          ))}
-        </Command.Group>
+        {palette.map((group) => (
+          <PaletteEntries key={group.heading} group={group} onGo={go} />
+        ))}
       </Command.List>
     </Command>
+  );
+}
+
+function PaletteEntries({
+  group: { heading, useEntries },
+  onGo,
+}: {
+  group: PaletteGroup;
+  onGo: (path: string) => void;
+}) {
+  return (
+    <Command.Group heading={<span className="px-3 eyebrow">{heading}</span>}>
+      {useEntries().map(({ text, note, path }) => (
+        <PaletteItem key={path} onSelect={() => onGo(path)} text={text} note={note} />
+      ))}
+    </Command.Group>
   );
 }
 

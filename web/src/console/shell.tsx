@@ -1,12 +1,12 @@
+import { lazy, Suspense } from 'react';
 import { Outlet } from 'react-router';
 import { useMe } from '../access/hooks.js';
 import { SignIn } from '../access/sign-in.js';
-import { useLiveUpdates } from '../hooks/live.js';
-import { Strip } from '../runs/strip.js';
+import { RunBar } from '../runs/run-bar.js';
 import { ErrorNotice } from '../ui/notice.js';
-import { Palette } from './palette.js';
-import { Rail } from './rail.js';
-import { ShortcutList } from './shortcut-list.js';
+import { useLiveUpdates } from './live.js';
+import { useOverlays } from './overlays.js';
+import { TopNav } from './top-nav.js';
 import { useStationKeys } from './use-station-keys.js';
 
 /** The console around its stations, or the way in. */
@@ -27,13 +27,26 @@ function Console() {
   useStationKeys();
   return (
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)_auto]">
-      <Rail />
+      <TopNav />
       <main className="min-h-0 overflow-hidden">
         <Outlet />
       </main>
-      <Strip />
-      <Palette />
-      <ShortcutList />
+      <RunBar />
+      <Overlays />
     </div>
+  );
+}
+
+const Palette = lazy(async () => ({ default: (await import('./palette.js')).Palette }));
+const ShortcutList = lazy(async () => ({ default: (await import('./shortcut-list.js')).ShortcutList }));
+
+/** What lies over the console is loaded when it is first asked for. */
+function Overlays() {
+  const shown = useOverlays((state) => state.shown);
+  return (
+    <Suspense>
+      {shown === 'palette' && <Palette />}
+      {shown === 'shortcuts' && <ShortcutList />}
+    </Suspense>
   );
 }

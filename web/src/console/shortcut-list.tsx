@@ -1,11 +1,13 @@
 import { Dialog } from '../ui/dialog.js';
+import { useComposition } from './composition.js';
 import { useOverlays } from './overlays.js';
-import { STATIONS } from './stations.js';
 
-const SHORTCUTS: [keys: string[], text: string][] = [
+const BEFORE: [keys: string[], text: string][] = [
   [['Ctrl', 'K'], 'Go to a station or folder'],
   [['?'], 'This list'],
-  ...STATIONS.filter(({ isBuilt }) => isBuilt).map(({ name, key }): [string[], string] => [['g', key], name]),
+];
+
+const AFTER: [keys: string[], text: string][] = [
   [['←', '→', '↑', '↓'], 'In the library: the asset beside it'],
   [['Enter'], 'In the library: open or close the line'],
   [['/'], 'In the library: write a filter'],
@@ -19,6 +21,14 @@ const SHORTCUTS: [keys: string[], text: string][] = [
 /** All single-key shortcuts. */
 export function ShortcutList() {
   const { shown, close } = useOverlays();
+  const { places } = useComposition();
+  const shortcuts = [
+    ...BEFORE,
+    ...places
+      .filter(({ isToCome }) => !isToCome)
+      .map(({ name, key }): [string[], string] => [['g', key], name]),
+    ...AFTER,
+  ];
   return (
     <Dialog
       isOpen={shown === 'shortcuts'}
@@ -27,7 +37,7 @@ export function ShortcutList() {
       description="Keys in a row are pressed one after the other."
     >
       <dl className="grid grid-cols-2 gap-x-8">
-        {SHORTCUTS.map(([keys, text]) => (
+        {shortcuts.map(([keys, text]) => (
           <div
             key={text}
             className="flex items-center justify-between gap-4 border-t border-rule py-1.5 text-sm"

@@ -1,13 +1,14 @@
 import { useHotkeys } from 'react-hotkeys-hook';
 import { useNavigate } from 'react-router';
+import { useComposition } from './composition.js';
 import { useOverlays } from './overlays.js';
-import { STATIONS } from './stations.js';
 
 /** The shortcuts that hold everywhere. */
 export function useStationKeys(): void {
   const navigate = useNavigate();
   const open = useOverlays((state) => state.open);
-  const built = STATIONS.filter(({ isBuilt }) => isBuilt);
+  const { places } = useComposition();
+  const built = places.filter(({ isToCome }) => !isToCome);
   useHotkeys(
     built.map(({ key }) => `g>${key}`),
     (_event, { keys }) => {

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
-import { type Flow, type FlowSource, formatBytes, formatCount, type RenditionState } from '@uniferum/core';
+import type { Flow, FlowSource } from '@uniferum/core/flow';
+import { formatBytes, formatCount } from '@uniferum/core/intake';
 import { type ReactNode, useRef } from 'react';
 import { Link } from 'react-router';
 import { uniferum } from '../client.js';
@@ -9,7 +10,7 @@ import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useElementSize } from '../ui/use-element-size.js';
-import { type Box, drawnRecipes, layOutFlow, REST, type Stream } from './layout.js';
+import { type Box, drawnRecipes, layOutFlow, REST, type Stream, shownStates } from './layout.js';
 
 /** Home: where files come from and go to, with true counts at each joint. */
 export function FlowPage() {
@@ -122,7 +123,7 @@ const SOURCES: Record<FlowSource, { title: string; to: string }> = {
 };
 
 function Joints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }) {
-  const taken = flow.verdicts.accepted + flow.verdicts.remarked;
+  const taken = flow.verdicts.accepted + flow.verdicts.warned;
   return (
     <>
       {flow.sources.map(({ from, amount }) => (
@@ -132,17 +133,17 @@ function Joints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }
       ))}
       <Joint box={boxes.get('intake')} to="/intake" title="Checked by rules">
         <Figure
-          value={flow.verdicts.accepted + flow.verdicts.remarked + flow.verdicts.refused}
-          word="judged"
+          value={flow.verdicts.accepted + flow.verdicts.warned + flow.verdicts.refused}
+          word="checked"
         />
         <StateMark state="accepted" count={flow.verdicts.accepted} />
-        <StateMark state="remarked" count={flow.verdicts.remarked} />
-        <p className="mt-auto text-xs text-soft">
+        <StateMark state="warned" count={flow.verdicts.warned} />
+        <p className="mt-1 text-xs text-soft">
           Rules in {formatNumber(flow.ruledFolders)} of {formatCount(flow.folders, 'folder')}
         </p>
       </Joint>
       {flow.verdicts.refused > 0 && (
-        <Joint box={boxes.get('refused')} to="/intake" title="Turned away">
+        <Joint box={boxes.get('refused')} to="/intake" title="Refused">
           <StateMark state="refused" count={flow.verdicts.refused} />
         </Joint>
       )}
@@ -157,7 +158,7 @@ function Joints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }
           ))}
         </ul>
         {flow.library.items < taken && (
-          <p className="mt-auto text-xs text-soft">
+          <p className="text-xs leading-5 text-soft">
             {formatNumber(taken - flow.library.items)} in the bin or gone
           </p>
         )}
@@ -180,8 +181,6 @@ function Joints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }
   );
 }
 
-const SHOWN_STATES: RenditionState[] = ['failed', 'due', 'outdated', 'fresh'];
-
 function RecipeJoints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }) {
   if (flow.recipes.length === 0)
     return (
@@ -189,21 +188,24 @@ function RecipeJoints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, 
         <p className="text-xs text-soft">Make one to get renditions.</p>
       </Joint>
     );
-  return drawnRecipes(flow.recipes).map(({ name, title, states, bytes }) => (
-    <Joint
-      key={name}
-      box={boxes.get(`recipe:${name}`)}
-      to={name === REST ? '/recipes' : `/recipes/${name}`}
-      title={name === REST ? title : name}
-      note={formatBytes(bytes)}
-    >
-      <span className="flex flex-wrap gap-x-3 overflow-hidden">
-        {SHOWN_STATES.filter((state) => states[state] > 0).map((state) => (
-          <StateMark key={state} state={state} count={states[state]} />
-        ))}
-      </span>
-    </Joint>
-  ));
+  return drawnRecipes(flow.recipes).map((recipe) => {
+    const { name, title, states, bytes } = recipe;
+    return (
+      <Joint
+        key={name}
+        box={boxes.get(`recipe:${name}`)}
+        to={name === REST ? '/recipes' : `/recipes/${name}`}
+        title={name === REST ? title : name}
+        note={formatBytes(bytes)}
+      >
+        <span className="flex flex-wrap gap-x-3">
+          {shownStates(recipe).map((state, index) => (
+            <StateMark key={state} state={state} count={states[state]} isWordHidden={index > 0} />
+          ))}
+        </span>
+      </Joint>
+    );
+  });
 }
 
 interface JointProps {
@@ -227,10 +229,11 @@ function Joint({ box, to, title, note, isQuiet = false, children }: JointProps) 
       )}
       style={{ left: box.x, top: box.y, width: box.width, height: box.height }}
     >
-      <span className="flex items-baseline justify-between gap-2">
-        <span className="truncate text-sm font-semibold">{title}</span>
-        {note && ' '}
-        {note && <span className="figure whitespace-nowrap text-soft">{note}</span>}
+      <span className="flex shrink-0 flex-wrap items-baseline gap-x-3">
+        <span className="line-clamp-2 text-sm font-semibold wrap-anywhere" title={title}>
+          {title}
+        </span>
+        {note && <span className="figure ml-auto leading-5 text-soft">{note}</span>}
       </span>
       {children}
     </Link>

@@ -1,9 +1,9 @@
-import type { Flow } from '@uniferum/core';
+import type { Flow } from '@uniferum/core/flow';
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
 import { drawnRecipes, layOutFlow, MAX_DRAWN_RECIPES } from './layout.js';
 
-const states = { fresh: 5, due: 0, outdated: 0, failed: 0, surplus: 0 };
+const states = { fresh: 5, due: 0, 'on-request': 0, 'not-applicable': 0, outdated: 0, failed: 0, surplus: 0 };
 
 function flowWith(items: number, recipes: number, refused = 1): Flow {
   return {
@@ -11,7 +11,7 @@ function flowWith(items: number, recipes: number, refused = 1): Flow {
       { from: 'console', amount: { items: 0, bytes: 0 } },
       { from: 'script', amount: { items, bytes: 1 } },
     ],
-    verdicts: { accepted: items, remarked: 0, refused },
+    verdicts: { accepted: items, warned: 0, refused },
     library: { items, bytes: 1 },
     kinds: [],
     folders: 1,
@@ -66,4 +66,19 @@ test('recipes stay inside of the map, and those that are not drawn are counted',
 test('not more recipes are drawn than there is room for', () => {
   const { boxes } = layOutFlow(flowWith(1, 30), { width: 1200, height: 700 });
   expect([...boxes.keys()].filter((id) => id.startsWith('recipe:'))).toHaveLength(MAX_DRAWN_RECIPES);
+});
+
+test('the box of a recipe is as high as what stands in it', () => {
+  const flow = flowWith(1, 2);
+  const [plain, full] = flow.recipes;
+  Object.assign(plain ?? {}, { name: 'tile' });
+  Object.assign(full ?? {}, {
+    name: 'panorama-for-the-gallery-of-a-light',
+    bytes: 1_040_000,
+    states: { ...states, failed: 12, outdated: 14, due: 120 },
+  });
+  const { boxes } = layOutFlow(flow, { width: 1232, height: 700 });
+  const height = (name: string) => boxes.get(`recipe:${name}`)?.height ?? 0;
+  // The name takes two lines, its bytes one of their own, and the states one more.
+  expect(height('panorama-for-the-gallery-of-a-light') - height('tile')).toBe(60);
 });

@@ -1,4 +1,6 @@
-import type { Flow } from '@uniferum/core';
+import type { Flow } from '@uniferum/core/flow';
+import { formatBytes } from '@uniferum/core/intake';
+import { RENDITION_STATES, type RenditionState } from '@uniferum/core/recipes';
 import { scaleSqrt } from 'd3-scale';
 import { linkHorizontal } from 'd3-shape';
 
@@ -37,9 +39,9 @@ export function drawnRecipes(recipes: readonly FlowRecipe[]): FlowRecipe[] {
   const sorted = [...recipes].sort((a, b) => filesOf(b) - filesOf(a));
   if (sorted.length <= MAX_DRAWN_RECIPES) return sorted;
   const rest = sorted.slice(MAX_DRAWN_RECIPES - 1);
-  const states = { fresh: 0, due: 0, outdated: 0, failed: 0, surplus: 0 };
-  for (const recipe of rest)
-    for (const state of Object.keys(states) as (keyof typeof states)[]) states[state] += recipe.states[state];
+  const states = Object.fromEntries(
+    RENDITION_STATES.map((state) => [state, rest.reduce((sum, recipe) => sum + recipe.states[state], 0)]),
+  ) as FlowRecipe['states'];
   const bytes = rest.reduce((sum, one) => sum + one.bytes, 0);
   return [
     ...sorted.slice(0, MAX_DRAWN_RECIPES - 1),
@@ -54,22 +56,62 @@ function filesOf({ states }: FlowRecipe): number {
 const COLUMNS = 6;
 const GAP_SHARE = 0.34;
 const ROW_GAP = 18;
+const LEAST_ROW_GAP = 6;
 /** What the stream of the originals needs above the recipes. */
 const CREST_ROOM = 64;
+
+/** The heights of what stands in a box, in px: as its classes make them. */
+const PADDING = 14;
+const LINE = 20;
+const FIGURE = 28;
+const SMALL_LINE = 16;
+const AMOUNT = LINE + FIGURE + LINE;
 const HEIGHTS = {
-  source: 92,
-  narrowSource: 54,
-  intake: 184,
-  refused: 80,
-  library: 270,
-  recipe: 84,
-  store: 110,
-  pages: 110,
+  source: PADDING + AMOUNT,
+  intake: PADDING + LINE + FIGURE + 2 * LINE + 4 + 2 * SMALL_LINE,
+  refused: PADDING + 2 * LINE,
+  store: PADDING + AMOUNT,
+  pages: PADDING + LINE + 4 * SMALL_LINE,
+  noRecipe: PADDING + LINE + 2 * SMALL_LINE,
 };
 
-/** The height for which the boxes are made; in a higher window they grow with it, up to a point. */
-const USUAL_HEIGHT = 520;
-const MOST_GROWTH = 1.45;
+/** About how wide a character is, in px: of a name, and of a figure. */
+const NAME_CHAR = 7.8;
+const FIGURE_CHAR = 7.3;
+const WORD_CHAR = 7;
+const BOX_MARGIN = 24;
+const PART_GAP = 12;
+
+/** The states of a recipe's files that its box shows; the first in words, the others as shapes. */
+export function shownStates({ states }: FlowRecipe): RenditionState[] {
+  return SHOWN_STATES.filter((state) => states[state] > 0);
+}
+
+const SHOWN_STATES: RenditionState[] = ['failed', 'due', 'outdated', 'fresh', 'on-request'];
+
+/** How high a recipe's box has to be so that nothing in it is cut off. */
+function recipeHeight(recipe: FlowRecipe, width: number): number {
+  const inner = width - BOX_MARGIN;
+  const name = recipe.name.length * NAME_CHAR;
+  const bytes = formatBytes(recipe.bytes).length * FIGURE_CHAR;
+  const nameLines = name > inner ? 3 : name + PART_GAP + bytes > inner ? 2 : 1;
+  const parts = shownStates(recipe).map(
+    (state, index) =>
+      16 +
+      String(recipe.states[state]).length * FIGURE_CHAR +
+      (index === 0 ? 6 + state.length * WORD_CHAR : 0),
+  );
+  let lines = 1;
+  let used = 0;
+  for (const part of parts) {
+    if (used > 0 && used + part > inner) {
+      lines += 1;
+      used = 0;
+    }
+    used += part + PART_GAP;
+  }
+  return PADDING + (nameLines + lines) * LINE;
+}
 
 /** Places the joints of the map in six columns, in the order of the work, and draws the streams between them. */
 export function layOutFlow(flow: Flow, size: { width: number; height: number }): FlowLayout {
@@ -81,38 +123,43 @@ function placeBoxes(flow: Flow, { width, height }: { width: number; height: numb
   const pitch = width / (COLUMNS - GAP_SHARE);
   const column = pitch * (1 - GAP_SHARE);
   const middle = height / 2;
-  const growth = Math.min(Math.max(height / USUAL_HEIGHT, 1), MOST_GROWTH);
   const boxes = new Map<string, Box>();
-  const stack = (index: number, entries: readonly [id: string, height: number][], centre = middle) => {
-    const total =
-      entries.reduce((sum, [, tall]) => sum + tall * growth, 0) + ROW_GAP * growth * (entries.length - 1);
+  const stack = (
+    index: number,
+    entries: readonly [id: string, height: number][],
+    { centre = middle, gap = ROW_GAP } = {},
+  ) => {
+    const total = entries.reduce((sum, [, tall]) => sum + tall, 0) + gap * (entries.length - 1);
     let y = centre - total / 2;
     for (const [id, tall] of entries) {
-      boxes.set(id, { id, x: index * pitch, y, width: column, height: tall * growth });
-      y += (tall + ROW_GAP) * growth;
+      boxes.set(id, { id, x: index * pitch, y, width: column, height: tall });
+      y += tall + gap;
     }
   };
-  const drawn = drawnRecipes(flow.recipes);
-  // As many as there are share the height that is there, below the stream of the originals.
-  const share = (height - CREST_ROOM) / Math.max(1, drawn.length) / growth - ROW_GAP;
-  const recipes = drawn.map(({ name }): [string, number] => [
-    `recipe:${name}`,
-    Math.min(HEIGHTS.recipe, share),
-  ]);
   stack(
     0,
-    flow.sources.map(({ from }): [string, number] => [
-      `source:${from}`,
-      flow.sources.length > 4 ? HEIGHTS.narrowSource : HEIGHTS.source,
-    ]),
+    flow.sources.map(({ from }): [string, number] => [`source:${from}`, HEIGHTS.source]),
+    { gap: gapFor(flow.sources.length * HEIGHTS.source, flow.sources.length, height) },
   );
   stack(1, [['intake', HEIGHTS.intake]]);
-  stack(2, [['library', HEIGHTS.library]]);
-  stack(
-    3,
-    recipes.length > 0 ? recipes : [['recipes', HEIGHTS.recipe]],
-    middle + CREST_ROOM / 2 - ROW_GAP / 2,
-  );
+  const taken = flow.verdicts.accepted + flow.verdicts.warned;
+  stack(2, [
+    ['library', PADDING + AMOUNT + 8 + LINE * (flow.kinds.length + (flow.library.items < taken ? 2 : 0))],
+  ]);
+  const drawn = drawnRecipes(flow.recipes);
+  const room = height - CREST_ROOM;
+  const natural = drawn.map((recipe) => recipeHeight(recipe, column));
+  const available = room - LEAST_ROW_GAP * drawn.length;
+  // Below the stream of the originals; in a low window each gives up a part of its height.
+  const shrinkage = Math.min(1, available / Math.max(1, sum(natural)));
+  const tall = drawn.map(({ name }, index): [string, number] => [
+    `recipe:${name}`,
+    (natural[index] ?? 0) * shrinkage,
+  ]);
+  stack(3, tall.length > 0 ? tall : [['recipes', HEIGHTS.noRecipe]], {
+    centre: middle + CREST_ROOM / 2 - LEAST_ROW_GAP / 2,
+    gap: gapFor(sum(natural) * shrinkage, tall.length, room),
+  });
   stack(
     4,
     flow.stores.map(({ store }): [string, number] => [`store:${store}`, HEIGHTS.store]),
@@ -125,9 +172,19 @@ function placeBoxes(flow: Flow, { width, height }: { width: number; height: numb
       x: intake.x,
       y: intake.y + intake.height + 44,
       width: column,
-      height: HEIGHTS.refused * growth,
+      height: HEIGHTS.refused,
     });
   return boxes;
+}
+
+function sum(values: readonly number[]): number {
+  return values.reduce((total, value) => total + value, 0);
+}
+
+/** The gap between boxes that stand in a column: wider where there is room, narrower where there is not. */
+function gapFor(tall: number, count: number, room: number): number {
+  if (count < 2) return ROW_GAP;
+  return Math.min(ROW_GAP * 1.6, Math.max(LEAST_ROW_GAP, (room - tall) / (count - 1)));
 }
 
 function drawStreams(flow: Flow, boxes: ReadonlyMap<string, Box>): Stream[] {

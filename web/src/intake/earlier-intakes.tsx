@@ -1,4 +1,4 @@
-import { formatBytes, formatCount, type Intake, type IntakeWay } from '@uniferum/core';
+import { formatBytes, formatCount, type Intake, type IntakeWay } from '@uniferum/core/intake';
 import { ChevronRight } from 'lucide-react';
 import { Collapsible } from 'radix-ui';
 import { useState } from 'react';
@@ -64,7 +64,7 @@ function IntakeRow({ intake }: { intake: Intake }) {
           <span className="truncate text-soft">{intake.by}</span>
           <span className="figure text-right text-soft">{formatBytes(intake.bytes)}</span>
           <Count state="accepted" count={intake.accepted} />
-          <Count state="remarked" count={intake.remarked} />
+          <Count state="warned" count={intake.warned} />
           <Count state="refused" count={intake.refused} />
         </Collapsible.Trigger>
         <Collapsible.Content>{isOpen && <IntakeFiles intake={intake} />}</Collapsible.Content>
@@ -73,7 +73,7 @@ function IntakeRow({ intake }: { intake: Intake }) {
   );
 }
 
-function Count({ state, count }: { state: 'accepted' | 'remarked' | 'refused'; count: number }) {
+function Count({ state, count }: { state: 'accepted' | 'warned' | 'refused'; count: number }) {
   return count > 0 ? <StateMark state={state} count={count} /> : <span />;
 }
 

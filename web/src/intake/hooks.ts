@@ -6,7 +6,7 @@ import {
   useQueryClient,
 } from '@tanstack/react-query';
 import type { InboxRequest, ManifestRequest } from '@uniferum/client';
-import type { Asset, MetadataMapping } from '@uniferum/core';
+import type { Asset, MetadataMapping } from '@uniferum/core/library';
 import { uniferum } from '../client.js';
 
 /** Earlier intakes, the newest first. */

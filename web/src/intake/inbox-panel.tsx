@@ -1,6 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { InboxFile, InboxRequest } from '@uniferum/client';
-import { formatBytes, formatCount } from '@uniferum/core';
+import { formatBytes, formatCount } from '@uniferum/core/intake';
 import { useMemo, useRef, useState } from 'react';
 import { Button } from '../ui/button.js';
 import { commandLine, option } from '../ui/command-line.js';
@@ -22,6 +22,7 @@ const MODES = [
 ] as const;
 
 /** What lies in the inbox: ticked files are taken in. */
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one form, whose fields share its state
 export function InboxPanel({ folder }: { folder: string }) {
   const { data, error, isPending, refetch, isFetching } = useInbox(folder);
   const files = data?.items ?? [];

@@ -1,17 +1,17 @@
-import type { Folder } from '@uniferum/core';
+import type { Folder } from '@uniferum/core/library';
 import { ListFilter } from 'lucide-react';
 import { Tabs } from 'radix-ui';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { useRight } from '../access/hooks.js';
 import { Page } from '../console/page.js';
+import { FolderPicker } from '../library/folder-picker.js';
 import { useFolders } from '../library/hooks.js';
 import { EffectiveRuleList } from '../rules/effective-rules.js';
 import { useRules } from '../rules/hooks.js';
 import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { commandLine, option } from '../ui/command-line.js';
-import { Select } from '../ui/field.js';
 import { AddressPanel } from './address-panel.js';
 import { BatchTable } from './batch-table.js';
 import { DropPlace } from './drop-place.js';
@@ -54,7 +54,7 @@ export function IntakePage() {
     >
       <div className="min-h-0 flex-1 overflow-y-auto px-6 pb-6">
         <div className="border-y border-rule">
-          <RulesOfFolder folder={folder} folders={folders} onChoose={(chosen) => show({ folder: chosen })} />
+          <RulesOfFolder folder={folder} onChoose={(chosen) => show({ folder: chosen })} />
         </div>
         {mayWrite && <Ways way={way} folder={path} onWay={(chosen) => show({ way: chosen })} />}
         <ThisBatch />
@@ -107,15 +107,7 @@ function ThisBatch() {
   return uploads.length > 0 ? <BatchTable uploads={uploads} /> : null;
 }
 
-function RulesOfFolder({
-  folder,
-  folders,
-  onChoose,
-}: {
-  folder: Folder | null;
-  folders: readonly Folder[];
-  onChoose: (path: string) => void;
-}) {
+function RulesOfFolder({ folder, onChoose }: { folder: Folder | null; onChoose: (path: string) => void }) {
   const { data: rules } = useRules(folder?.id ?? null);
   return (
     <div className="flex min-h-[5.5rem] flex-wrap items-start gap-x-10 gap-y-3 py-3">
@@ -123,16 +115,12 @@ function RulesOfFolder({
         <label htmlFor="intake-folder" className="eyebrow">
           Into the folder
         </label>
-        <Select
+        <FolderPicker
           id="intake-folder"
           className="w-64 font-medium"
           value={folder?.path ?? '/'}
-          onChange={(event) => onChoose(event.target.value)}
-        >
-          {folders.map(({ path }) => (
-            <option key={path}>{path}</option>
-          ))}
-        </Select>
+          onChange={onChoose}
+        />
       </div>
       <section aria-label="Rules that hold there" className="flex-1">
         {rules && folder && <EffectiveRuleList rules={rules.effective} folder={folder.path} />}

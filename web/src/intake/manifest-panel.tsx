@@ -1,5 +1,10 @@
 import type { ManifestRehearsal } from '@uniferum/client';
-import { formatCount, MANIFEST_FIELDS, type ManifestField, type ManifestMapping } from '@uniferum/core';
+import {
+  formatCount,
+  MANIFEST_FIELDS,
+  type ManifestField,
+  type ManifestMapping,
+} from '@uniferum/core/intake';
 import { useState } from 'react';
 import { useDropzone } from 'react-dropzone';
 import { Button } from '../ui/button.js';

@@ -5,7 +5,7 @@ import {
   type MappedText,
   type MetadataMapping,
   mayFill,
-} from '@uniferum/core';
+} from '@uniferum/core/library';
 import { ArrowLeft, X } from 'lucide-react';
 import { useState } from 'react';
 import { Button } from '../ui/button.js';

@@ -1,5 +1,5 @@
 import { UniferumConnectionError } from '@uniferum/client';
-import type { Verdict } from '@uniferum/core';
+import type { Verdict } from '@uniferum/core/intake';
 import { beforeEach, expect, test, vi } from 'vitest';
 
 const calls = {
@@ -10,7 +10,7 @@ const calls = {
 };
 vi.mock('../client.js', () => ({
   uniferum: {
-    intakes: { check: calls.check, begin: calls.begin },
+    intakes: { checkIn: calls.check, begin: calls.begin },
     assets: { upload: calls.upload, uploadResumably: calls.uploadResumably },
   },
 }));
@@ -41,12 +41,21 @@ const add = (files: File[], unpack = false) => useUploads.getState().add('/light
 const states = () => useUploads.getState().uploads.map(({ file: { name }, state }) => `${name} ${state}`);
 const settled = () => vi.waitFor(() => expect(useUploads.getState().progress.isSending).toBe(false));
 
+/** A promise that a test lets go. */
+function held(): { promise: Promise<void>; resolve: () => void } {
+  let resolve = () => {};
+  const promise = new Promise<void>((done) => {
+    resolve = done;
+  });
+  return { promise, resolve };
+}
+
 beforeEach(() => {
   useUploads.setState({ uploads: [] });
   memory.clear();
   for (const call of Object.values(calls)) call.mockReset();
   calls.begin.mockResolvedValue({ id: '7' });
-  calls.check.mockImplementation(async ({ files }: { files: { name: string }[] }) => ({
+  calls.check.mockImplementation(async (_intake: string, { files }: { files: { name: string }[] }) => ({
     verdicts: files.map(({ name }) => verdictOf(name, name.endsWith('.exe') ? 'refused' : 'accepted')),
   }));
   calls.upload.mockImplementation(async ({ files }: { files: { name: string }[] }) =>
@@ -72,7 +81,7 @@ test('what the rules refuse by name is shown and not sent; the rest goes in one 
 test('folders that were dropped become folders, each judged by its own rules', async () => {
   add([file('a.jpg', 10, 'gannet/near/a.jpg'), file('b.jpg', 10, 'whin/b.jpg'), file('c.jpg')]);
   await settled();
-  expect(calls.check.mock.calls.map(([{ folder }]) => folder)).toEqual([
+  expect(calls.check.mock.calls.map(([, { folder }]) => folder)).toEqual([
     '/lights/gannet/near',
     '/lights/whin',
     '/lights',
@@ -133,6 +142,66 @@ test('stopping breaks off what is on its way, and sending again brings it', asyn
   useUploads.getState().retry();
   await settled();
   expect(states()).toEqual(['a.jpg arrived', 'b.jpg arrived']);
+});
+
+test('what is refused before it is sent belongs to the intake, also when nothing is left to send', async () => {
+  add([file('b.exe')]);
+  await settled();
+  expect(states()).toEqual(['b.exe refused']);
+  expect(calls.check.mock.calls[0]?.[0]).toBe('7');
+  expect(calls.upload).not.toHaveBeenCalled();
+});
+
+test('stopping in the middle of the check leaves nothing waiting', async () => {
+  const { promise, resolve } = held();
+  calls.check.mockImplementationOnce(async (_intake: string, { files }: { files: { name: string }[] }) => {
+    await promise;
+    return { verdicts: files.map(({ name }) => verdictOf(name)) };
+  });
+  add([file('a.jpg')]);
+  await vi.waitFor(() => expect(calls.check).toHaveBeenCalled());
+  useUploads.getState().stop();
+  resolve();
+  await settled();
+  expect(states()).toEqual(['a.jpg broken']);
+  expect(calls.upload).not.toHaveBeenCalled();
+});
+
+test('a batch that was stopped while it waited for another is not sent, and once when it is sent again', async () => {
+  const { promise, resolve } = held();
+  calls.begin.mockImplementationOnce(async () => {
+    await promise;
+    return { id: '7' };
+  });
+  add([file('a.jpg')]);
+  add([file('b.jpg')]);
+  await vi.waitFor(() => expect(calls.begin).toHaveBeenCalledTimes(1));
+  useUploads.getState().stop();
+  resolve();
+  await settled();
+  expect(states()).toEqual(['a.jpg broken', 'b.jpg broken']);
+  useUploads.getState().retry();
+  await settled();
+  expect(states()).toEqual(['a.jpg arrived', 'b.jpg arrived']);
+  const sent = calls.upload.mock.calls.flatMap(([{ files }]) =>
+    files.map(({ name }: { name: string }) => name),
+  );
+  expect(sent.sort()).toEqual(['a.jpg', 'b.jpg']);
+});
+
+test('refused files go to another folder with the folders that they came in, and only they', async () => {
+  add([file('a.jpg'), file('b.exe', 10, 'gannet/b.exe')]);
+  await settled();
+  calls.check.mockImplementation(async (_intake: string, { files }: { files: { name: string }[] }) => ({
+    verdicts: files.map(({ name }) => verdictOf(name)),
+  }));
+  useUploads.getState().sendElsewhere('/tools');
+  await settled();
+  expect(states()).toEqual(['a.jpg arrived', 'b.exe arrived']);
+  expect(calls.begin.mock.calls.map(([folder]) => folder)).toEqual(['/lights', '/tools']);
+  expect(calls.upload.mock.calls.at(-1)?.[0].files).toMatchObject([
+    { name: 'b.exe', folder: '/tools/gannet' },
+  ]);
 });
 
 test('progress counts the bytes of what is wanted, in the order in which they leave', async () => {

@@ -1,7 +1,8 @@
 import { isUniferumApiError } from '@uniferum/client';
-import { chunkBatch, joinPath, parseFolderPath, type Verdict } from '@uniferum/core';
+import { chunkBatch, type Verdict } from '@uniferum/core/intake';
 import { create } from 'zustand';
 import { uniferum } from '../client.js';
+import { folderOf, groupByFolder } from './dropped.js';
 
 /** How far one file of a batch is. */
 export interface Upload {
@@ -35,12 +36,18 @@ interface UploadState {
   stop: () => void;
   /** Sends again what broke off. */
   retry: () => void;
+  /** Sends the refused files to another folder; subfolders of a dropped folder are kept there. */
+  sendElsewhere: (folder: string) => void;
   clear: () => void;
 }
 
 const IDLE: Progress = { isSending: false, sentBytes: 0, totalBytes: 0, startedAt: 0 };
 /** From this size on a file goes in pieces, and goes on where it was after a reload. */
 const RESUMABLE_BYTES = 32 * 1024 * 1024;
+/** So many the server checks in one request. */
+const FILES_PER_CHECK = 10_000;
+
+const STOPPED = 'Stopped. Send it again to continue.';
 
 let stopper = new AbortController();
 
@@ -67,17 +74,26 @@ export const useUploads = create<UploadState>((set, get) => ({
     enqueue(() => sendBatch(folder, uploads));
   },
   stop: () => {
-    stopper.abort(new DOMException('Stopped; it goes on when you send it again.', 'AbortError'));
+    stopper.abort(new DOMException(STOPPED, 'AbortError'));
     stopper = new AbortController();
-    for (const { key, state } of get().uploads)
-      if (state === 'waiting' || state === 'checking' || state === 'sending')
-        breakOff(key, new Error('Stopped; it goes on when you send it again.'));
+    const isUnderway = ({ state }: Upload) =>
+      state === 'waiting' || state === 'checking' || state === 'sending';
+    breakOff(get().uploads.filter(isUnderway), new Error(STOPPED));
+    measure();
   },
   retry: () => {
     const broken = get().uploads.filter(({ state }) => state === 'broken');
-    for (const { key } of broken) patch(key, { state: 'waiting', sentBytes: 0, error: null });
+    patchAll(
+      new Map(broken.map(({ key }) => [key, { state: 'waiting', sentBytes: 0, error: null } as const])),
+    );
     const [first] = broken;
     if (first) enqueue(() => sendBatch(first.folder, broken));
+  },
+  sendElsewhere: (folder) => {
+    const refused = get().uploads.filter(({ state }) => state === 'refused');
+    const again = { state: 'checking', sentBytes: 0, verdict: null, error: null } as const;
+    patchAll(new Map(refused.map(({ key, file }) => [key, { ...again, folder: folderOf(file, folder) }])));
+    enqueue(() => sendBatch(folder, refused));
   },
   clear: () =>
     set({
@@ -86,14 +102,6 @@ export const useUploads = create<UploadState>((set, get) => ({
       ),
     }),
 }));
-
-/** Folders that were dropped become folders in the library. Browsers give the path in one of two ways. */
-function folderOf(file: File & { path?: string }, folder: string): string {
-  const path = (file.webkitRelativePath || file.path || '').replace(/^\.?\//, '');
-  const parts = path.split('/').slice(0, -1);
-  const target = parseFolderPath(parts.reduce(joinPath, folder));
-  return target.ok ? target.path : folder;
-}
 
 /** Batches go one after the other, so that the order in which files were dropped is the order in which they are judged. */
 let queue: Promise<void> = Promise.resolve();
@@ -104,8 +112,16 @@ function enqueue(work: () => Promise<void>): void {
 }
 
 function patch(key: string, change: Partial<Upload>): void {
+  patchAll(new Map([[key, change]]));
+}
+
+/** Changes several at once: a batch may have thousands of files. */
+function patchAll(changes: ReadonlyMap<string, Partial<Upload>>): void {
   useUploads.setState(({ uploads }) => ({
-    uploads: uploads.map((upload) => (upload.key === key ? { ...upload, ...change } : upload)),
+    uploads: uploads.map((upload) => {
+      const change = changes.get(upload.key);
+      return change ? { ...upload, ...change } : upload;
+    }),
   }));
 }
 
@@ -125,45 +141,55 @@ function measure(): void {
   });
 }
 
-async function sendBatch(folder: string, uploads: readonly Upload[]): Promise<void> {
+async function sendBatch(folder: string, added: readonly Upload[]): Promise<void> {
   const { signal } = stopper;
+  // Some may have been stopped, or sent again, while the batch waited for the ones before it.
+  const keys = new Set(added.map(({ key }) => key));
+  const uploads = useUploads
+    .getState()
+    .uploads.filter(({ key, state }) => keys.has(key) && (state === 'checking' || state === 'waiting'));
+  if (uploads.length === 0) return;
   try {
-    const accepted = await checkAll(uploads);
+    const archives = uploads.filter(({ unpack }) => unpack);
+    const plain = uploads.filter(({ unpack }) => !unpack);
+    for (const upload of archives) await sendResumably(upload, null, signal);
+    if (plain.length === 0 || signal.aborted) return;
+    const intake = await uniferum.intakes.begin(folder, { signal });
+    const accepted = await checkAll(intake.id, plain, signal);
     measure();
-    if (accepted.length === 0) return;
-    const plain = accepted.filter(({ unpack }) => !unpack);
-    for (const upload of accepted.filter(({ unpack }) => unpack)) await sendResumably(upload, null, signal);
-    if (plain.length === 0) return;
-    const intake = await uniferum.intakes.begin(folder);
-    const small = plain.filter(({ file }) => file.size < RESUMABLE_BYTES);
+    const small = accepted.filter(({ file }) => file.size < RESUMABLE_BYTES);
     for (const chunk of chunkBatch(small.map((upload) => ({ ...upload, bytes: upload.file.size }))))
       await sendChunk(intake.id, chunk, signal);
-    for (const upload of plain.filter(({ file }) => file.size >= RESUMABLE_BYTES))
+    for (const upload of accepted.filter(({ file }) => file.size >= RESUMABLE_BYTES))
       await sendResumably(upload, intake.id, signal);
   } catch (error) {
-    for (const { key } of uploads) breakOff(key, error);
+    breakOff(uploads, error, signal);
   }
 }
 
-/** Judges files by name and size, each by the rules of its folder, before anything is sent. @returns those to be sent */
-async function checkAll(uploads: readonly Upload[]): Promise<Upload[]> {
-  const accepted: Upload[] = [];
-  for (const folder of new Set(uploads.map((upload) => upload.folder))) {
-    const here = uploads.filter((upload) => upload.folder === folder && !upload.unpack);
-    if (here.length === 0) continue;
-    const { verdicts } = await uniferum.intakes.check({
-      folder,
-      files: here.map(({ file }) => ({ name: file.name, bytes: file.size, mime: file.type || null })),
-    });
-    for (const [index, upload] of here.entries()) {
-      const verdict = verdicts[index] ?? null;
-      const isRefused = verdict?.outcome === 'refused';
-      patch(upload.key, { state: isRefused ? 'refused' : 'waiting', verdict });
-      if (!isRefused) accepted.push(upload);
+/**
+ * Checks files by name and size against the rules of their folders before anything is sent. The server records what it
+ * refuses in the intake. @returns those to be sent, in the order in which they were dropped
+ */
+async function checkAll(intake: string, uploads: readonly Upload[], signal: AbortSignal): Promise<Upload[]> {
+  const accepted = new Set<Upload>();
+  for (const [folder, here] of groupByFolder(uploads)) {
+    for (let start = 0; start < here.length; start += FILES_PER_CHECK) {
+      const some = here.slice(start, start + FILES_PER_CHECK);
+      const files = some.map(({ file }) => ({ name: file.name, bytes: file.size, mime: file.type || null }));
+      const { verdicts } = await uniferum.intakes.checkIn(intake, { folder, files }, { signal });
+      signal.throwIfAborted();
+      const changes = new Map<string, Partial<Upload>>();
+      for (const [index, upload] of some.entries()) {
+        const verdict = verdicts[index] ?? null;
+        const isRefused = verdict?.outcome === 'refused';
+        changes.set(upload.key, { state: isRefused ? 'refused' : 'waiting', verdict });
+        if (!isRefused) accepted.add(upload);
+      }
+      patchAll(changes);
     }
   }
-  // In the order in which they were dropped.
-  return uploads.filter((upload) => upload.unpack || accepted.includes(upload));
+  return uploads.filter((upload) => accepted.has(upload));
 }
 
 async function sendChunk(
@@ -172,7 +198,7 @@ async function sendChunk(
   signal: AbortSignal,
 ): Promise<void> {
   if (signal.aborted) return;
-  for (const { key } of chunk) patch(key, { state: 'sending' });
+  patchAll(new Map(chunk.map(({ key }) => [key, { state: 'sending' } as const])));
   try {
     const results = await uniferum.assets.upload({
       folder: chunk[0]?.folder ?? '/',
@@ -192,7 +218,7 @@ async function sendChunk(
         });
     });
   } catch (error) {
-    for (const { key } of chunk) breakOff(key, error);
+    breakOff(chunk, error, signal);
   }
   measure();
 }
@@ -231,7 +257,7 @@ async function sendResumably(upload: Upload, intake: string | null, signal: Abor
     // Begins afresh the next time when the server no longer has it; a broken connection goes on where it was.
     if (isUniferumApiError(error) && (error.status === 404 || error.status === 409))
       localStorage.removeItem(memory);
-    breakOff(key, error);
+    breakOff([upload], error, signal);
   }
   measure();
 }
@@ -246,8 +272,13 @@ function spreadProgress(chunk: readonly { key: string; bytes: number }[], sent: 
   measure();
 }
 
-function breakOff(key: string, error: unknown): void {
-  const current = useUploads.getState().uploads.find((upload) => upload.key === key);
-  if (!current || current.state === 'arrived' || current.state === 'refused') return;
-  patch(key, { state: 'broken', error: error instanceof Error ? error.message : String(error) });
+/** What was stopped is marked already, and may have been told to go again meanwhile. */
+function breakOff(broken: readonly { key: string }[], error: unknown, signal?: AbortSignal): void {
+  if (signal?.aborted) return;
+  const keys = new Set(broken.map(({ key }) => key));
+  const message = error instanceof Error ? error.message : String(error);
+  const open = useUploads
+    .getState()
+    .uploads.filter(({ key, state }) => keys.has(key) && state !== 'arrived' && state !== 'refused');
+  patchAll(new Map(open.map(({ key }) => [key, { state: 'broken', error: message } as const])));
 }

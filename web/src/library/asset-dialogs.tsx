@@ -1,13 +1,14 @@
 import type { AssetPatch } from '@uniferum/client';
-import type { Asset } from '@uniferum/core';
+import type { Asset } from '@uniferum/core/library';
 import { useForm } from 'react-hook-form';
 import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
-import { Field, Input, Select, TextArea } from '../ui/field.js';
+import { Field, Input, TextArea } from '../ui/field.js';
 import { ErrorNotice } from '../ui/notice.js';
-import { useFolders, useLibraryChanges } from './hooks.js';
+import { FolderPicker } from './folder-picker.js';
+import { useLibraryChanges } from './hooks.js';
 
 interface AssetDialogProps {
   asset: Asset;
@@ -28,7 +29,6 @@ interface Texts {
 
 /** Edits an asset's texts, and renames and moves it. */
 export function EditAssetDialog({ asset, isOpen, onOpenChange }: AssetDialogProps) {
-  const { data: folders = [] } = useFolders();
   const { changeAsset } = useLibraryChanges();
   const form = useForm<Texts>({ defaultValues: toForm(asset) });
   const { register, handleSubmit, formState, watch } = form;
@@ -68,11 +68,11 @@ export function EditAssetDialog({ asset, isOpen, onOpenChange }: AssetDialogProp
           </Field>
           <Field label="Folder">
             {(props) => (
-              <Select {...props} {...register('folder')}>
-                {folders.map(({ path }) => (
-                  <option key={path}>{path}</option>
-                ))}
-              </Select>
+              <FolderPicker
+                {...props}
+                value={watch('folder')}
+                onChange={(path) => form.setValue('folder', path, { shouldDirty: true })}
+              />
             )}
           </Field>
         </div>

@@ -1,18 +1,17 @@
-import { type Asset, type AssetRendition, formatBytes, pictureSnippet, TEXT_FIELDS } from '@uniferum/core';
+import type { Asset } from '@uniferum/core/library';
 import { ArrowUpRight, Download, PencilLine, Replace, Trash2, X } from 'lucide-react';
-import { type ReactNode, useState } from 'react';
+import { Suspense, useState } from 'react';
 import { useRight } from '../access/hooks.js';
+import { useComposition } from '../console/composition.js';
 import { IconButton } from '../ui/button.js';
-import { classNames } from '../ui/class-names.js';
 import { CopyButton } from '../ui/copy-button.js';
-import { formatMoment } from '../ui/format.js';
 import { ErrorNotice } from '../ui/notice.js';
-import { StateMark } from '../ui/state-mark.js';
 import { EditAssetDialog, RemoveAssetDialog } from './asset-dialogs.js';
 import { AssetThumb, sheetRatio } from './asset-thumb.js';
-import { useAsset, useVersions } from './hooks.js';
+import { useAsset } from './hooks.js';
+import { Stage } from './line-stage.js';
+import { LIBRARY_STAGES } from './line-stages.js';
 import { ReplaceAssetDialog } from './replace-dialog.js';
-import { VersionsDialog } from './versions-dialog.js';
 
 const THUMB_HEIGHT = 132;
 
@@ -103,190 +102,19 @@ function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
   );
 }
 
+/** The stages of the library and of all other rooms, from left to right. */
 function Stages({ asset }: { asset: Asset }) {
+  const { stages } = useComposition();
+  const all = [...LIBRARY_STAGES, ...stages].sort((a, b) => a.order - b.order);
   return (
     <ol className="flex min-w-0 flex-1">
-      <Stage name="Came from" width="w-32">
-        <p>
-          {asset.link
-            ? (asset.link.provider ?? 'elsewhere')
-            : asset.origin.via === 'console'
-              ? 'the console'
-              : 'a script'}
-        </p>
-        {asset.link && (
-          <a
-            href={asset.link.address}
-            target="_blank"
-            rel="noreferrer"
-            className="truncate text-oxide hover:underline"
-          >
-            {asset.link.address}
-          </a>
-        )}
-        <Quiet>by {asset.origin.by}</Quiet>
-        <Quiet>{formatMoment(asset.createdAt)}</Quiet>
-        {asset.origin.sentAs !== asset.name && <Quiet>as {asset.origin.sentAs}</Quiet>}
-      </Stage>
-      <Stage name="Verdict" width="w-32">
-        <StateMark state={asset.verdict.outcome} />
-        {asset.verdict.reasons.map(({ code, message }) => (
-          <p key={code} className="text-xs text-soft">
-            {message}
-          </p>
-        ))}
-      </Stage>
-      <Stage name="Texts" width="w-48">
-        <Texts asset={asset} />
-      </Stage>
-      <Stage name="Versions" width="w-32">
-        <Versions asset={asset} />
-      </Stage>
-      <Stage name="Renditions" width="w-[24rem]">
-        <Renditions asset={asset} />
-      </Stage>
-      <Stage name="Copies" width="w-28">
-        {asset.copies.map(({ store, key }) => (
-          <p key={store} title={key}>
-            {store}: <span className="text-soft">kept</span>
-          </p>
-        ))}
-        <Quiet>
-          <span className="figure" title="CRC-32">
-            crc {asset.crc32}
-          </span>
-        </Quiet>
-      </Stage>
-      <Stage name="Uses" width="w-28" isLast>
-        <Quiet>{asset.uses === null ? 'None known' : String(asset.uses)}</Quiet>
-      </Stage>
-    </ol>
-  );
-}
-
-/** One stage, hung on the line that runs through all of them. */
-function Stage({
-  name,
-  width,
-  isLast = false,
-  children,
-}: {
-  name: string;
-  width: string;
-  isLast?: boolean;
-  children: ReactNode;
-}) {
-  return (
-    <li className={classNames('relative flex shrink-0 flex-col', width, !isLast && 'grow')}>
-      <span
-        aria-hidden="true"
-        className={classNames('absolute top-2 left-0 h-px bg-rule-strong', isLast ? 'w-3' : 'w-full')}
-      />
-      <span
-        aria-hidden="true"
-        className="absolute top-[5px] left-0 size-[7px] rounded-full border-2 border-oxide bg-surface"
-      />
-      <h3 className="eyebrow relative ml-3 self-start bg-surface px-1.5">{name}</h3>
-      <div className="mt-1 flex min-h-0 flex-col gap-0.5 overflow-y-auto pr-5 pl-[18px] text-sm">
-        {children}
-      </div>
-    </li>
-  );
-}
-
-function Quiet({ children }: { children: ReactNode }) {
-  return <p className="text-soft">{children}</p>;
-}
-
-const TEXT_WORDS: Record<(typeof TEXT_FIELDS)[number], string> = {
-  title: 'title',
-  alt: 'alternative text',
-  caption: 'caption',
-  credit: 'credit',
-  keywords: 'keywords',
-};
-
-function Texts({ asset }: { asset: Asset }) {
-  const missing = TEXT_FIELDS.filter((field) => (asset[field] ?? '').length === 0).map(
-    (field) => TEXT_WORDS[field],
-  );
-  return (
-    <>
-      {asset.alt && <p>{asset.alt}</p>}
-      {asset.credit && <Quiet>{asset.credit}</Quiet>}
-      {asset.capturedAt && <Quiet>taken {formatMoment(asset.capturedAt)}</Quiet>}
-      {missing.length > 0 && <p className="text-ochre">No {missing.join(', ')}</p>}
-    </>
-  );
-}
-
-function Versions({ asset }: { asset: Asset }) {
-  const { data: versions = [] } = useVersions(asset.id);
-  const [isOpen, setOpen] = useState(false);
-  const [current] = versions;
-  return (
-    <>
-      {current && (
-        <div>
-          <p>
-            {current.n} <span className="text-soft">{current.mime}</span>
-          </p>
-          <p className="figure text-soft">{current.width && `${current.width} × ${current.height}`}</p>
-          <p className="figure text-soft">{formatBytes(current.bytes)}</p>
-        </div>
-      )}
-      {versions.length > 1 && (
-        <button type="button" className="text-left text-oxide hover:underline" onClick={() => setOpen(true)}>
-          Compare with {versions.length - 1 === 1 ? 'the one' : `${versions.length - 1}`} before
-        </button>
-      )}
-      {isOpen && <VersionsDialog asset={asset} onClose={() => setOpen(false)} />}
-    </>
-  );
-}
-
-function Renditions({ asset }: { asset: Asset }) {
-  const mains = asset.renditions.filter(({ variant }) => variant === null);
-  if (mains.length === 0) return <Quiet>No recipe applies to it.</Quiet>;
-  return (
-    <ul>
-      {mains.map((rendition) => (
-        <RenditionLine key={rendition.recipe} asset={asset} rendition={rendition} />
+      {all.map(({ name, width, Content }, index) => (
+        <Stage key={name} name={name} width={width} isLast={index === all.length - 1}>
+          <Suspense>
+            <Content asset={asset} />
+          </Suspense>
+        </Stage>
       ))}
-    </ul>
-  );
-}
-
-function RenditionLine({ asset, rendition }: { asset: Asset; rendition: AssetRendition }) {
-  const { recipe, url, state, error, bytes, width, height } = rendition;
-  const others = asset.renditions.filter(
-    (one) => one.recipe === recipe && one.variant !== null && one.state !== 'surplus',
-  );
-  const snippet = pictureSnippet(asset, recipe);
-  return (
-    <li className="grid grid-cols-[4.75rem_4.75rem_minmax(0,1fr)_auto_auto] items-center gap-2">
-      {url ? (
-        <a
-          href={url}
-          target="_blank"
-          rel="noreferrer"
-          className="truncate font-medium hover:text-oxide hover:underline"
-        >
-          {recipe}
-        </a>
-      ) : (
-        <span className="truncate font-medium">{recipe}</span>
-      )}
-      <StateMark state={state} />
-      <span className="figure truncate whitespace-nowrap text-soft" title={error ?? formatBytes(bytes ?? 0)}>
-        {error ?? (width && `${width} × ${height}${others.length > 0 ? ` +${others.length}` : ''}`)}
-      </span>
-      {snippet ? (
-        <CopyButton text={snippet.html} name={`Copy the HTML of ${recipe}`} icon="code" />
-      ) : (
-        <span className="size-6" />
-      )}
-      {url ? <CopyButton text={url} name={`Copy the address of ${recipe}`} /> : <span className="size-6" />}
-    </li>
+    </ol>
   );
 }

@@ -1,13 +1,14 @@
 import { createColumnHelper, flexRender, getCoreRowModel, useReactTable } from '@tanstack/react-table';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { type Asset, formatBytes } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
+import type { Asset } from '@uniferum/core/library';
 import { type KeyboardEvent, useEffect, useMemo, useRef } from 'react';
 import { classNames } from '../ui/class-names.js';
 import { formatMoment } from '../ui/format.js';
 import { StateMark } from '../ui/state-mark.js';
 import { AssetThumb } from './asset-thumb.js';
 import { ChooseBox } from './choose-box.js';
-import type { ListingProps } from './library-page.js';
+import type { ListingProps } from './listing.js';
 import { RenditionSummary } from './rendition-summary.js';
 
 const ROW_HEIGHT = 40;
@@ -17,6 +18,7 @@ const GRID =
 const column = createColumnHelper<Asset>();
 
 /** One line an asset, dense, with the figures in columns. Only the rows in view exist. */
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: the columns of one table
 export function AssetTable({ assets, chosen, onChoose, onMove, onNearEnd }: ListingProps) {
   const scroller = useRef<HTMLDivElement>(null);
   const order = useMemo(() => assets.map(({ id }) => id), [assets]);

@@ -1,4 +1,5 @@
-import { type Asset, type Kind, sheetRendition } from '@uniferum/core';
+import type { Asset, Kind } from '@uniferum/core/library';
+import { sheetRendition } from '@uniferum/core/pages';
 import {
   AudioLines,
   FileText,

@@ -1,4 +1,4 @@
-import { formatBytes, formatCount } from '@uniferum/core';
+import { formatBytes, formatCount } from '@uniferum/core/intake';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { Page } from '../console/page.js';

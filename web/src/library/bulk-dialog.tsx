@@ -1,5 +1,6 @@
 import type { AssetSelection, BulkPlan } from '@uniferum/client';
-import { type BulkChange, formatCount, PATTERN_WORDS, type PlainText } from '@uniferum/core';
+import { formatCount } from '@uniferum/core/intake';
+import { type BulkChange, PATTERN_WORDS, type PlainText } from '@uniferum/core/library';
 import { useState } from 'react';
 import { Button } from '../ui/button.js';
 import { commandLine, option } from '../ui/command-line.js';
@@ -8,7 +9,8 @@ import { Field, Input, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatNumber } from '../ui/format.js';
 import { TEXT_WORDS } from '../ui/text-words.js';
-import { useBulkChanges, useFolders } from './hooks.js';
+import { FolderPicker } from './folder-picker.js';
+import { useBulkChanges } from './hooks.js';
 
 const FIELDS = (['title', 'alt', 'caption', 'credit', 'keywords'] as const).map(
   (name) => [name, TEXT_WORDS[name]] as const,
@@ -46,7 +48,6 @@ const EMPTY: Record<FieldName, Line> = Object.fromEntries(
 
 /** Edits all that is chosen: rehearsed first, then carried out as a run that can be taken back. */
 export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: BulkDialogProps) {
-  const { data: folders = [] } = useFolders();
   const [lines, setLines] = useState(EMPTY);
   const [shift, setShift] = useState('');
   const [folder, setFolder] = useState('');
@@ -112,19 +113,15 @@ export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: B
           </Field>
           <Field label="Move into the folder" hint="Old addresses lead to the new ones.">
             {(props) => (
-              <Select
+              <FolderPicker
                 value={folder}
-                onChange={(event) => {
+                none="stay where they are"
+                onChange={(path) => {
                   rehearse.reset();
-                  setFolder(event.target.value);
+                  setFolder(path);
                 }}
                 {...props}
-              >
-                <option value="">stay where they are</option>
-                {folders.map(({ path }) => (
-                  <option key={path}>{path}</option>
-                ))}
-              </Select>
+              />
             )}
           </Field>
         </div>
@@ -208,6 +205,7 @@ function PlanTable({ plan: { items, totals } }: { plan: BulkPlan }) {
     `${formatNumber(totals.changed)} would change`,
     totals.hasOne > 0 && `${formatNumber(totals.hasOne)} already have one`,
     totals.noDate > 0 && `${formatNumber(totals.noDate)} have no capture date`,
+    totals.dateLimit > 0 && `${formatNumber(totals.dateLimit)} would leave the years 1000 to 9999`,
     totals.same > 0 && `${formatNumber(totals.same)} are so already`,
   ].filter(Boolean);
   return (

@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import type { Asset } from '@uniferum/core';
+import type { Asset } from '@uniferum/core/library';
 import justify from 'justified-layout';
 import { type KeyboardEvent, useEffect, useMemo, useRef } from 'react';
 import { classNames } from '../ui/class-names.js';
@@ -7,7 +7,7 @@ import { useElementSize } from '../ui/use-element-size.js';
 import { AssetThumb, sheetRatio } from './asset-thumb.js';
 import { ChooseBox } from './choose-box.js';
 import { Draggable } from './dragging.js';
-import type { ListingProps } from './library-page.js';
+import type { ListingProps } from './listing.js';
 
 const ROW_HEIGHT = 172;
 const GAP = 6;

@@ -9,7 +9,7 @@ import {
   useSensor,
   useSensors,
 } from '@dnd-kit/core';
-import { formatCount } from '@uniferum/core';
+import { formatCount } from '@uniferum/core/intake';
 import { type ReactNode, useState } from 'react';
 import { classNames } from '../ui/class-names.js';
 import { useBulkChanges, useLibraryChanges } from './hooks.js';

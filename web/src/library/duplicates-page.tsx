@@ -1,4 +1,5 @@
-import { type Asset, formatBytes, formatCount } from '@uniferum/core';
+import { formatBytes, formatCount } from '@uniferum/core/intake';
+import type { Asset } from '@uniferum/core/library';
 import { Link, useSearchParams } from 'react-router';
 import { useRight } from '../access/hooks.js';
 import { Page } from '../console/page.js';
@@ -67,7 +68,7 @@ export function DuplicatesPage() {
       </div>
       <div className="min-h-0 flex-1 overflow-y-auto px-6 pb-6">
         {error && <ErrorNotice error={error} />}
-        {!isPending && groups.length === 0 && (
+        {!isPending && !error && groups.length === 0 && (
           <div className="pt-6">
             <EmptyPlace
               title={by === 'bytes' ? 'Nothing is here twice' : 'No pictures look alike at this distance'}

@@ -25,7 +25,7 @@ export function Facets({
   const narrow = (field: string) => (name: string) => onSearch(withTerm(q, field, quoteValue(name)));
   return (
     <section
-      aria-label="Counts of what is found"
+      aria-label="Facets of the results"
       className="grid h-[9.5rem] grid-cols-[8rem_11rem_minmax(10rem,1fr)_minmax(10rem,1fr)_minmax(20rem,2fr)] gap-6 border-b border-rule bg-surface px-6 py-2"
     >
       <FacetList title="Kinds" counts={data.kinds} onChoose={narrow('kind')} />

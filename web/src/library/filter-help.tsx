@@ -1,10 +1,12 @@
-import { FILTER_FIELDS } from '@uniferum/core';
+import { LIBRARY_FIELDS } from '@uniferum/core/library';
 import { CircleHelp } from 'lucide-react';
+import { useComposition } from '../console/composition.js';
 import { IconButton } from '../ui/button.js';
 import { Popup } from '../ui/popup.js';
 
 /** How a filter is written, field by field. */
 export function FilterHelp() {
+  const { filterFields } = useComposition();
   return (
     <Popup
       className="max-h-[70vh] w-[32rem] overflow-y-auto p-4 text-sm"
@@ -20,7 +22,7 @@ export function FilterHelp() {
       </p>
       <table className="w-full">
         <tbody>
-          {FILTER_FIELDS.map(({ name, hint, example }) => (
+          {[...LIBRARY_FIELDS, ...filterFields].map(({ name, hint, example }) => (
             <tr key={name} className="border-t border-rule">
               <td className="py-0.5 pr-4 font-mono text-xs">{example}</td>
               <td className="text-soft">{hint}</td>

@@ -1,9 +1,10 @@
 import { isUniferumApiError } from '@uniferum/client';
-import { type Completion, completeFilter } from '@uniferum/core';
+import { type Completion, completeFilter } from '@uniferum/core/library';
 import { Search, X } from 'lucide-react';
 import { type KeyboardEvent, useEffect, useId, useMemo, useRef, useState } from 'react';
 import { flushSync } from 'react-dom';
 import { useHotkeys } from 'react-hotkeys-hook';
+import { useComposition } from '../console/composition.js';
 import { IconButton } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
 import { Input } from '../ui/field.js';
@@ -12,6 +13,7 @@ import { useVocabulary } from './hooks.js';
 import { SavedFilters } from './saved-filters.js';
 
 /** The one line in which the library is searched, with completion and what is wrong with it. */
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one box with its keys and its list
 export function FilterLine({
   q,
   error,
@@ -28,14 +30,15 @@ export function FilterLine({
   const input = useRef<HTMLInputElement>(null);
   const id = useId();
   const vocabulary = useVocabulary();
+  const { filterFields } = useComposition();
   useEffect(() => setText(q), [q]);
   useHotkeys('/', (event) => {
     event.preventDefault();
     input.current?.focus();
   });
   const completions = useMemo(
-    () => (isOpen ? completeFilter(text, caret, vocabulary) : []),
-    [isOpen, text, caret, vocabulary],
+    () => (isOpen ? completeFilter(text, caret, vocabulary, filterFields) : []),
+    [isOpen, text, caret, vocabulary, filterFields],
   );
   const take = (completion: Completion) => {
     // At once, not in the next frame: what is typed until then would have the caret pulled back before it.
@@ -99,7 +102,11 @@ export function FilterLine({
           <IconButton
             name="Clear the filter"
             className="absolute top-0.5 right-0.5 size-7"
-            onClick={() => search('')}
+            onClick={() => {
+              // What was typed and not searched for goes, too.
+              setText('');
+              search('');
+            }}
           >
             <X className="size-3.5" />
           </IconButton>

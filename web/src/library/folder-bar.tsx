@@ -1,8 +1,9 @@
-import { type Folder, parentPath, pathChain } from '@uniferum/core';
-import { FolderPlus, PencilLine, Scale, Trash2, Upload } from 'lucide-react';
+import { type Folder, parentPath, pathChain } from '@uniferum/core/library';
+import { FolderPlus, Globe, PencilLine, Scale, Trash2, Upload } from 'lucide-react';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { useRight } from '../access/hooks.js';
+import { AccessDialog } from '../rules/access-dialog.js';
 import { RulesDialog } from '../rules/rules-dialog.js';
 import { Button, IconButton } from '../ui/button.js';
 import { formatNumber } from '../ui/format.js';
@@ -80,7 +81,7 @@ function Shelf({ folders, onOpen }: { folders: readonly Folder[]; onOpen: (path:
   );
 }
 
-type Open = 'rules' | 'make' | 'change' | 'remove' | null;
+type Open = 'rules' | 'access' | 'make' | 'change' | 'remove' | null;
 
 function FolderActions({ folder }: { folder: Folder | null }) {
   const [open, setOpen] = useState<Open>(null);
@@ -113,6 +114,9 @@ function FolderActions({ folder }: { folder: Folder | null }) {
           <Trash2 className="size-4" />
         </IconButton>
       )}
+      <IconButton name="What this folder publishes" onClick={() => setOpen('access')}>
+        <Globe className="size-4" />
+      </IconButton>
       <Button onClick={() => setOpen('rules')}>
         <Scale className="size-3.5" aria-hidden="true" /> Rules
       </Button>
@@ -125,6 +129,7 @@ function FolderActions({ folder }: { folder: Folder | null }) {
         </Link>
       )}
       {open === 'rules' && <RulesDialog {...dialog('rules')} />}
+      {open === 'access' && <AccessDialog {...dialog('access')} />}
       {open === 'make' && <MakeFolderDialog {...dialog('make')} />}
       {open === 'change' && <ChangeFolderDialog {...dialog('change')} />}
       {open === 'remove' && <RemoveFolderDialog {...dialog('remove')} />}

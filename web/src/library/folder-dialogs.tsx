@@ -1,13 +1,15 @@
-import { type Folder, formatCount, joinPath, parentPath, parseFolderPath } from '@uniferum/core';
+import { formatCount } from '@uniferum/core/intake';
+import { type Folder, joinPath, parentPath, parseFolderPath } from '@uniferum/core/library';
 import { useForm } from 'react-hook-form';
 import { useNavigate } from 'react-router';
 import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { Dialog } from '../ui/dialog.js';
-import { Field, Input, Select } from '../ui/field.js';
+import { Field, Input } from '../ui/field.js';
 import { ErrorNotice } from '../ui/notice.js';
 import { libraryAddress } from './address.js';
-import { useFolders, useLibraryChanges } from './hooks.js';
+import { FolderPicker } from './folder-picker.js';
+import { useLibraryChanges } from './hooks.js';
 
 interface FolderDialogProps {
   folder: Folder;
@@ -40,7 +42,7 @@ export function MakeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogP
       title="Make a folder"
       description={`It will lie in ${folder.path} and take its rules from there.`}
     >
-      <form onSubmit={submit} className="flex flex-col gap-4">
+      <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">
         <Field
           label="Name"
           hint="It stands in the addresses of what is in it."
@@ -69,8 +71,7 @@ export function MakeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogP
 
 /** Renames and moves a folder. */
 export function ChangeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogProps) {
-  const { data: folders = [] } = useFolders();
-  const { register, handleSubmit, formState, watch } = useForm({
+  const { register, handleSubmit, formState, setValue, watch } = useForm({
     defaultValues: { name: folder.name, parent: parentPath(folder.path) ?? '/' },
   });
   const { changeFolder } = useLibraryChanges();
@@ -88,19 +89,18 @@ export function ChangeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialo
       title={`Rename or move ${folder.name}`}
       description={`The old addresses of ${formatCount(folder.deepItems, 'item')} will lead to the new ones.`}
     >
-      <form onSubmit={submit} className="flex flex-col gap-4">
+      <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">
         <Field label="Name" error={formState.errors.name?.message}>
           {(props) => <Input {...props} {...register('name', { validate: checkName })} />}
         </Field>
         <Field label="In the folder">
           {(props) => (
-            <Select {...props} {...register('parent')}>
-              {folders
-                .filter(({ path }) => path !== folder.path && !path.startsWith(`${folder.path}/`))
-                .map(({ path }) => (
-                  <option key={path}>{path}</option>
-                ))}
-            </Select>
+            <FolderPicker
+              {...props}
+              value={patch.parent}
+              except={folder.path}
+              onChange={(path) => setValue('parent', path, { shouldDirty: true })}
+            />
           )}
         </Field>
         {changeFolder.error && <ErrorNotice error={changeFolder.error} />}

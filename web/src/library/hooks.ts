@@ -6,7 +6,7 @@ import {
   useQueryClient,
 } from '@tanstack/react-query';
 import type { AssetPatch, AssetSelection, BulkRequest } from '@uniferum/client';
-import type { AssetSort, FilterVocabulary, Folder } from '@uniferum/core';
+import type { AssetSort, FilterVocabulary, Folder } from '@uniferum/core/library';
 import { useMemo } from 'react';
 import { uniferum } from '../client.js';
 

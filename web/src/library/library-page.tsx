@@ -1,5 +1,5 @@
 import { isUniferumApiError } from '@uniferum/client';
-import { type Asset, formatBytes } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
 import { useEffect } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Link } from 'react-router';
@@ -16,6 +16,7 @@ import { FilterLine } from './filter-line.js';
 import { FolderBar } from './folder-bar.js';
 import { useAssets, useFolders } from './hooks.js';
 import { LayoutSwitch } from './layout-switch.js';
+import type { ListingProps } from './listing.js';
 import { useSelection } from './selection.js';
 import { SelectionBar } from './selection-bar.js';
 import { type LibraryView, useLibraryView } from './use-library-view.js';
@@ -105,18 +106,6 @@ export function LibraryPage() {
   );
 }
 
-/** What the sheet and the table are both given. */
-export interface ListingProps {
-  assets: readonly Asset[];
-  chosen: string | null;
-  /** Opens the line of an asset, or closes it. */
-  onChoose: (id: string) => void;
-  /** Goes to another asset by keyboard. */
-  onMove: (id: string) => void;
-  /** Told when the end of what was loaded comes near. */
-  onNearEnd: () => void;
-}
-
 function Listing({
   isEmpty,
   folder,
@@ -176,10 +165,10 @@ function Controls({ view, show }: { view: LibraryView; show: (change: Partial<Li
       <Button
         look="quiet"
         aria-pressed={view.hasFacets}
-        title="Counts of what is found (c)"
+        title="Facets: the results by kind, type, keyword, credit and month (c)"
         onClick={() => show({ hasFacets: !view.hasFacets })}
       >
-        Counts
+        Facets
       </Button>
       <Checkbox
         label="Folders below"

@@ -1,4 +1,5 @@
-import { type Asset, formatBytes } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
+import type { Asset } from '@uniferum/core/library';
 import { useState } from 'react';
 import { Button } from '../ui/button.js';
 import { commandLine, option } from '../ui/command-line.js';

@@ -1,7 +1,8 @@
-import { parseFilter } from '@uniferum/core';
+import { parseFilter } from '@uniferum/core/library';
 import { BookmarkPlus, X } from 'lucide-react';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
+import { useComposition } from '../console/composition.js';
 import { Button, IconButton } from '../ui/button.js';
 import { Field, Input, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
@@ -14,8 +15,9 @@ export function SavedFilters({ q, onSearch }: { q: string; onSearch: (q: string)
   const { save, remove } = useSavedFilterChanges();
   const [name, setName] = useState('');
   const mayWrite = useRight('library:write');
+  const { filterFields } = useComposition();
   const current = saved.find((one) => one.q === q);
-  const isSound = q !== '' && parseFilter(q, Date.now()).ok;
+  const isSound = q !== '' && parseFilter(q, Date.now(), filterFields).ok;
   return (
     <div className="flex items-center gap-1">
       <Select

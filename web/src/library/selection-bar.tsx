@@ -1,4 +1,4 @@
-import { formatCount } from '@uniferum/core';
+import { formatCount } from '@uniferum/core/intake';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';

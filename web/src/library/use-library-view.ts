@@ -1,4 +1,4 @@
-import { ASSET_SORTS, type AssetSort, DEFAULT_SORT } from '@uniferum/core';
+import { ASSET_SORTS, type AssetSort, DEFAULT_SORT } from '@uniferum/core/library';
 import { useNavigate, useParams, useSearchParams } from 'react-router';
 import { libraryAddress } from './address.js';
 

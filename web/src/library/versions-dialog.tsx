@@ -1,19 +1,22 @@
 import type { Version } from '@uniferum/client';
-import { type Asset, formatBytes } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
+import type { Asset } from '@uniferum/core/library';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
+import { CompareSlider } from '../ui/compare-slider.js';
 import { Dialog } from '../ui/dialog.js';
 import { Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatMoment } from '../ui/format.js';
-import { Over } from '../ui/over.js';
+import { ErrorNotice } from '../ui/notice.js';
 import { useLibraryChanges, useVersions } from './hooks.js';
 
 /** Two versions of an asset, side by side or one over the other, and the way back. */
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one dialog with two views of the same pair
 export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () => void }) {
-  const { data: versions = [] } = useVersions(asset.id);
+  const { data: versions = [], error, isPending } = useVersions(asset.id);
   const [left, setLeft] = useState<number | null>(null);
   const [isOver, setOver] = useState(false);
   const { restoreVersion } = useLibraryChanges();
@@ -26,8 +29,13 @@ export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () =
         isOpen
         onOpenChange={onClose}
         title={`Versions of ${asset.name}`}
-        description="There is one version so far. Replacing the file makes another at the same address."
+        description={
+          isPending || error
+            ? 'Each replacement of the file is kept as a version.'
+            : 'There is one version so far. Replacing the file makes another at the same address.'
+        }
       >
+        {error && <ErrorNotice error={error} />}
         <p className="text-soft">{current && describe(current)}</p>
       </Dialog>
     );
@@ -61,7 +69,7 @@ export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () =
           )}
         </div>
         {asset.kind === 'image' && isOver && (
-          <Over
+          <CompareSlider
             className="h-[26rem]"
             left={{ src: earlier.url, alt: `Version ${earlier.n}` }}
             right={{ src: current.url, alt: `Version ${current.n}` }}

@@ -1,14 +1,14 @@
+import type { Kind } from '@uniferum/core/library';
 import {
   ALTERNATIVE_FORMATS,
-  type FieldError,
-  type Kind,
   type Ladder,
   OUTPUT_FORMATS,
   type OutputFormat,
   RECIPE_TIMES,
   type RecipeOutput,
   type RecipeTime,
-} from '@uniferum/core';
+} from '@uniferum/core/recipes';
+import type { FieldError } from '@uniferum/core/shared';
 import { type Dispatch, useState } from 'react';
 import { Checkbox, Field, Input, Select } from '../ui/field.js';
 import { WHEN_WORDS } from './describe.js';
@@ -92,6 +92,7 @@ function readFolders(text: string): string[] {
 type Aim = 'quality' | 'maxBytes' | 'likeness';
 
 /** What comes out: format, quality or target, widths, metadata. */
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one form, whose fields share its state
 export function OutputSettings({
   draft,
   faults,

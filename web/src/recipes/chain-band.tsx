@@ -15,7 +15,8 @@ import {
   useSortable,
 } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
-import { type FieldError, STEP_KINDS, STEP_OPS, type Step, type StepKind } from '@uniferum/core';
+import { STEP_KINDS, STEP_OPS, type Step, type StepKind } from '@uniferum/core/recipes';
+import type { FieldError } from '@uniferum/core/shared';
 import { GripVertical, Plus } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
 import type { Dispatch, ReactNode } from 'react';

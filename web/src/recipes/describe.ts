@@ -1,4 +1,4 @@
-import { type Ladder, type Recipe, type RecipeTime, STEP_KINDS, type Step } from '@uniferum/core';
+import { type Ladder, type Recipe, type RecipeTime, STEP_KINDS, type Step } from '@uniferum/core/recipes';
 
 /** A chain of steps in words: `fit into 1600 × 1600, then sepia 80 %`. */
 export function describeSteps(steps: readonly Step[]): string {

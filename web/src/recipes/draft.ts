@@ -1,6 +1,5 @@
 import {
   checkContent,
-  type FieldError,
   isSourceStep,
   type PortableRecipe,
   RECIPE_NAME,
@@ -8,7 +7,8 @@ import {
   STEP_KINDS,
   type Step,
   type StepOp,
-} from '@uniferum/core';
+} from '@uniferum/core/recipes';
+import type { FieldError } from '@uniferum/core/shared';
 
 /** A step in the chain that is being edited. Its settings may be wrong while somebody types. */
 export interface DraftStep {

@@ -1,4 +1,5 @@
-import type { FieldError, PortableRecipe, RecipeAnswer } from '@uniferum/core';
+import type { PortableRecipe, RecipeAnswer } from '@uniferum/core/recipes';
+import type { FieldError } from '@uniferum/core/shared';
 import { type ReactNode, useReducer, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { useRight } from '../access/hooks.js';
@@ -30,6 +31,7 @@ export function EditorPage() {
   return <Editor key={`${name} ${data?.revision}`} recipe={data ?? null} />;
 }
 
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one page, whose parts share the draft
 function Editor({ recipe }: { recipe: RecipeAnswer | null }) {
   const [draft, dispatch] = useReducer(editDraft, recipe ? portableOf(recipe) : NEW_RECIPE, toDraft);
   const [isJson, setJson] = useState(false);

@@ -6,7 +6,7 @@ import {
   useQueryClient,
 } from '@tanstack/react-query';
 import type { OptimiseRequest, RebuildRequest, SurplusRequest } from '@uniferum/client';
-import type { PortableRecipe, RecipesDocument, RenditionState, Step } from '@uniferum/core';
+import type { PortableRecipe, RecipesDocument, RenditionState, Step } from '@uniferum/core/recipes';
 import { uniferum } from '../client.js';
 
 /** All recipes with the states of their renditions. */

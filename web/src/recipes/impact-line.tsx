@@ -1,6 +1,7 @@
-import { formatBytes, formatCount, type PortableRecipe, type RecipeImpact } from '@uniferum/core';
+import { formatBytes, formatCount } from '@uniferum/core/intake';
+import type { PortableRecipe, RecipeImpact } from '@uniferum/core/recipes';
 import { formatSeconds } from '../ui/format.js';
-import { useSettled } from '../ui/use-settled.js';
+import { useDebounced } from '../ui/use-debounced.js';
 import { useImpact } from './hooks.js';
 
 /** What saving would come to: said before, not after. */
@@ -13,7 +14,7 @@ export function ImpactLine({
   isNew: boolean;
   isSound: boolean;
 }) {
-  const settled = useSettled(isSound ? recipe : null, 300);
+  const settled = useDebounced(isSound ? recipe : null, 300);
   const { data, error } = useImpact(settled, isNew);
   return (
     <p className="min-w-0 flex-1 truncate text-sm text-soft" aria-live="polite">

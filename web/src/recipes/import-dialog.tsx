@@ -1,5 +1,6 @@
 import type { ImportPlan } from '@uniferum/client';
-import { formatCount, type RecipesDocument } from '@uniferum/core';
+import { formatCount } from '@uniferum/core/intake';
+import type { RecipesDocument } from '@uniferum/core/recipes';
 import { useState } from 'react';
 import { uniferum } from '../client.js';
 import { Button } from '../ui/button.js';
@@ -11,6 +12,7 @@ import { useRecipeChanges } from './hooks.js';
 const ACTION_WORDS = { make: 'would be made', change: 'would change', same: 'stays the same' } as const;
 
 /** Reads recipes from a document: first what it would do, then doing it. */
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one dialog, step by step
 export function ImportDialog({ onClose }: { onClose: () => void }) {
   const [text, setText] = useState('');
   const [plan, setPlan] = useState<ImportPlan | null>(null);

@@ -1,5 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { formatBytes, type MatrixRow, RENDITION_STATES, type RenditionState } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
+import { type MatrixRow, RENDITION_STATES, type RenditionState } from '@uniferum/core/recipes';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { useRight } from '../access/hooks.js';
@@ -13,7 +14,7 @@ import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { Popup } from '../ui/popup.js';
 import { StateMark } from '../ui/state-mark.js';
-import { useSettled } from '../ui/use-settled.js';
+import { useDebounced } from '../ui/use-debounced.js';
 import { useMatrix, useRecipes, useStory } from './hooks.js';
 import { RebuildDialog } from './rebuild-dialog.js';
 import { RecipesViews } from './recipes-views.js';
@@ -27,7 +28,7 @@ export function MatrixPage() {
   const q = search.get('q') ?? '';
   const [words, setWords] = useState(q);
   const [isRebuilding, setRebuilding] = useState(false);
-  const settled = useSettled(words, 300);
+  const settled = useDebounced(words, 300);
   const { data, error, hasNextPage, isFetchingNextPage, fetchNextPage } = useMatrix({
     q: settled,
     ...(state && { state }),
@@ -91,7 +92,7 @@ export function MatrixPage() {
           <EmptyPlace title="No such file">
             {state === null
               ? 'Files to which a recipe applies are listed here.'
-              : `No file has a rendition that is ${state}.`}
+              : 'No file has a rendition in this state.'}
           </EmptyPlace>
         </div>
       ) : (

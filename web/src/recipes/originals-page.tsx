@@ -1,5 +1,5 @@
 import type { OptimiseRequest } from '@uniferum/client';
-import { formatBytes, formatCount } from '@uniferum/core';
+import { formatBytes, formatCount } from '@uniferum/core/intake';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useRight } from '../access/hooks.js';
@@ -10,11 +10,12 @@ import { commandLine } from '../ui/command-line.js';
 import { Field, Input, Select } from '../ui/field.js';
 import { formatNumber } from '../ui/format.js';
 import { ErrorNotice } from '../ui/notice.js';
-import { useSettled } from '../ui/use-settled.js';
+import { useDebounced } from '../ui/use-debounced.js';
 import { useOptimised, useOptimiseRehearsal, useRecipeChanges } from './hooks.js';
 import { RecipesViews } from './recipes-views.js';
 
 /** Making originals smaller: without changing a pixel, unless it is wished, and with a way back. */
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one form with its rehearsal
 export function OriginalsPage() {
   const [q, setQ] = useState('kind:image');
   const [mode, setMode] = useState<'lossless' | '0.995' | '0.98'>('lossless');
@@ -22,7 +23,7 @@ export function OriginalsPage() {
     select: { q, folder: '/', deep: true },
     ...(mode !== 'lossless' && { mode: 'likeness', likeness: Number(mode) }),
   };
-  const { data: plan, error } = useOptimiseRehearsal(useSettled(request, 300));
+  const { data: plan, error } = useOptimiseRehearsal(useDebounced(request, 300));
   const { data: saved } = useOptimised();
   const { optimise } = useRecipeChanges();
   const mayWrite = useRight('library:write');

@@ -1,12 +1,15 @@
 import { isUniferumApiError, type Preview } from '@uniferum/client';
-import { type Asset, type FieldError, formatBytes, type Kind, type PortableRecipe } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
+import type { Asset, Kind } from '@uniferum/core/library';
+import type { PortableRecipe } from '@uniferum/core/recipes';
+import type { FieldError } from '@uniferum/core/shared';
 import { useEffect, useState } from 'react';
 import { AssetThumb, sheetRatio } from '../library/asset-thumb.js';
 import { classNames } from '../ui/class-names.js';
+import { CompareSlider } from '../ui/compare-slider.js';
 import { Input } from '../ui/field.js';
 import { ErrorNotice } from '../ui/notice.js';
-import { Over } from '../ui/over.js';
-import { useSettled } from '../ui/use-settled.js';
+import { useDebounced } from '../ui/use-debounced.js';
 import { usePreview, useSamples } from './hooks.js';
 
 /** The recipe tried on files of one's own choice: before and after under a slider, with the figures of both. */
@@ -22,12 +25,12 @@ export function PreviewPane({
 }) {
   const [words, setWords] = useState('');
   const [chosen, setChosen] = useState<string | null>(null);
-  const settledWords = useSettled(words, 250);
+  const settledWords = useDebounced(words, 250);
   const kinds = recipe.kinds.map((kind: Kind) => `kind:${kind}`).join(' or ');
   const { data: samples = [] } = useSamples(`(${kinds}) ${settledWords}`.trim());
   const sample = samples.find(({ id }) => id === chosen) ?? samples[0] ?? null;
   const { steps, output } = recipe;
-  const wish = useSettled(sample && isSound ? { asset: sample.id, steps, output } : null, 80);
+  const wish = useDebounced(sample && isSound ? { asset: sample.id, steps, output } : null, 80);
   const { data: preview, error, isFetching } = usePreview(wish);
   useEffect(() => {
     onFaults(isUniferumApiError(error) ? (error.problem.errors ?? []) : []);
@@ -90,7 +93,7 @@ function Picture({ sample, preview }: { sample: Asset; preview: Preview }) {
     Math.abs(preview.width / preview.height / (sample.width / sample.height) - 1) < 0.02;
   if (isPicture && isSameShape)
     return (
-      <Over
+      <CompareSlider
         className="flex-1"
         left={{ src: sample.url, alt: `${sample.name} before` }}
         right={after}

@@ -1,7 +1,9 @@
 import type { RebuildRequest } from '@uniferum/client';
-import { formatBytes, formatCount, type RecipeAnswer } from '@uniferum/core';
+import { formatBytes, formatCount } from '@uniferum/core/intake';
+import type { RecipeAnswer } from '@uniferum/core/recipes';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
+import { FolderPicker } from '../library/folder-picker.js';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
@@ -10,10 +12,11 @@ import { FormFoot } from '../ui/form-foot.js';
 import { formatNumber, formatSeconds } from '../ui/format.js';
 import { ErrorNotice } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
-import { useSettled } from '../ui/use-settled.js';
+import { useDebounced } from '../ui/use-debounced.js';
 import { useRecipeChanges, useRehearsal } from './hooks.js';
 
 /** First the list of what would be made; then it can be carried out. */
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one form with its rehearsal
 export function RebuildDialog({
   recipes,
   start = {},
@@ -27,13 +30,13 @@ export function RebuildDialog({
   const [only, setOnly] = useState<RebuildRequest['only']>('unfinished');
   const [q, setQ] = useState(start.q ?? '');
   const [folder, setFolder] = useState('');
-  const isPart = q.trim() !== '' || folder.trim() !== '';
+  const isPart = q.trim() !== '' || folder !== '';
   const request: RebuildRequest = {
     only,
     ...(recipe && { recipes: [recipe] }),
     ...(isPart && { select: { q, folder: folder || '/', deep: true } }),
   };
-  const rehearsal = useRehearsal(useSettled(request, 250));
+  const rehearsal = useRehearsal(useDebounced(request, 250));
   const { rebuild } = useRecipeChanges();
   const navigate = useNavigate();
   const carryOut = async () => {
@@ -80,13 +83,7 @@ export function RebuildDialog({
           </Field>
           <Field label="In the folder, and below">
             {(props) => (
-              <Input
-                {...props}
-                className="font-mono"
-                placeholder="/"
-                value={folder}
-                onChange={(event) => setFolder(event.target.value)}
-              />
+              <FolderPicker {...props} none="the whole library" value={folder} onChange={setFolder} />
             )}
           </Field>
           <Field label="Of what a filter finds">

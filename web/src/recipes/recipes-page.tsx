@@ -1,4 +1,5 @@
-import { formatBytes, RENDITION_STATES, type RecipeAnswer, splitSource } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
+import { RENDITION_STATES, type RecipeAnswer, splitSource } from '@uniferum/core/recipes';
 import { Download, Plus, Trash2, Upload } from 'lucide-react';
 import { useState } from 'react';
 import { Link } from 'react-router';
@@ -108,7 +109,7 @@ function RecipeRow({ recipe, onRemove }: { recipe: RecipeAnswer; onRemove: (() =
   const states = RENDITION_STATES.filter((state) => recipe.renditions[state] > 0);
   return (
     <li className="grid grid-cols-[5.5rem_minmax(0,1.5fr)_minmax(0,1fr)_5.5rem_2rem] items-center gap-6 border-b border-rule px-6 py-2">
-      <FrameDrawing recipe={recipe} />
+      <Sample recipe={recipe} />
       <div className="min-w-0">
         <h2 className="flex items-baseline gap-3 font-semibold">
           <Link to={`/recipes/${recipe.name}`} className="hover:text-oxide hover:underline">
@@ -142,6 +143,22 @@ function RecipeRow({ recipe, onRemove }: { recipe: RecipeAnswer; onRemove: (() =
         <span />
       )}
     </li>
+  );
+}
+
+/** What it makes: a real one where there is one, or else a drawing of its frame. */
+function Sample({ recipe }: { recipe: RecipeAnswer }) {
+  if (recipe.sample === null) return <FrameDrawing recipe={recipe} />;
+  return (
+    <span className="flex h-14 w-22 items-center justify-center">
+      <img
+        src={recipe.sample}
+        alt={`A rendition by ${recipe.title}`}
+        loading="lazy"
+        decoding="async"
+        className="max-h-14 max-w-22"
+      />
+    </span>
   );
 }
 

@@ -1,4 +1,5 @@
-import { formatCount, type RecipeAnswer } from '@uniferum/core';
+import { formatCount } from '@uniferum/core/intake';
+import type { RecipeAnswer } from '@uniferum/core/recipes';
 import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { Dialog } from '../ui/dialog.js';

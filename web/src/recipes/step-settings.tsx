@@ -1,4 +1,4 @@
-import { STEP_KINDS, type StepField } from '@uniferum/core';
+import { STEP_KINDS, type StepField } from '@uniferum/core/recipes';
 import { ArrowLeft, ArrowRight, Trash2 } from 'lucide-react';
 import type { Dispatch } from 'react';
 import { IconButton } from '../ui/button.js';

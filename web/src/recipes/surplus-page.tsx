@@ -1,5 +1,5 @@
 import type { SurplusRendition, SurplusRequest } from '@uniferum/client';
-import { formatBytes, formatCount } from '@uniferum/core';
+import { formatBytes, formatCount } from '@uniferum/core/intake';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useRight } from '../access/hooks.js';
@@ -23,6 +23,7 @@ const WHY = {
 const keyOf = ({ asset, recipe, variant }: SurplusRendition) => `${asset.id} ${recipe} ${variant ?? ''}`;
 
 /** Files that no recipe asks for: who still does, and the way to be rid of them without breaking a page. */
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one list with its actions
 export function SurplusPage() {
   const [days, setDays] = useState<number | null>(null);
   const [ticked, setTicked] = useState<ReadonlySet<string>>(new Set());

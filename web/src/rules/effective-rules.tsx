@@ -1,4 +1,5 @@
-import { type EffectiveRules, formatBytes } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
+import type { EffectiveRules } from '@uniferum/core/rules';
 import { formatNumber } from '../ui/format.js';
 
 interface RuleLine {
@@ -44,7 +45,13 @@ function toLines(rules: EffectiveRules): RuleLine[] {
   add(
     'The same bytes again',
     rules.duplicates,
-    (rule) => ({ allow: 'allowed', remark: 'remarked', refuse: 'refused', point: 'stands for them' })[rule],
+    (rule) =>
+      ({
+        allow: 'allowed',
+        warn: 'accepted with a warning',
+        refuse: 'refused',
+        reuse: 'reuse the asset that is there',
+      })[rule],
   );
   add('Asks', rules.check, ({ url }) => url);
   return lines;

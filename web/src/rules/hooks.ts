@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { FolderRules } from '@uniferum/core';
+import type { FolderAccess } from '@uniferum/core/library';
+import type { FolderRules } from '@uniferum/core/rules';
 import { uniferum } from '../client.js';
 
 /** A folder's own rules, and those that hold there. */
@@ -25,5 +26,19 @@ export function useRehearseRules() {
   return useMutation({
     mutationFn: ({ folderId, rules }: { folderId: string; rules: Partial<FolderRules> }) =>
       uniferum.folders.rehearseRules(folderId, rules),
+  });
+}
+
+/** What a folder lets out at public addresses, and what holds there. */
+export function useAccess(folderId: string) {
+  return useQuery({ queryKey: ['access', folderId], queryFn: () => uniferum.folders.access(folderId) });
+}
+
+export function usePutAccess() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ folderId, access }: { folderId: string; access: FolderAccess }) =>
+      uniferum.folders.putAccess(folderId, access),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['access'] }),
   });
 }

@@ -1,15 +1,15 @@
 import type { RulesPlan } from '@uniferum/client';
+import { formatCount } from '@uniferum/core/intake';
+import type { Folder } from '@uniferum/core/library';
 import {
   DUPLICATE_RULES,
   type DuplicateRule,
-  type Folder,
   type FolderRules,
-  formatCount,
   isTypePattern,
   NO_RULES,
   REQUIRABLE_TEXTS,
   type RequirableText,
-} from '@uniferum/core';
+} from '@uniferum/core/rules';
 import { useForm } from 'react-hook-form';
 import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';
@@ -73,6 +73,7 @@ export function RulesDialog({ folder, isOpen, onOpenChange }: RulesDialogProps) 
   );
 }
 
+// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one form, whose fields share its state
 function OwnRules({ folder, own, onDone }: { folder: Folder; own: FolderRules; onDone: () => void }) {
   const { register, handleSubmit, formState, watch } = useForm<RulesForm>({ defaultValues: toForm(own) });
   const put = usePutRules();
@@ -255,10 +256,10 @@ function Outside({ plan: { items, totals } }: { plan: RulesPlan }) {
 }
 
 const DUPLICATE_WORDS: Record<DuplicateRule, string> = {
-  allow: 'are taken',
-  remark: 'are taken with a remark',
+  allow: 'are accepted',
+  warn: 'are accepted with a warning',
   refuse: 'are refused',
-  point: 'point to the one there',
+  reuse: 'reuse the asset that is there',
 };
 
 const BYTES_PER_MB = 1_000_000;

@@ -5,7 +5,7 @@ import {
   useQuery,
   useQueryClient,
 } from '@tanstack/react-query';
-import { isActive, type Run } from '@uniferum/core';
+import { isActive, type Run } from '@uniferum/core/runs';
 import { uniferum } from '../client.js';
 
 /** The runs that are going on, and those that ended while the console was open; the newest first. */

@@ -1,4 +1,4 @@
-import type { Run } from '@uniferum/core';
+import type { Run } from '@uniferum/core/runs';
 import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';
 import { type Steering, useSteerRun } from './hooks.js';

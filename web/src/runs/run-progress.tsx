@@ -1,4 +1,6 @@
-import { endedItems, formatBytes, isActive, type Run } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
+import { endedItems, isActive, type Run } from '@uniferum/core/runs';
+import { classNames } from '../ui/class-names.js';
 import { formatNumber, formatSeconds } from '../ui/format.js';
 
 /** Counts, rate and time left in one line of words. */
@@ -11,4 +13,14 @@ export function runFigures(run: Run): string {
   if (!isActive(run.state) && run.bytes && run.bytes.before + run.bytes.after > 0)
     parts.push(`${formatBytes(run.bytes.before)} → ${formatBytes(run.bytes.after)}`);
   return parts.join(' · ');
+}
+
+/** Why a run is on hold: nothing in it is at fault, and it goes on by itself. */
+export function HeldReason({ run, className }: { run: Run; className?: string }) {
+  if (run.heldReason === null || !isActive(run.state)) return null;
+  return (
+    <p className={classNames('truncate text-sm text-ochre', className)} title={run.heldReason}>
+      On hold: {run.heldReason}
+    </p>
+  );
 }

@@ -1,4 +1,5 @@
-import { endedItems, formatBytes, type Run, type RunItem } from '@uniferum/core';
+import { formatBytes } from '@uniferum/core/intake';
+import { endedItems, type Run, type RunItem } from '@uniferum/core/runs';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { Page } from '../console/page.js';
@@ -13,7 +14,7 @@ import { ProgressBar } from '../ui/progress-bar.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useRunItems, useRuns } from './hooks.js';
 import { RunActions, steeringOf } from './run-actions.js';
-import { runFigures } from './run-progress.js';
+import { HeldReason, runFigures } from './run-progress.js';
 import { RunsViews } from './runs-views.js';
 
 /** All runs, and the items of the one that is chosen. */
@@ -125,6 +126,7 @@ function RunTable({
               >
                 {run.title}
               </button>
+              <HeldReason run={run} className="max-w-[36rem]" />
             </td>
             <td>
               <ProgressBar value={endedItems(run)} max={run.total} label={`Progress of ${run.title}`} />

@@ -1,4 +1,4 @@
-import type { ThroughputMinute } from '@uniferum/core';
+import type { ThroughputMinute } from '@uniferum/core/runs';
 import { scaleLinear, scaleTime } from 'd3-scale';
 import { format } from 'date-fns';
 import { useRef } from 'react';

@@ -1,7 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { type FailureGroup, formatCount, type WorkerAnswer } from '@uniferum/core';
+import { formatCount } from '@uniferum/core/intake';
+import type { FailureGroup, WorkerAnswer, WorkersAnswer } from '@uniferum/core/runs';
 import { useRight } from '../access/hooks.js';
 import { uniferum } from '../client.js';
+import { useComposition } from '../console/composition.js';
 import { Page } from '../console/page.js';
 import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
@@ -65,20 +67,7 @@ export function WorkersPage() {
                   ))}
                 </ul>
               </section>
-              <section aria-label="What waits">
-                <h2 className="eyebrow pb-1">What waits</h2>
-                {data.queue.length === 0 && <p className="text-sm text-soft">Nothing.</p>}
-                <ul>
-                  {data.queue.map(({ kind, waiting, working }) => (
-                    <li key={kind} className="flex justify-between border-t border-rule py-1.5 text-sm">
-                      <span>{KIND_WORDS[kind] ?? kind}</span>
-                      <span className="figure text-soft">
-                        {formatNumber(waiting)} waiting, {formatNumber(working)} in work
-                      </span>
-                    </li>
-                  ))}
-                </ul>
-              </section>
+              <Queue queue={data.queue} />
             </div>
           </>
         )}
@@ -88,19 +77,25 @@ export function WorkersPage() {
   );
 }
 
-const KIND_WORDS: Record<string, string> = {
-  renditions: 'Renditions',
-  'renditions-soon': 'Renditions somebody looks at',
-  intake: 'Files to take in',
-  optimise: 'Originals to make smaller',
-  'bulk-edit': 'Edits',
-  'bulk-undo': 'Taking back',
-  'bulk-bin': 'Putting into the bin',
-  'bulk-restore': 'Restoring',
-  'bulk-purge': 'Emptying the bin',
-  'surplus-remove': 'Removing surplus',
-  'surplus-restore': 'Bringing surplus back',
-};
+function Queue({ queue }: { queue: WorkersAnswer['queue'] }) {
+  const { runKinds } = useComposition();
+  return (
+    <section aria-label="Queue">
+      <h2 className="eyebrow pb-1">Queue</h2>
+      {queue.length === 0 && <p className="text-sm text-soft">Nothing is waiting.</p>}
+      <ul>
+        {queue.map(({ kind, waiting, working }) => (
+          <li key={kind} className="flex justify-between border-t border-rule py-1.5 text-sm">
+            <span>{runKinds.get(kind) ?? kind}</span>
+            <span className="figure text-soft">
+              {formatNumber(waiting)} waiting, {formatNumber(working)} in progress
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
 
 function Worker({ worker }: { worker: WorkerAnswer }) {
   return (
@@ -136,9 +131,10 @@ function Worker({ worker }: { worker: WorkerAnswer }) {
 
 /** Failures of all runs by their reason, each group with one way to try it again. */
 function Failures() {
+  const { runKinds } = useComposition();
   const queries = useQueryClient();
   const mayControl = useRight('runs:write');
-  const { data } = useQuery({
+  const { data, error } = useQuery({
     queryKey: ['failures'],
     refetchInterval: 5000,
     queryFn: () => uniferum.workers.failures(),
@@ -157,7 +153,7 @@ function Failures() {
         Failed items by their reason{data && data.total > 0 && `, ${formatNumber(data.total)} in all`}
       </h2>
       {data && groups.length === 0 && <p className="text-sm text-soft">None.</p>}
-      {retry.error && <ErrorNotice error={retry.error} />}
+      {(error ?? retry.error) && <ErrorNotice error={error ?? retry.error} />}
       <ul>
         {groups.map((group) => (
           <li
@@ -169,7 +165,9 @@ function Failures() {
               <span className="block truncate" title={group.example}>
                 {group.example}
               </span>
-              <span className="block truncate text-xs text-soft">{KIND_WORDS[group.kind] ?? group.kind}</span>
+              <span className="block truncate text-xs text-soft">
+                {runKinds.get(group.kind) ?? group.kind}
+              </span>
             </span>
             <span className="text-soft">{formatAgo(group.lastAt)}</span>
             <span className="flex items-center">

@@ -1,5 +1,7 @@
 import type { InboxState } from '@uniferum/client';
-import type { ItemState, Outcome, RenditionState, RunState } from '@uniferum/core';
+import type { Outcome } from '@uniferum/core/intake';
+import type { RenditionState } from '@uniferum/core/recipes';
+import type { ItemState, RunState } from '@uniferum/core/runs';
 import { classNames } from './class-names.js';
 
 type Shape = 'disc' | 'ring' | 'half' | 'triangle' | 'square' | 'diamond' | 'dash';
@@ -26,10 +28,12 @@ const LOOKS: Record<RunState | ItemState | Outcome | RenditionState | InboxState
   failed: { word: 'failed', shape: 'triangle', colour: FAULT },
   skipped: { word: 'skipped', shape: 'dash', colour: QUIET },
   accepted: { word: 'accepted', shape: 'disc', colour: GOOD },
-  remarked: { word: 'remarked', shape: 'diamond', colour: WAITING },
+  warned: { word: 'with warnings', shape: 'diamond', colour: WAITING },
   refused: { word: 'refused', shape: 'triangle', colour: FAULT },
   fresh: { word: 'fresh', shape: 'disc', colour: GOOD },
   due: { word: 'due', shape: 'ring', colour: WAITING },
+  'on-request': { word: 'on request', shape: 'dash', colour: QUIET },
+  'not-applicable': { word: 'does not apply', shape: 'dash', colour: QUIET },
   outdated: { word: 'outdated', shape: 'diamond', colour: WAITING },
   new: { word: 'new', shape: 'ring', colour: WAITING },
   registered: { word: 'registered', shape: 'disc', colour: GOOD },
@@ -44,20 +48,24 @@ export type AnyState = keyof typeof LOOKS;
 export function StateMark({
   state,
   count,
+  isWordHidden = false,
   className,
 }: {
   state: AnyState;
   count?: number;
+  /** Shape and count alone, where there is no room; the word is there for screen readers and on hover. */
+  isWordHidden?: boolean;
   className?: string;
 }) {
   const { word, shape, colour } = LOOKS[state];
   return (
     <span
+      title={isWordHidden ? word : undefined}
       className={classNames('inline-flex items-center gap-1.5 text-sm whitespace-nowrap', colour, className)}
     >
       <StateShape shape={shape} />
       {count !== undefined && <span className="figure">{count.toLocaleString('en-GB')}</span>}{' '}
-      <span>{word}</span>
+      <span className={classNames(isWordHidden && 'sr-only')}>{word}</span>
     </span>
   );
 }

@@ -1,36 +1,38 @@
 import { CircleHelp, LogOut, Moon, Search, Sun } from 'lucide-react';
 import { Link, NavLink } from 'react-router';
 import { useMe, useSignOut } from '../access/hooks.js';
-import { useLive } from '../hooks/live.js';
 import { IconButton } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
+import { useComposition } from './composition.js';
+import { useLive } from './live.js';
 import { Mark } from './mark.js';
 import { useOverlays } from './overlays.js';
-import { STATIONS, type Station } from './stations.js';
+import type { Place } from './station.js';
 import { useTheme } from './theme.js';
 
 /** The stations, in the order of the work. */
-export function Rail() {
+export function TopNav() {
+  const { places } = useComposition();
   return (
     <header className="flex h-11 items-stretch justify-between gap-4 border-b border-rule-strong bg-surface pr-3 pl-6">
       <Link to="/" className="mr-2 inline-flex items-center" aria-label="Uniferum, to the flow">
         <Mark />
       </Link>
       <nav aria-label="Stations" className="flex flex-1 items-stretch overflow-x-auto">
-        {STATIONS.map((station) =>
-          station.isBuilt ? (
-            <StationLink key={station.name} station={station} />
+        {places.map((place) =>
+          place.isToCome ? (
+            <PlaceToCome key={place.name} name={place.name} />
           ) : (
-            <StationToCome key={station.name} name={station.name} />
+            <PlaceLink key={place.name} place={place} />
           ),
         )}
       </nav>
-      <RailTools />
+      <TopNavTools />
     </header>
   );
 }
 
-function StationLink({ station: { name, path } }: { station: Station }) {
+function PlaceLink({ place: { name, path } }: { place: Place }) {
   return (
     <NavLink
       to={path}
@@ -49,7 +51,7 @@ function StationLink({ station: { name, path } }: { station: Station }) {
   );
 }
 
-function StationToCome({ name }: { name: string }) {
+function PlaceToCome({ name }: { name: string }) {
   return (
     <span
       aria-disabled="true"
@@ -61,7 +63,7 @@ function StationToCome({ name }: { name: string }) {
   );
 }
 
-function RailTools() {
+function TopNavTools() {
   const { data: me } = useMe();
   const signOut = useSignOut();
   const { theme, toggle } = useTheme();

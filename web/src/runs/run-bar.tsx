@@ -1,4 +1,4 @@
-import { endedItems, isActive, type Run } from '@uniferum/core';
+import { endedItems, isActive, type Run } from '@uniferum/core/runs';
 import { ChevronDown, ChevronUp } from 'lucide-react';
 import { Collapsible } from 'radix-ui';
 import { useState } from 'react';
@@ -9,10 +9,10 @@ import { ProgressBar } from '../ui/progress-bar.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useActiveRuns } from './hooks.js';
 import { RunActions } from './run-actions.js';
-import { runFigures } from './run-progress.js';
+import { HeldReason, runFigures } from './run-progress.js';
 
 /** At the bottom, always: what is going on. Opens upward to all of it. */
-export function Strip() {
+export function RunBar() {
   const [isOpen, setOpen] = useState(false);
   const { data: runs = [] } = useActiveRuns();
   const going = runs.filter(({ state }) => isActive(state));
@@ -53,7 +53,8 @@ function RunSummary({ run, more }: { run: Run; more: number }) {
         max={run.total}
         label={`Progress of ${run.title}`}
       />
-      <span className="figure truncate text-soft">{runFigures(run)}</span>
+      <span className="figure shrink-0 text-soft">{runFigures(run)}</span>
+      <HeldReason run={run} className="min-w-0" />
       {more > 0 && <span className="text-sm whitespace-nowrap text-soft">and {more} more</span>}
       <span className="ml-auto" />
       <RunActions run={run} className="h-6" />
@@ -104,9 +105,12 @@ function RunList({ runs }: { runs: readonly Run[] }) {
           className="grid grid-cols-[7rem_minmax(0,1fr)_12rem_minmax(0,20rem)_auto] items-center gap-4 border-t border-rule py-1.5 first:border-t-0"
         >
           <StateMark state={run.state} />
-          <Link to={`/runs?run=${run.id}`} className="truncate hover:underline">
-            {run.title}
-          </Link>
+          <span className="min-w-0">
+            <Link to={`/runs?run=${run.id}`} className="block truncate hover:underline">
+              {run.title}
+            </Link>
+            <HeldReason run={run} />
+          </span>
           <ProgressBar value={endedItems(run)} max={run.total} label={`Progress of ${run.title}`} />
           <span className="figure text-soft">{runFigures(run)}</span>
           <span className="flex justify-end">

@@ -2,7 +2,7 @@ import { useState } from 'react';
 import { classNames } from './class-names.js';
 
 /** Two pictures in the same place: one on the left of the slider, the other on its right. */
-export function Over({
+export function CompareSlider({
   left,
   right,
   label,

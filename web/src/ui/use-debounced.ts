@@ -1,7 +1,7 @@
 import { useEffect, useState } from 'react';
 
 /** A value once it has stayed the same for a while: what is typed on is not asked for at every letter. */
-export function useSettled<Value>(value: Value, ms: number): Value {
+export function useDebounced<Value>(value: Value, ms: number): Value {
   const [settled, setSettled] = useState(value);
   const text = JSON.stringify(value);
   useEffect(() => {

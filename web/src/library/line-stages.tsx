@@ -1,0 +1,121 @@
+import { formatBytes } from '@uniferum/core/intake';
+import { type Asset, TEXT_FIELDS } from '@uniferum/core/library';
+import { useState } from 'react';
+import type { LineStage } from '../console/station.js';
+import { formatMoment } from '../ui/format.js';
+import { StateMark } from '../ui/state-mark.js';
+import { useVersions } from './hooks.js';
+import { Quiet } from './line-stage.js';
+import { VersionsDialog } from './versions-dialog.js';
+
+function Source({ asset: { link, origin, createdAt, name } }: { asset: Asset }) {
+  return (
+    <>
+      <p>{link ? (link.provider ?? 'elsewhere') : origin.via === 'console' ? 'the console' : 'a script'}</p>
+      {link && (
+        <a
+          href={link.address}
+          target="_blank"
+          rel="noreferrer"
+          className="truncate text-oxide hover:underline"
+        >
+          {link.address}
+        </a>
+      )}
+      <Quiet>by {origin.by}</Quiet>
+      <Quiet>{formatMoment(createdAt)}</Quiet>
+      {origin.sentAs !== name && <Quiet>as {origin.sentAs}</Quiet>}
+    </>
+  );
+}
+
+function VerdictOf({ asset: { verdict } }: { asset: Asset }) {
+  return (
+    <>
+      <StateMark state={verdict.outcome} />
+      {verdict.reasons.map(({ code, message }) => (
+        <p key={code} className="text-xs text-soft">
+          {message}
+        </p>
+      ))}
+    </>
+  );
+}
+
+function Copies({ asset: { copies, crc32 } }: { asset: Asset }) {
+  return (
+    <>
+      {copies.map(({ store, key }) => (
+        <p key={store} title={key}>
+          {store}: <span className="text-soft">kept</span>
+        </p>
+      ))}
+      <Quiet>
+        <span className="figure" title="CRC-32">
+          crc {crc32}
+        </span>
+      </Quiet>
+    </>
+  );
+}
+
+function Uses({ asset: { uses } }: { asset: Asset }) {
+  return <Quiet>{uses === null ? 'None known' : String(uses)}</Quiet>;
+}
+
+const TEXT_WORDS: Record<(typeof TEXT_FIELDS)[number], string> = {
+  title: 'title',
+  alt: 'alternative text',
+  caption: 'caption',
+  credit: 'credit',
+  keywords: 'keywords',
+};
+
+function Texts({ asset }: { asset: Asset }) {
+  const missing = TEXT_FIELDS.filter((field) => (asset[field] ?? '').length === 0).map(
+    (field) => TEXT_WORDS[field],
+  );
+  return (
+    <>
+      {asset.alt && <p>{asset.alt}</p>}
+      {asset.credit && <Quiet>{asset.credit}</Quiet>}
+      {asset.capturedAt && <Quiet>taken {formatMoment(asset.capturedAt)}</Quiet>}
+      {missing.length > 0 && <p className="text-ochre">No {missing.join(', ')}</p>}
+    </>
+  );
+}
+
+function Versions({ asset }: { asset: Asset }) {
+  const { data: versions = [] } = useVersions(asset.id);
+  const [isOpen, setOpen] = useState(false);
+  const [current] = versions;
+  return (
+    <>
+      {current && (
+        <div>
+          <p>
+            {current.n} <span className="text-soft">{current.mime}</span>
+          </p>
+          <p className="figure text-soft">{current.width && `${current.width} × ${current.height}`}</p>
+          <p className="figure text-soft">{formatBytes(current.bytes)}</p>
+        </div>
+      )}
+      {versions.length > 1 && (
+        <button type="button" className="text-left text-oxide hover:underline" onClick={() => setOpen(true)}>
+          Compare with {versions.length - 1 === 1 ? 'the one' : `${versions.length - 1}`} before
+        </button>
+      )}
+      {isOpen && <VersionsDialog asset={asset} onClose={() => setOpen(false)} />}
+    </>
+  );
+}
+
+/** The stages of an asset's life that the library itself knows. */
+export const LIBRARY_STAGES: readonly LineStage[] = [
+  { name: 'Came from', order: 10, width: 'w-32', Content: Source },
+  { name: 'Verdict', order: 20, width: 'w-32', Content: VerdictOf },
+  { name: 'Texts', order: 30, width: 'w-48', Content: Texts },
+  { name: 'Versions', order: 40, width: 'w-32', Content: Versions },
+  { name: 'Copies', order: 60, width: 'w-28', Content: Copies },
+  { name: 'Uses', order: 70, width: 'w-28', Content: Uses },
+];

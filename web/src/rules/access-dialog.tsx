@@ -1,0 +1,158 @@
+import {
+  type Folder,
+  type FolderAccessAnswer,
+  PUBLIC_METADATA,
+  type PublicMetadata,
+  parentPath,
+} from '@uniferum/core/library';
+import { useState } from 'react';
+import { useRight } from '../access/hooks.js';
+import { Button } from '../ui/button.js';
+import { commandLine } from '../ui/command-line.js';
+import { Dialog } from '../ui/dialog.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { ErrorNotice } from '../ui/notice.js';
+import { useAccess, usePutAccess } from './hooks.js';
+
+interface AccessDialogProps {
+  folder: Folder;
+  isOpen: boolean;
+  onOpenChange: (isOpen: boolean) => void;
+}
+
+/** Shows which embedded metadata the public originals of a folder keep, and changes it. */
+export function AccessDialog({ folder, isOpen, onOpenChange }: AccessDialogProps) {
+  const { data, error } = useAccess(folder.id);
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onOpenChange={onOpenChange}
+      title={`What ${folder.path === '/' ? 'the library' : folder.path} publishes`}
+      description="Cameras and editors write more into a file than it shows. The original that is kept stays as it came, and anyone with a key gets it whole."
+      className="w-[38rem]"
+    >
+      {error && <ErrorNotice error={error} />}
+      {data && <Choice folder={folder} answer={data} onDone={() => onOpenChange(false)} />}
+    </Dialog>
+  );
+}
+
+type Chosen = PublicMetadata | 'inherit';
+
+const WORDS: Record<PublicMetadata, { title: string; about: string }> = {
+  all: {
+    title: 'Everything',
+    about: 'The file exactly as it came, with position, serial numbers and previews.',
+  },
+  rights: {
+    title: 'Credit and rights',
+    about: 'Artist, copyright, credit and terms. The same picture, to the last pixel.',
+  },
+  none: {
+    title: 'Nothing',
+    about: 'Only what is needed to show it: its pixels, their colours, which way is up.',
+  },
+};
+
+function Choice({
+  folder,
+  answer: { own, effective },
+  onDone,
+}: {
+  folder: Folder;
+  answer: FolderAccessAnswer;
+  onDone: () => void;
+}) {
+  const mayChange = useRight('rules:write');
+  const [chosen, setChosen] = useState<Chosen>(own.publicMetadata ?? 'inherit');
+  const put = usePutAccess();
+  const access = { publicMetadata: chosen === 'inherit' ? null : chosen };
+  const save = async () => {
+    await put.mutateAsync({ folderId: folder.id, access });
+    onDone();
+  };
+  return (
+    <form
+      className="flex flex-col gap-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void save().catch(() => {});
+      }}
+    >
+      <fieldset className="flex flex-col gap-2" disabled={!mayChange}>
+        <legend className="mb-1 text-sm font-medium">
+          What public originals keep of their embedded metadata
+        </legend>
+        <Option
+          value="inherit"
+          title={folder.path === '/' ? 'The default' : 'As the folder above'}
+          about={inheritedWords(folder, own, effective)}
+          chosen={chosen}
+          onChoose={setChosen}
+        />
+        {PUBLIC_METADATA.map((value) => (
+          <Option key={value} value={value} {...WORDS[value]} chosen={chosen} onChoose={setChosen} />
+        ))}
+      </fieldset>
+      {mayChange ? (
+        <FormFoot
+          error={put.error}
+          code={{
+            method: 'PUT',
+            path: `/folders/${folder.id}/access`,
+            body: access,
+            client: `await uniferum.folders.putAccess('${folder.id}', ${JSON.stringify(access)});`,
+            command: commandLine('access', folder.path, '--metadata', chosen),
+          }}
+        >
+          <Button look="main" type="submit" disabled={put.isPending}>
+            Save
+          </Button>
+        </FormFoot>
+      ) : (
+        <p className="text-sm text-soft">To change this you need the right “rules:write”.</p>
+      )}
+    </form>
+  );
+}
+
+function Option({
+  value,
+  title,
+  about,
+  chosen,
+  onChoose,
+}: {
+  value: Chosen;
+  title: string;
+  about: string;
+  chosen: Chosen;
+  onChoose: (value: Chosen) => void;
+}) {
+  return (
+    <label className="flex items-start gap-3 border-l-2 border-rule px-3 py-1.5 has-checked:border-l-oxide has-checked:bg-oxide/5">
+      <input
+        type="radio"
+        name="publicMetadata"
+        className="mt-0.5 size-4 accent-oxide"
+        checked={chosen === value}
+        onChange={() => onChoose(value)}
+      />
+      <span>
+        <span className="block text-sm font-medium">{title}</span>
+        <span className="block text-sm text-soft">{about}</span>
+      </span>
+    </label>
+  );
+}
+
+/** What holds when the folder itself says nothing, as far as that is known here. */
+function inheritedWords(
+  folder: Folder,
+  own: FolderAccessAnswer['own'],
+  { publicMetadata: { value, from } }: FolderAccessAnswer['effective'],
+): string {
+  if (folder.path === '/') return `${WORDS.rights.title}.`;
+  if (own.publicMetadata !== null) return `Whatever ${parentPath(folder.path)} says.`;
+  return `${WORDS[value].title}, ${from === null ? 'the default' : `from ${from}`}.`;
+}

@@ -1,0 +1,28 @@
+import { automateStation } from './automate/station.js';
+import type { Station } from './console/station.js';
+import { flowStation } from './flow/station.js';
+import { intakeStation } from './intake/station.js';
+import { libraryStation } from './library/station.js';
+import { recipesStation } from './recipes/station.js';
+import { rulesStation } from './rules/station.js';
+import { runsStation } from './runs/station.js';
+
+/** Places that later versions bring. */
+const TO_COME: readonly Station[] = [
+  { name: 'Connections', path: '/connections', key: 'c', order: 50 },
+  { name: 'Desk', path: '/desk', key: 'd', order: 60 },
+  { name: 'Pages', path: '/pages', key: 'p', order: 70 },
+  { name: 'Parcels', path: '/parcels', key: 'a', order: 80 },
+].map((place) => ({ room: place.name.toLowerCase(), place: { ...place, isToCome: true } }));
+
+/** Every station of the console. This is the only place that knows them all. */
+export const STATIONS: readonly Station[] = [
+  flowStation,
+  intakeStation,
+  libraryStation,
+  rulesStation,
+  recipesStation,
+  ...TO_COME,
+  runsStation,
+  automateStation,
+];

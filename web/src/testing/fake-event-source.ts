@@ -1,0 +1,34 @@
+/** The stream of events, told by a test. */
+export class FakeEventSource extends EventTarget {
+  static #opened: FakeEventSource[] = [];
+  readonly url: string;
+  isClosed = false;
+  onopen: (() => void) | null = null;
+  onerror: (() => void) | null = null;
+
+  constructor(url: string) {
+    super();
+    this.url = url;
+    FakeEventSource.#opened.push(this);
+  }
+
+  /** The one that was opened last. */
+  static get last(): FakeEventSource {
+    const last = FakeEventSource.#opened.at(-1);
+    if (!last) throw new Error('Expected a stream of events, got none');
+    return last;
+  }
+
+  static forget(): void {
+    FakeEventSource.#opened = [];
+  }
+
+  /** Tells of an event. */
+  tell(type: string, data: unknown = {}): void {
+    this.dispatchEvent(new MessageEvent(type, { data: JSON.stringify(data) }));
+  }
+
+  close(): void {
+    this.isClosed = true;
+  }
+}

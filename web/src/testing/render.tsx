@@ -1,0 +1,66 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { render } from '@testing-library/react';
+import userEvent from '@testing-library/user-event';
+import { ALL_RIGHTS } from '@uniferum/core/access';
+import type { ReactElement } from 'react';
+import { createMemoryRouter, type RouteObject, RouterProvider, useLocation } from 'react-router';
+import { CompositionProvider, composeStations } from '../console/composition.js';
+import type { Station } from '../console/station.js';
+import { STATIONS } from '../stations.js';
+import { answer } from './fake-client.js';
+
+export interface RenderOptions {
+  /** The address at which it is shown. @defaultValue / */
+  at?: string;
+  /** The route below which it is shown. @defaultValue every address */
+  path?: string;
+  stations?: readonly Station[];
+  rights?: readonly string[];
+}
+
+/** Shows a part of the console as somebody who is signed in sees it. */
+export function show(
+  element: ReactElement,
+  { at = '/', path = '*', stations = STATIONS, rights = ALL_RIGHTS }: RenderOptions = {},
+) {
+  return showRoutes(
+    [
+      {
+        path,
+        element: (
+          <>
+            {element}
+            <Address />
+          </>
+        ),
+      },
+    ],
+    { at, stations, rights },
+  );
+}
+
+/** Shows routes as somebody who is signed in sees them. */
+export function showRoutes(
+  routes: RouteObject[],
+  { at = '/', stations = STATIONS, rights = ALL_RIGHTS }: Omit<RenderOptions, 'path'> = {},
+) {
+  answer({ 'session.me': { kind: 'user', id: '1', name: 'Edda', rights } });
+  const queries = new QueryClient({
+    defaultOptions: { queries: { retry: false }, mutations: { retry: false } },
+  });
+  const router = createMemoryRouter(routes, { initialEntries: [at] });
+  const shown = render(
+    <QueryClientProvider client={queries}>
+      <CompositionProvider value={composeStations(stations)}>
+        <RouterProvider router={router} />
+      </CompositionProvider>
+    </QueryClientProvider>,
+  );
+  return { ...shown, user: userEvent.setup(), queries, address: () => router.state.location };
+}
+
+/** Says where one is, so that a test can read it. */
+function Address() {
+  const { pathname, search } = useLocation();
+  return <output data-testid="address">{pathname + search}</output>;
+}

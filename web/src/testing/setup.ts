@@ -1,0 +1,56 @@
+import '@testing-library/jest-dom/vitest';
+import { cleanup, configure } from '@testing-library/react';
+import { afterEach, beforeEach, vi } from 'vitest';
+import { forgetAnswers } from './fake-client.js';
+import { FakeEventSource } from './fake-event-source.js';
+
+// Nothing waits so long but on a machine that has other things to do.
+configure({ asyncUtilTimeout: 20_000 });
+
+/** What a browser has and the DOM of the tests does not. */
+class FixedSize implements ResizeObserver {
+  readonly #tell: ResizeObserverCallback;
+  constructor(tell: ResizeObserverCallback) {
+    this.#tell = tell;
+  }
+  observe(target: Element) {
+    const { width, height } = target.getBoundingClientRect();
+    const size = [{ inlineSize: width, blockSize: height }];
+    const entry = {
+      target,
+      contentRect: target.getBoundingClientRect(),
+      borderBoxSize: size,
+      contentBoxSize: size,
+    };
+    this.#tell([entry as unknown as ResizeObserverEntry], this);
+  }
+  unobserve() {}
+  disconnect() {}
+}
+
+/** Every element has this size: layouts that depend on it show a page full of things. */
+const SIZE = { x: 0, y: 0, top: 0, left: 0, right: 1000, bottom: 700, width: 1000, height: 700 };
+
+vi.stubGlobal('ResizeObserver', FixedSize);
+vi.stubGlobal('EventSource', FakeEventSource);
+vi.stubGlobal('matchMedia', () => ({ matches: false, addEventListener() {}, removeEventListener() {} }));
+Element.prototype.scrollIntoView = () => {};
+Element.prototype.scrollTo = () => {};
+Element.prototype.hasPointerCapture = () => false;
+Element.prototype.getBoundingClientRect = () => ({ ...SIZE, toJSON: () => SIZE });
+for (const [name, value] of [
+  ['offsetWidth', SIZE.width],
+  ['offsetHeight', SIZE.height],
+  ['clientWidth', SIZE.width],
+  ['clientHeight', SIZE.height],
+] as const)
+  Object.defineProperty(HTMLElement.prototype, name, { configurable: true, get: () => value });
+
+beforeEach(() => {
+  forgetAnswers();
+  FakeEventSource.forget();
+});
+afterEach(() => {
+  cleanup();
+  localStorage.clear();
+});
