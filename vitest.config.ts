@@ -3,10 +3,10 @@ import { defineConfig } from 'vitest/config';
 
 const source = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 
-const alias = {
-  '@uniferum/core': source('core/src/index.ts'),
-  '@uniferum/client': source('client/src/index.ts'),
-};
+const alias = [
+  { find: /^@uniferum\/core\/(\w+)$/, replacement: `${source('core/src/')}$1/index.ts` },
+  { find: '@uniferum/client', replacement: source('client/src/index.ts') },
+];
 
 export default defineConfig({
   test: {
@@ -15,6 +15,8 @@ export default defineConfig({
         resolve: { alias },
         test: {
           name: 'unit',
+          testTimeout: 120_000,
+          hookTimeout: 120_000,
           include: [
             'core/src/**/*.test.ts',
             'client/src/**/*.test.ts',
@@ -29,11 +31,22 @@ export default defineConfig({
       {
         resolve: { alias },
         test: {
+          name: 'console',
+          include: ['web/src/**/*.test.tsx'],
+          environment: 'jsdom',
+          testTimeout: 60_000,
+          setupFiles: ['web/src/testing/setup.ts'],
+        },
+      },
+      {
+        resolve: { alias },
+        test: {
           name: 'server',
           include: ['server/src/**/*.test.ts'],
           globalSetup: ['tools/test-database.mjs'],
-          testTimeout: 60_000,
-          hookTimeout: 60_000,
+          // Tests wait for conditions: these only end what would wait for ever, also on a machine that is busy otherwise.
+          testTimeout: 300_000,
+          hookTimeout: 300_000,
         },
       },
     ],

@@ -161,7 +161,7 @@ async function fill(db) {
   await db.query('ALTER TABLE assets ADD FULLTEXT KEY assets_words (words)');
   await db.query('UPDATE folders SET items = (SELECT COUNT(*) FROM assets WHERE folder_id = folders.id)');
   await db.query(
-    "INSERT INTO tallies (scope, name, items) SELECT CONCAT('recipe:', recipe), state, COUNT(*) FROM renditions GROUP BY recipe, state",
+    "INSERT INTO counters (scope, name, items) SELECT CONCAT('recipe:', recipe), state, COUNT(*) FROM renditions GROUP BY recipe, state",
   );
   await db.query('ANALYZE TABLE assets, blobs, asset_keywords, renditions, copies');
 }

@@ -25,7 +25,7 @@ function fillInbox(folder, round) {
 }
 
 export async function benchInbox(rounds = 3) {
-  const stack = await startStack({ name: 'bench', workers: 2 });
+  const stack = await startStack({ name: 'bench', workers: 1 });
   const uniferum = createClient({ baseUrl: stack.url, key: stack.key });
   const ratios = [];
   const speeds = [];

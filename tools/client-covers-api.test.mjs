@@ -1,8 +1,10 @@
 // Holds the JavaScript client against the routes of the server: it calls nothing that isn't there, and reaches all that is.
 import { expect, test } from 'vitest';
 import { createClient } from '../client/dist/index.js';
-import { ALL_ROUTES } from '../server/dist/app.js';
+import { describeRoutes } from '../server/dist/describe.js';
 import { API_BASE } from '../server/dist/shared/route.js';
+
+const ALL_ROUTES = await describeRoutes();
 
 /** Routes that no call of the client is for, each with what is used in its place. */
 const WITHOUT_CALL = new Map([

@@ -1,12 +1,13 @@
 // @ts-check
 // `npm run demo`: everything that a new user needs, with one command. Again: starts what is there.
-import { fork, spawn } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { findFreePort, isPortFree, startMariaDb } from './mariadb.mjs';
 import { prepare, ROOT, VAR } from './prepare.mjs';
+import { supervise, whenAbandoned } from './supervisor.mjs';
 
 const DEMO = join(VAR, 'demo');
 const ACCESS_FILE = join(VAR, 'demo-access.json');
@@ -26,6 +27,7 @@ let isEnding = false;
 process.on('SIGINT', () => void end(0));
 process.on('SIGTERM', () => void end(0));
 process.on('SIGHUP', () => void end(0));
+whenAbandoned(() => void end(0));
 
 try {
   await start();
@@ -202,37 +204,17 @@ function run(file, args, env, output) {
   });
 }
 
-/** Starts a process that says when it is ready; should it end by itself, so does the demo. @param {string} name @param {string} file @param {Record<string, string>} env @returns {Promise<void>} */
-function startPart(name, file, env) {
+/** Starts a process that says when it is ready, and starts it again when it dies. @param {string} name @param {string} file @param {Record<string, string>} env @returns {Promise<void>} */
+async function startPart(name, file, env) {
   const log = openSync(join(DEMO, `${name}.log`), 'w');
-  // Detached, so that Ctrl-C reaches this process alone, which then ends the parts in their order.
-  const child = fork(join(ROOT, file), {
-    env: { ...process.env, ...env },
-    stdio: ['ignore', log, log, 'ipc'],
-    cwd: ROOT,
-    detached: true,
+  const part = supervise(join(ROOT, file), { name, env, stdio: ['ignore', log, log, 'ipc'] });
+  endings.push(() => part.stop());
+  void part.ended.then((code) => {
+    if (isEnding) return;
+    console.error(`The ${name} ended (${code}). Its last words are in var/demo/${name}.log.`);
+    void end(1);
   });
-  endings.push(() => endPart(child));
-  return new Promise((resolve, reject) => {
-    child.once('message', () => resolve());
-    child.once('exit', (code, signal) => {
-      const message = `The ${name} ended (${signal ?? code}). Its last words are in var/demo/${name}.log.`;
-      reject(new Error(message));
-      if (!isEnding) {
-        console.error(message);
-        void end(1);
-      }
-    });
-  });
-}
-
-/** @param {import('node:child_process').ChildProcess} child @returns {Promise<void>} */
-function endPart(child) {
-  if (child.exitCode !== null || child.signalCode !== null) return Promise.resolve();
-  return new Promise((resolve) => {
-    child.once('exit', () => resolve());
-    child.kill('SIGTERM');
-  });
+  await part.ready;
 }
 
 /** @param {number} code */

@@ -40,10 +40,13 @@ const STOP_TIMEOUT_MS = 60_000;
  * InnoDB recovers what that leaves.
  *
  * @param {string} folder
- * @param {{ bufferPool?: string, flushAtCommit?: 0 | 1 | 2 }} [options]
+ * @param {{ bufferPool?: string, flushAtCommit?: 0 | 1 | 2, port?: number }} [options] `port` when it has to be a certain one
  * @returns {Promise<RunningDatabase>}
  */
-export async function startMariaDb(folder, { bufferPool = '256M', flushAtCommit = 1 } = {}) {
+export async function startMariaDb(
+  folder,
+  { bufferPool = '256M', flushAtCommit = 1, port: wantedPort } = {},
+) {
   const root = resolve(folder);
   const dataDir = join(root, 'data');
   mkdirSync(root, { recursive: true });
@@ -52,7 +55,7 @@ export async function startMariaDb(folder, { bufferPool = '256M', flushAtCommit 
   const password = keepPassword(root);
   const initFile = writeInitFile(root, password);
   for (let attempt = 1; ; attempt += 1) {
-    const port = await findFreePort();
+    const port = wantedPort ?? (await findFreePort());
     const server = launch({ root, dataDir, port, initFile, bufferPool, flushAtCommit });
     const outcome = await waitUntilUp(server, port);
     if (outcome === 'up')

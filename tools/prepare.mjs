@@ -5,6 +5,7 @@ import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { delimiter, join } from 'node:path';
+import { compressAssets } from './compress-assets.mjs';
 
 export const ROOT = new URL('..', import.meta.url).pathname.replace(/\/$/, '');
 export const VAR = join(ROOT, 'var');
@@ -22,6 +23,7 @@ const FOR_TESTS = {
   chromium: 'chromium',
   exiftool: 'libimage-exiftool-perl',
   identify: 'imagemagick',
+  'mariadb-dump': 'mariadb-client',
   vipsthumbnail: 'libvips-tools',
   zip: 'zip',
 };
@@ -120,6 +122,7 @@ export function build(say = console.log) {
     throw new Error('The types are wrong. The message is above.');
   if (!run(join(ROOT, 'node_modules/.bin/vite'), ['build', 'web', '--logLevel', 'warn']))
     throw new Error('The console could not be built. The message is above.');
+  compressAssets(join(ROOT, 'web/dist'));
   mkdirSync(VAR, { recursive: true });
   writeFileSync(stamp, wanted);
 }

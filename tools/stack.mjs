@@ -87,7 +87,7 @@ export async function startStack({
   const close = async () => {
     for (const ending of endings.reverse()) await ending();
   };
-  return { url, site, key, inbox, env, database, serverPid: server.pid ?? 0, start, close };
+  return { url, site, key, inbox, env, database, serverPid: server.pid ?? 0, start, admin, close };
 }
 
 /** @param {import('node:child_process').ChildProcess} child */

@@ -18,7 +18,7 @@ try {
   mkdirSync(REPORTS, { recursive: true });
   outcomes.push(check('types', join(BIN, 'tsc'), ['-b']));
   outcomes.push(check('lint and format', join(BIN, 'biome'), ['ci', '--error-on-warnings', '.']));
-  outcomes.push(check('import table', process.execPath, [join(ROOT, 'tools/check-imports.mjs')]));
+  outcomes.push(check('import table', process.execPath, [join(ROOT, 'tools/house/check-imports.mjs')]));
   outcomes.push(unitAndServerTests());
   outcomes.push(browserTests());
 } catch (error) {

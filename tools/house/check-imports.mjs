@@ -1,10 +1,13 @@
 // @ts-check
 // Holds every import against the table of the house: who may use whom. Prints each breach as file:line, and exits 1.
-import { existsSync, readdirSync, readFileSync } from 'node:fs';
-import { join, relative, sep } from 'node:path';
+import { readdirSync } from 'node:fs';
+import { join, sep } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { findCircles } from './circles.mjs';
+import { placeOf, readSources } from './read-imports.mjs';
+import { findRoomBreaches } from './rooms.mjs';
 
-const ROOT = new URL('..', import.meta.url).pathname.replace(/\/$/, '');
+const ROOT = new URL('../..', import.meta.url).pathname.replace(/\/$/, '');
 
 /** Which of our packages each package may import; a type-only import of core is free for the client. */
 const MAY_IMPORT = {
@@ -17,27 +20,33 @@ const MAY_IMPORT = {
   demo: ['core', 'client'],
 };
 
-/** The rooms of core, server and web. A file of a room's `queries` is its own business, unless another room asks by function. */
+/** The rooms of core, server and web. */
 const ROOMS = [
   'access',
+  'runs',
+  'events',
+  'stores',
+  'inspection',
   'library',
-  'intake',
   'rules',
   'recipes',
-  'runs',
-  'stores',
+  'intake',
+  'serving',
+  'pages',
   'connections',
   'pairings',
+  'catalogues',
   'desk',
-  'pages',
   'parcels',
-  'hooks',
+  'webhooks',
   'flow',
 ];
-const HOUSE = ['shared', 'ui', 'console', 'automate', 'testing'];
+const HOUSE = ['shared', 'ui', 'console', 'house', 'automate', 'testing'];
 
 /** The platform's own fetch, not a call of the client by that name. */
 const PLAIN_FETCH = /(?<![.\w])fetch\(/;
+
+const SQL = /\b(?:SELECT|INSERT INTO|UPDATE|DELETE FROM)\b [a-z*(]/;
 
 /** Libraries that compute and do nothing else: core may use them. */
 const PURE_LIBRARIES = new Set(['papaparse']);
@@ -56,47 +65,41 @@ const CORE_FORBIDDEN = [
  * @returns {string[]} one line each: file:line, and what is wrong
  */
 export function findBreaches(root = ROOT) {
-  return Object.keys(MAY_IMPORT)
-    .flatMap((name) => sources(join(root, name, 'src')).map((file) => ({ name, file })))
-    .flatMap(({ name, file }) => checkFile(name, file, root));
+  const packages = Object.keys(MAY_IMPORT).map((name) => ({
+    name,
+    sources: readSources(join(root, name, 'src'), root),
+  }));
+  return packages.flatMap(({ name, sources }) => [
+    ...sources.flatMap((source) => checkFile(name, source)),
+    ...findCircles(sources).map((files) => `these files import each other in a circle: ${files.join(', ')}`),
+    ...(name === 'server' ? findRoomBreaches(sources) : []),
+  ]);
 }
 
-/** @param {string} name @param {string} file @param {string} root */
-function checkFile(name, file, root) {
-  const text = readFileSync(file, 'utf8');
-  const isTest = /\.test\.tsx?$/.test(file) || file.includes(`${sep}testing${sep}`);
+/** @param {string} name @param {import('./read-imports.mjs').Source} source */
+function checkFile(name, source) {
+  const { file, text, isTest, imports } = source;
   const breaches = [];
-  const at = (/** @type {number} */ index) =>
-    `${relative(root, file)}:${text.slice(0, index).split('\n').length}`;
-  for (const { specifier, index, isType } of findImports(text)) {
+  for (const { specifier, index, isType } of imports) {
     const reason = whyForbidden(/** @type {keyof typeof MAY_IMPORT} */ (name), specifier, { isType, isTest });
-    if (reason) breaches.push(`${at(index)}: ${reason}`);
+    if (reason) breaches.push(`${placeOf(source, index)}: ${reason}`);
   }
-  if (name === 'core' && !isTest) {
-    for (const [pattern, what] of CORE_FORBIDDEN) {
-      const found = /** @type {RegExp} */ (pattern).exec(text);
-      if (found)
-        breaches.push(`${at(found.index)}: core has no access to ${what}; let the caller pass it in`);
-    }
-  }
-  if (name === 'web' && !isTest && PLAIN_FETCH.test(text))
-    breaches.push(`${at(text.search(PLAIN_FETCH))}: the console talks to the server through the client only`);
-  if (
-    name === 'server' &&
-    !isTest &&
-    isBusiness(file) &&
-    /\b(?:SELECT|INSERT INTO|UPDATE|DELETE FROM)\b [a-z*(]/.test(text)
-  ) {
-    breaches.push(
-      `${at(text.search(/\b(?:SELECT|INSERT INTO|UPDATE|DELETE FROM)\b [a-z*(]/))}: SQL belongs into the room's queries`,
-    );
-  }
+  if (isTest) return breaches;
+  const find = (/** @type {RegExp} */ pattern, /** @type {string} */ reason) => {
+    const found = pattern.exec(text);
+    if (found) breaches.push(`${placeOf(source, found.index)}: ${reason}`);
+  };
+  if (name === 'core')
+    for (const [pattern, what] of CORE_FORBIDDEN)
+      find(/** @type {RegExp} */ (pattern), `core has no access to ${what}; let the caller pass it in`);
+  if (name === 'web') find(PLAIN_FETCH, 'the console talks to the server through the client only');
+  if (name === 'server' && isBusiness(file)) find(SQL, "SQL belongs into the room's queries");
   return breaches;
 }
 
 /** Files of rooms that hold work or HTTP, and no SQL. @param {string} file */
 function isBusiness(file) {
-  return ROOMS.includes(file.split(sep).at(-2) ?? '') && !/(?:queries|pages|outbox|tallies)\.ts$/.test(file);
+  return ROOMS.includes(file.split(sep).at(-2) ?? '') && !/(?:queries|pages|outbox|counters)\.ts$/.test(file);
 }
 
 /** @param {keyof typeof MAY_IMPORT} name @param {string} specifier @param {{ isType: boolean, isTest: boolean }} options */
@@ -114,25 +117,6 @@ function whyForbidden(name, specifier, { isType, isTest }) {
   if (name === 'web' && specifier.startsWith('node:'))
     return `the console runs in a browser, and here ${specifier}`;
   return null;
-}
-
-/** @param {string} text */
-function findImports(text) {
-  const pattern =
-    /^(?:import|export)\s+(type\s)?[^;'"]*?from\s+['"]([^'"]+)['"]|^import\s+['"]([^'"]+)['"]|\bimport\(\s*['"]([^'"]+)['"]\s*\)/gm;
-  return [...text.matchAll(pattern)].map((match) => ({
-    specifier: match[2] ?? match[3] ?? match[4] ?? '',
-    index: match.index,
-    isType: match[1] !== undefined,
-  }));
-}
-
-/** @param {string} folder @returns {string[]} */
-function sources(folder) {
-  if (!existsSync(folder)) return [];
-  return readdirSync(folder, { recursive: true, encoding: 'utf8' })
-    .filter((file) => /\.tsx?$/.test(file))
-    .map((file) => join(folder, file));
 }
 
 /** Folders that are no rooms. @param {string} [root] */
