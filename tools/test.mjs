@@ -2,10 +2,10 @@
 // `npm test`: prepares, then checks types, lint and imports, and runs unit, server and browser tests. The last line counts all.
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, readFileSync, rmSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
 import { prepare, ROOT, VAR } from './prepare.mjs';
 
-/** @typedef {{ name: string, passed: number, failed: number }} Outcome */
+/** @typedef {{ name: string, passed: number, failed: number, failures?: string[] }} Outcome */
 
 const BIN = join(ROOT, 'node_modules/.bin');
 const REPORTS = join(VAR, 'reports');
@@ -31,6 +31,7 @@ const sum = (/** @type {'passed' | 'failed'} */ what) =>
 console.log('');
 for (const { name, passed, failed } of outcomes)
   console.log(`${failed > 0 ? 'FAILED' : 'ok    '}  ${name}: ${passed} passed, ${failed} failed`);
+for (const failure of outcomes.flatMap(({ failures }) => failures ?? [])) console.log(failure);
 console.log(`\n${sum('passed')} passed, ${sum('failed')} failed`);
 process.exitCode = sum('failed') > 0 ? 1 : 0;
 
@@ -52,13 +53,37 @@ function unitAndServerTests() {
     '--reporter=json',
     `--outputFile.json=${report}`,
   ]);
-  const { numPassedTests, numFailedTests } = readReport(report) ?? { numPassedTests: 0, numFailedTests: 0 };
+  const { numPassedTests, numFailedTests, testResults } = readReport(report) ?? {
+    numPassedTests: 0,
+    numFailedTests: 0,
+    testResults: [],
+  };
   // A file that can't be loaded fails without a failed test in it.
   return {
     name: 'unit and server tests',
     passed: numPassedTests,
     failed: isGood ? numFailedTests : Math.max(1, numFailedTests),
+    failures: testResults.filter(({ status }) => status === 'failed').flatMap(describeFailures),
   };
+}
+
+/**
+ * The end of a long log is what people see first: each failed test with the beginning of its message.
+ * @param {{ name: string, message: string, assertionResults: { status: string, fullName: string, failureMessages: string[] }[] }} file
+ */
+function describeFailures({ name, message, assertionResults }) {
+  const path = relative(ROOT, name);
+  const failed = assertionResults.filter(({ status }) => status === 'failed');
+  if (failed.length === 0) return [`\n✗ ${path}\n${beginningOf(message)}`];
+  return failed.map(
+    ({ fullName, failureMessages }) =>
+      `\n✗ ${path} › ${fullName}\n${beginningOf(failureMessages.join('\n'))}`,
+  );
+}
+
+/** @param {string} message */
+function beginningOf(message) {
+  return message.split('\n').slice(0, 12).join('\n');
 }
 
 /** @returns {Outcome} */

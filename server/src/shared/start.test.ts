@@ -93,7 +93,7 @@ test.each(['main', 'worker-main'])(
   async (file) => {
     const { says } = start(file, { ...newEnvironment(), UNIFERUM_DB_PORT: '9' });
     await says(
-      /MariaDB at 127\.0\.0\.1:9 could not be reached as \\"uniferum\\" \(ECONNREFUSED\)\. Check that it is running/,
+      /MariaDB at 127\.0\.0\.1:9 can't be reached as \\"uniferum\\" \(ECONNREFUSED\)\. Check that it is running/,
     );
   },
 );

@@ -1,17 +1,14 @@
 import type { ReactNode } from 'react';
 
-/** The frame of a station: its heading with the actions, and the work below. */
-export function Page({
-  title,
-  note,
-  actions,
-  children,
-}: {
+interface PageProps {
   title: string;
   note?: ReactNode;
   actions?: ReactNode;
   children: ReactNode;
-}) {
+}
+
+/** The frame of a station: its heading with the actions, and the work below. */
+export function Page({ title, note, actions, children }: PageProps) {
   return (
     <div className="flex h-full min-h-0 flex-col">
       <div className="flex min-h-14 flex-wrap items-center justify-between gap-x-6 gap-y-2 px-6 py-3">

@@ -57,13 +57,12 @@ function PaletteList({ onDone }: { onDone: () => void }) {
   );
 }
 
-function PaletteEntries({
-  group: { heading, useEntries },
-  onGo,
-}: {
+interface PaletteEntriesProps {
   group: PaletteGroup;
   onGo: (path: string) => void;
-}) {
+}
+
+function PaletteEntries({ group: { heading, useEntries }, onGo }: PaletteEntriesProps) {
   return (
     <Command.Group heading={<span className="px-3 eyebrow">{heading}</span>}>
       {useEntries().map(({ text, note, path }) => (

@@ -101,18 +101,15 @@ const SHOWN_WORDS: Record<Shown, string> = {
   broken: 'interrupted',
 };
 
-/** What came of the batch: counts that filter the list, and why files were refused. */
-function BatchSummary({
-  uploads,
-  counts,
-  shown,
-  onShow,
-}: {
+interface BatchSummaryProps {
   uploads: readonly Upload[];
   counts: Record<Shown, number>;
   shown: Shown;
   onShow: (shown: Shown) => void;
-}) {
+}
+
+/** What came of the batch: counts that filter the list, and why files were refused. */
+function BatchSummary({ uploads, counts, shown, onShow }: BatchSummaryProps) {
   const { refusals } = summarizeVerdicts(
     uploads.flatMap(({ state, verdict }) => (state === 'refused' && verdict ? [verdict] : [])),
   );

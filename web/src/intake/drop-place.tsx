@@ -5,18 +5,15 @@ import { Button } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
 import { Checkbox } from '../ui/field.js';
 
-/** Where files and whole folders are dropped or chosen. */
-export function DropPlace({
-  folder,
-  unpack,
-  onUnpack,
-  onFiles,
-}: {
+interface DropPlaceProps {
   folder: string;
   unpack: boolean;
   onUnpack: (unpack: boolean) => void;
   onFiles: (files: File[]) => void;
-}) {
+}
+
+/** Where files and whole folders are dropped or chosen. */
+export function DropPlace({ folder, unpack, onUnpack, onFiles }: DropPlaceProps) {
   const { getRootProps, getInputProps, isDragActive, open } = useDropzone({
     onDrop: onFiles,
     noClick: true,

@@ -8,6 +8,7 @@ import {
 import { useState } from 'react';
 import { useDropzone } from 'react-dropzone';
 import { Button } from '../ui/button.js';
+import { classNames } from '../ui/class-names.js';
 import { Field, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatNumber } from '../ui/format.js';
@@ -21,74 +22,47 @@ const WORDS: Record<ManifestField, string> = {
   name: 'Name',
 };
 
+interface Manifest {
+  label: string;
+  content: string;
+}
+
 /** A list of files with their texts: columns are matched, rehearsed, and then taken in. */
 export function ManifestPanel({ folder }: { folder: string }) {
-  const [manifest, setManifest] = useState<{ label: string; content: string } | null>(null);
+  const [manifest, setManifest] = useState<Manifest | null>(null);
   const [mapping, setMapping] = useState<ManifestMapping | null>(null);
   const { rehearse, take } = useManifestChanges();
   const plan = rehearse.data?.plan;
-  const ask = (content: string, label: string, wanted: ManifestMapping | null) =>
-    rehearse.mutate({ content, label, folder, mapping: wanted });
-  const load = async ([file]: File[]) => {
-    if (!file) return;
-    const content = await file.text();
-    setManifest({ label: file.name, content });
+  const load = (next: Manifest) => {
+    setManifest(next);
     setMapping(null);
     take.reset();
-    ask(content, file.name, null);
+    rehearse.mutate({ ...next, folder, mapping: null });
   };
-  const { getRootProps, getInputProps, open, isDragActive } = useDropzone({
-    onDrop: (files) => void load(files),
-    noClick: true,
-    multiple: false,
-  });
   const remap = (field: ManifestField, column: string) => {
     if (!manifest || !plan) return;
     const { [field]: _, ...rest } = plan.mapping;
     const next = column === '' ? rest : { ...rest, [field]: column };
     setMapping(next);
-    ask(manifest.content, manifest.label, next);
+    rehearse.mutate({ ...manifest, folder, mapping: next });
   };
-  const request = { content: manifest?.content ?? '', label: manifest?.label ?? null, folder, mapping };
   return (
     <div className="flex flex-col gap-4">
-      <div
-        {...getRootProps()}
-        className={`flex h-16 items-center gap-4 border border-dashed px-5 ${isDragActive ? 'border-oxide bg-oxide-wash' : 'border-rule-strong bg-surface'}`}
-      >
-        <input {...getInputProps()} aria-label="Manifest file" accept=".csv,.tsv,.txt,.json" />
-        <p>
-          {manifest
-            ? manifest.label
-            : 'Drop a manifest here: CSV or JSON with paths in the inbox, or addresses'}
-        </p>
-        <Button look={manifest ? 'plain' : 'main'} onClick={open}>
-          {manifest ? 'Choose another' : 'Choose a manifest'}
-        </Button>
-      </div>
+      <ManifestDrop label={manifest?.label ?? null} onLoad={load} />
       {plan && <Mapping plan={plan} onRemap={remap} />}
       {plan && <PlanSummary plan={plan} />}
       {manifest && (
-        <FormFoot
-          error={rehearse.error ?? take.error}
-          code={{
-            method: 'POST',
-            path: '/intake/manifest',
-            body: { ...request, content: request.content.slice(0, 400) },
-            client: `import { readFile } from 'node:fs/promises';\n\nconst content = await readFile('${manifest.label}', 'utf8');\nconst { run } = await uniferum.intakes.manifest({ content, folder: '${folder}' });\nawait uniferum.runs.wait(run.id);`,
-            command: `uniferum up --manifest '${manifest.label}' --to '${folder}'`,
-          }}
-        >
+        <FormFoot error={rehearse.error ?? take.error} code={manifestCode(manifest, folder, mapping)}>
           <Button
             look="main"
             disabled={rehearse.isPending}
-            onClick={() => ask(manifest.content, manifest.label, mapping)}
+            onClick={() => rehearse.mutate({ ...manifest, folder, mapping })}
           >
             Rehearse
           </Button>
           <Button
             disabled={!plan || plan.totals.taken === 0 || take.isPending || take.isSuccess}
-            onClick={() => take.mutate(request)}
+            onClick={() => take.mutate({ ...manifest, folder, mapping })}
           >
             Take {formatCount(plan?.totals.taken ?? 0, 'row')} in
           </Button>
@@ -103,13 +77,59 @@ export function ManifestPanel({ folder }: { folder: string }) {
   );
 }
 
-function Mapping({
-  plan,
-  onRemap,
-}: {
+interface ManifestDropProps {
+  /** The name of the manifest that was chosen. */
+  label: string | null;
+  onLoad: (manifest: Manifest) => void;
+}
+
+function ManifestDrop({ label, onLoad }: ManifestDropProps) {
+  const load = async ([file]: File[]) => {
+    if (file) onLoad({ label: file.name, content: await file.text() });
+  };
+  const { getRootProps, getInputProps, open, isDragActive } = useDropzone({
+    onDrop: (files) => void load(files),
+    noClick: true,
+    multiple: false,
+  });
+  return (
+    <div
+      {...getRootProps()}
+      className={classNames(
+        'flex h-16 items-center gap-4 border border-dashed px-5',
+        isDragActive ? 'border-oxide bg-oxide-wash' : 'border-rule-strong bg-surface',
+      )}
+    >
+      <input {...getInputProps()} aria-label="Manifest file" accept=".csv,.tsv,.txt,.json" />
+      <p>{label ?? 'Drop a manifest here: CSV or JSON with paths in the inbox, or addresses'}</p>
+      <Button look={label ? 'plain' : 'main'} onClick={open}>
+        {label ? 'Choose another' : 'Choose a manifest'}
+      </Button>
+    </div>
+  );
+}
+
+function manifestCode({ label, content }: Manifest, folder: string, mapping: ManifestMapping | null) {
+  return {
+    method: 'POST' as const,
+    path: '/intake/manifest',
+    body: { content: content.slice(0, 400), label, folder, mapping },
+    client: [
+      "import { readFile } from 'node:fs/promises';\n",
+      `const content = await readFile('${label}', 'utf8');`,
+      `const { run } = await uniferum.intakes.manifest({ content, folder: '${folder}' });`,
+      'await uniferum.runs.wait(run.id);',
+    ].join('\n'),
+    command: `uniferum up --manifest '${label}' --to '${folder}'`,
+  };
+}
+
+interface MappingProps {
   plan: ManifestRehearsal;
   onRemap: (field: ManifestField, column: string) => void;
-}) {
+}
+
+function Mapping({ plan, onRemap }: MappingProps) {
   return (
     <div className="grid grid-cols-3 gap-x-6 gap-y-3 lg:grid-cols-5">
       {MANIFEST_FIELDS.map((field) => (
@@ -142,15 +162,7 @@ function PlanSummary({ plan }: { plan: ManifestRehearsal }) {
         <p className="font-semibold">
           {formatNumber(taken)} of {formatCount(rows, 'row')} would be taken in
         </p>
-        <ul>
-          {plan.items.slice(0, SHOWN).map((row) => (
-            <li key={row.row} className="flex gap-3 truncate border-b border-rule py-0.5">
-              <span className="figure w-10 shrink-0 text-right text-soft">{row.row}</span>
-              <span className="truncate font-mono text-xs leading-5">{row.source.value}</span>
-              <span className="truncate text-soft">{row.texts.alt ?? row.texts.title ?? row.folder}</span>
-            </li>
-          ))}
-        </ul>
+        <TakenRows plan={plan} />
       </div>
       <div>
         <p className="font-semibold">
@@ -166,5 +178,19 @@ function PlanSummary({ plan }: { plan: ManifestRehearsal }) {
         </ul>
       </div>
     </div>
+  );
+}
+
+function TakenRows({ plan }: { plan: ManifestRehearsal }) {
+  return (
+    <ul>
+      {plan.items.slice(0, SHOWN).map((row) => (
+        <li key={row.row} className="flex gap-3 truncate border-b border-rule py-0.5">
+          <span className="figure w-10 shrink-0 text-right text-soft">{row.row}</span>
+          <span className="truncate font-mono text-xs leading-5">{row.source.value}</span>
+          <span className="truncate text-soft">{row.texts.alt ?? row.texts.title ?? row.folder}</span>
+        </li>
+      ))}
+    </ul>
   );
 }

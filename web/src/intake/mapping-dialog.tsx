@@ -16,14 +16,13 @@ import { ErrorNotice } from '../ui/notice.js';
 import { TEXT_WORDS } from '../ui/text-words.js';
 import { useMetadataMapping } from './hooks.js';
 
-/** Which fields of a file fill which texts when it arrives. */
-export function MappingDialog({
-  isOpen,
-  onOpenChange,
-}: {
+interface MappingDialogProps {
   isOpen: boolean;
   onOpenChange: (isOpen: boolean) => void;
-}) {
+}
+
+/** Which fields of a file fill which texts when it arrives. */
+export function MappingDialog({ isOpen, onOpenChange }: MappingDialogProps) {
   const { data, error, put } = useMetadataMapping();
   return (
     <Dialog
@@ -46,60 +45,25 @@ export function MappingDialog({
   );
 }
 
-function MappingForm({
-  mapping: saved,
-  error,
-  isPending,
-  onSave,
-}: {
+interface MappingFormProps {
   mapping: MetadataMapping;
   error: unknown;
   isPending: boolean;
   onSave: (mapping: MetadataMapping) => void;
-}) {
+}
+
+function MappingForm({ mapping: saved, error, isPending, onSave }: MappingFormProps) {
   const [mapping, setMapping] = useState(saved);
-  const set = (text: MappedText, fields: EmbeddedField[]) => setMapping({ ...mapping, [text]: fields });
   return (
     <div className="flex flex-col gap-4">
       <dl className="border-t border-rule">
         {MAPPED_TEXTS.map((text) => (
-          <div
+          <MappedRow
             key={text}
-            className="grid grid-cols-[8rem_minmax(0,1fr)_11rem] items-center gap-4 border-b border-rule py-2"
-          >
-            <dt className="text-sm font-medium">{TEXT_WORDS[text]}</dt>
-            <dd className="flex flex-wrap items-center gap-1.5">
-              {mapping[text].length === 0 && <span className="text-sm text-soft">filled by nothing</span>}
-              {mapping[text].map((field, index) => (
-                <FieldChip
-                  key={field}
-                  field={field}
-                  isFirst={index === 0}
-                  onEarlier={() => set(text, swap(mapping[text], index))}
-                  onRemove={() =>
-                    set(
-                      text,
-                      mapping[text].filter((one) => one !== field),
-                    )
-                  }
-                />
-              ))}
-            </dd>
-            <dd>
-              <Select
-                aria-label={`Add a field that fills ${TEXT_WORDS[text]}`}
-                value=""
-                onChange={(event) => set(text, [...mapping[text], event.target.value as EmbeddedField])}
-              >
-                <option value="">add a field</option>
-                {EMBEDDED_FIELDS.filter(
-                  (field) => mayFill(text, field) && !mapping[text].includes(field),
-                ).map((field) => (
-                  <option key={field}>{field}</option>
-                ))}
-              </Select>
-            </dd>
-          </div>
+            text={text}
+            fields={mapping[text]}
+            onChange={(fields) => setMapping({ ...mapping, [text]: fields })}
+          />
         ))}
       </dl>
       <FormFoot
@@ -119,17 +83,54 @@ function MappingForm({
   );
 }
 
-function FieldChip({
-  field,
-  isFirst,
-  onEarlier,
-  onRemove,
-}: {
+interface MappedRowProps {
+  text: MappedText;
+  /** The fields that fill the text, the first one first. */
+  fields: readonly EmbeddedField[];
+  onChange: (fields: EmbeddedField[]) => void;
+}
+
+function MappedRow({ text, fields, onChange }: MappedRowProps) {
+  const free = EMBEDDED_FIELDS.filter((field) => mayFill(text, field) && !fields.includes(field));
+  return (
+    <div className="grid grid-cols-[8rem_minmax(0,1fr)_11rem] items-center gap-4 border-b border-rule py-2">
+      <dt className="text-sm font-medium">{TEXT_WORDS[text]}</dt>
+      <dd className="flex flex-wrap items-center gap-1.5">
+        {fields.length === 0 && <span className="text-sm text-soft">filled by nothing</span>}
+        {fields.map((field, index) => (
+          <FieldChip
+            key={field}
+            field={field}
+            isFirst={index === 0}
+            onEarlier={() => onChange(swap(fields, index))}
+            onRemove={() => onChange(fields.filter((one) => one !== field))}
+          />
+        ))}
+      </dd>
+      <dd>
+        <Select
+          aria-label={`Add a field that fills ${TEXT_WORDS[text]}`}
+          value=""
+          onChange={(event) => onChange([...fields, event.target.value as EmbeddedField])}
+        >
+          <option value="">add a field</option>
+          {free.map((field) => (
+            <option key={field}>{field}</option>
+          ))}
+        </Select>
+      </dd>
+    </div>
+  );
+}
+
+interface FieldChipProps {
   field: EmbeddedField;
   isFirst: boolean;
   onEarlier: () => void;
   onRemove: () => void;
-}) {
+}
+
+function FieldChip({ field, isFirst, onEarlier, onRemove }: FieldChipProps) {
   return (
     <span className="inline-flex h-6 items-center border border-rule-strong bg-surface pl-2 font-mono text-xs">
       {field}

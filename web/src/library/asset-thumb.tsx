@@ -23,16 +23,14 @@ const ICONS: Record<Kind, LucideIcon> = {
   link: Link2,
 };
 
-/** An asset as a picture, or as a sheet with its kind when there is none to show. */
-export function AssetThumb({
-  asset,
-  heightPx,
-  className,
-}: {
+interface AssetThumbProps {
   asset: Asset;
   heightPx: number;
   className?: string;
-}) {
+}
+
+/** An asset as a picture, or as a sheet with its kind when there is none to show. */
+export function AssetThumb({ asset, heightPx, className }: AssetThumbProps) {
   const src = sheetRendition(asset, heightPx * Math.min(window.devicePixelRatio, 2));
   if (src) return <Picture src={src} placeholder={asset.placeholder} alt="" className={className ?? ''} />;
   const Icon = ICONS[asset.kind];

@@ -1,3 +1,4 @@
+import type { BinnedAsset } from '@uniferum/client';
 import { formatBytes, formatCount } from '@uniferum/core/intake';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
@@ -18,7 +19,6 @@ export function BinPage() {
   const bin = useBin();
   const { restoreAsset } = useLibraryChanges();
   const [isEmptying, setEmptying] = useState(false);
-  const mayDelete = useRight('library:delete');
   const items = bin.data?.pages.flatMap((page) => page.items) ?? [];
   const first = bin.data?.pages[0];
   return (
@@ -32,51 +32,21 @@ export function BinPage() {
       actions={
         <>
           <LibraryViews />
-          {items[0] && (
-            <AsCode
-              code={{
-                method: 'POST',
-                path: `/assets/${items[0].id}/restore`,
-                client: `for (const { id } of (await uniferum.bin.list()).items) await uniferum.assets.restore(id);`,
-                command: commandLine('set', items[0].id, '--restore'),
-              }}
-            />
-          )}
-          {mayDelete && items.length > 0 && (
-            <Button look="fault" onClick={() => setEmptying(true)}>
-              Empty the bin
-            </Button>
-          )}
+          {items[0] && <BinActions example={items[0].id} onEmpty={() => setEmptying(true)} />}
         </>
       }
     >
       <div className="min-h-0 flex-1 overflow-y-auto border-t border-rule px-6 pb-6">
         {(bin.error ?? restoreAsset.error) && <ErrorNotice error={bin.error ?? restoreAsset.error} />}
-        {first?.total === 0 && (
-          <div className="pt-6">
-            <EmptyPlace title="The bin is empty">
-              What is put into the bin stays here with all its versions until the bin is emptied. Addresses
-              come back with it.
-            </EmptyPlace>
-          </div>
-        )}
+        {first?.total === 0 && <EmptyBin />}
         <ul>
           {items.map((asset) => (
-            <li
+            <BinRow
               key={asset.id}
-              className="grid h-12 grid-cols-[4rem_minmax(0,1fr)_minmax(0,1fr)_7rem_9rem_auto] items-center gap-4 border-b border-rule text-sm"
-            >
-              <AssetThumb asset={asset} heightPx={40} className="h-10 w-16" />
-              <span className="truncate font-medium">{asset.name}</span>
-              <span className="truncate font-mono text-xs text-soft">{asset.folder.path}</span>
-              <span className="figure text-right text-soft">{formatBytes(asset.bytes)}</span>
-              <span className="text-soft">{formatAgo(asset.deletedAt)}</span>
-              {mayDelete && (
-                <Button disabled={restoreAsset.isPending} onClick={() => restoreAsset.mutate(asset.id)}>
-                  Restore
-                </Button>
-              )}
-            </li>
+              asset={asset}
+              isBusy={restoreAsset.isPending}
+              onRestore={() => restoreAsset.mutate(asset.id)}
+            />
           ))}
         </ul>
         {bin.hasNextPage && (
@@ -87,6 +57,68 @@ export function BinPage() {
       </div>
       {isEmptying && <EmptyDialog total={first?.total ?? 0} onClose={() => setEmptying(false)} />}
     </Page>
+  );
+}
+
+interface BinActionsProps {
+  /** Id of an asset for the command line, which restores one. */
+  example: string;
+  onEmpty: () => void;
+}
+
+function BinActions({ example, onEmpty }: BinActionsProps) {
+  const mayDelete = useRight('library:delete');
+  return (
+    <>
+      <AsCode
+        code={{
+          method: 'POST',
+          path: `/assets/${example}/restore`,
+          client: `for (const { id } of (await uniferum.bin.list()).items) await uniferum.assets.restore(id);`,
+          command: commandLine('set', example, '--restore'),
+        }}
+      />
+      {mayDelete && (
+        <Button look="fault" onClick={onEmpty}>
+          Empty the bin
+        </Button>
+      )}
+    </>
+  );
+}
+
+function EmptyBin() {
+  return (
+    <div className="pt-6">
+      <EmptyPlace title="The bin is empty">
+        What is put into the bin stays here with all its versions until the bin is emptied. Addresses come
+        back with it.
+      </EmptyPlace>
+    </div>
+  );
+}
+
+interface BinRowProps {
+  asset: BinnedAsset;
+  isBusy: boolean;
+  onRestore: () => void;
+}
+
+function BinRow({ asset, isBusy, onRestore }: BinRowProps) {
+  const mayDelete = useRight('library:delete');
+  return (
+    <li className="grid h-12 grid-cols-[4rem_minmax(0,1fr)_minmax(0,1fr)_7rem_9rem_auto] items-center gap-4 border-b border-rule text-sm">
+      <AssetThumb asset={asset} heightPx={40} className="h-10 w-16" />
+      <span className="truncate font-medium">{asset.name}</span>
+      <span className="truncate font-mono text-xs text-soft">{asset.folder.path}</span>
+      <span className="figure text-right text-soft">{formatBytes(asset.bytes)}</span>
+      <span className="text-soft">{formatAgo(asset.deletedAt)}</span>
+      {mayDelete && (
+        <Button disabled={isBusy} onClick={onRestore}>
+          Restore
+        </Button>
+      )}
+    </li>
   );
 }
 

@@ -2,18 +2,15 @@ import type { MouseEvent } from 'react';
 import { classNames } from '../ui/class-names.js';
 import { useSelection } from './selection.js';
 
-/** The box by which an asset is chosen for what is done with several at once. */
-export function ChooseBox({
-  id,
-  name,
-  order,
-  className,
-}: {
+interface ChooseBoxProps {
   id: string;
   name: string;
   order: readonly string[];
   className?: string;
-}) {
+}
+
+/** The box by which an asset is chosen for what is done with several at once. */
+export function ChooseBox({ id, name, order, className }: ChooseBoxProps) {
   const isChosen = useSelection(({ ids, isAll }) => isAll || ids.has(id));
   const { toggle, extendTo } = useSelection.getState();
   return (

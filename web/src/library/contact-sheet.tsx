@@ -75,21 +75,16 @@ export function ContactSheet({ assets, chosen, onChoose, onMove, onNearEnd }: Li
   );
 }
 
-function SheetCell({
-  cell: { asset, left, width },
-  top,
-  height,
-  isChosen,
-  onChoose,
-  order,
-}: {
+interface SheetCellProps {
   cell: Cell;
   top: number;
   height: number;
   isChosen: boolean;
   onChoose: (id: string) => void;
   order: readonly string[];
-}) {
+}
+
+function SheetCell({ cell: { asset, left, width }, top, height, isChosen, onChoose, order }: SheetCellProps) {
   return (
     <li className="group absolute" style={{ top, left: left + PADDING, width }}>
       <ChooseBox

@@ -76,16 +76,14 @@ export function Draggable({ thing, children }: { thing: Dragged; children: React
   );
 }
 
-/** A folder onto which things can be dropped. */
-export function DropFolder({
-  path,
-  children,
-  className,
-}: {
+interface DropFolderProps {
   path: string;
   children: ReactNode;
   className?: string;
-}) {
+}
+
+/** A folder onto which things can be dropped. */
+export function DropFolder({ path, children, className }: DropFolderProps) {
   const { setNodeRef, isOver } = useDroppable({ id: `into:${path}`, data: { path } });
   return (
     <div

@@ -30,55 +30,17 @@ export function DuplicatesPage() {
       actions={<LibraryViews />}
     >
       <div className="flex h-10 items-center gap-6 border-y border-rule px-6">
-        <div role="radiogroup" aria-label="What counts as the same" className="flex gap-4">
-          {(
-            [
-              ['bytes', 'Same bytes'],
-              ['look', 'Look alike'],
-            ] as const
-          ).map(([value, words]) => (
-            <label key={value} className="inline-flex items-center gap-2 text-sm">
-              <input
-                type="radio"
-                className="accent-oxide"
-                checked={by === value}
-                onChange={() => setSearch(value === 'look' ? { by: value } : {})}
-              />
-              {words}
-            </label>
-          ))}
-        </div>
+        <ByChoice by={by} onChoose={(value) => setSearch(value === 'look' ? { by: value } : {})} />
         {by === 'look' && (
-          <label className="flex items-center gap-3 text-sm">
-            How near
-            <input
-              type="range"
-              min={0}
-              max={MAX_DISTANCE}
-              value={distance}
-              className="w-48 accent-oxide"
-              onChange={(event) => setSearch({ by: 'look', distance: event.target.value }, { replace: true })}
-            />
-            <span className="text-soft">
-              <span className="figure">{distance}</span> of 64 bits:{' '}
-              {DISTANCE_WORDS[Math.floor(distance / 2.5)]}
-            </span>
-          </label>
+          <Distance
+            distance={distance}
+            onChange={(value) => setSearch({ by: 'look', distance: value }, { replace: true })}
+          />
         )}
       </div>
       <div className="min-h-0 flex-1 overflow-y-auto px-6 pb-6">
         {error && <ErrorNotice error={error} />}
-        {!isPending && !error && groups.length === 0 && (
-          <div className="pt-6">
-            <EmptyPlace
-              title={by === 'bytes' ? 'Nothing is here twice' : 'No pictures look alike at this distance'}
-            >
-              {by === 'bytes'
-                ? 'Files with the same bytes at several addresses are grouped here.'
-                : 'Each picture is compared when it arrives, also after crops, scaling and tone. Move the slider to look farther.'}
-            </EmptyPlace>
-          </div>
-        )}
+        {!isPending && !error && groups.length === 0 && <NothingTwice by={by} />}
         {groups.map((group) => (
           <Group key={group[0]?.id} group={group} isExact={by === 'bytes'} distance={distance} />
         ))}
@@ -87,14 +49,79 @@ export function DuplicatesPage() {
   );
 }
 
+type By = 'bytes' | 'look';
+
+const BY_WORDS = [
+  ['bytes', 'Same bytes'],
+  ['look', 'Look alike'],
+] as const;
+
+function ByChoice({ by, onChoose }: { by: By; onChoose: (by: By) => void }) {
+  return (
+    <div role="radiogroup" aria-label="What counts as the same" className="flex gap-4">
+      {BY_WORDS.map(([value, words]) => (
+        <label key={value} className="inline-flex items-center gap-2 text-sm">
+          <input
+            type="radio"
+            className="accent-oxide"
+            checked={by === value}
+            onChange={() => onChoose(value)}
+          />
+          {words}
+        </label>
+      ))}
+    </div>
+  );
+}
+
+function Distance({ distance, onChange }: { distance: number; onChange: (value: string) => void }) {
+  return (
+    <label className="flex items-center gap-3 text-sm">
+      How near
+      <input
+        type="range"
+        min={0}
+        max={MAX_DISTANCE}
+        value={distance}
+        className="w-48 accent-oxide"
+        onChange={(event) => onChange(event.target.value)}
+      />
+      <span className="text-soft">
+        <span className="figure">{distance}</span> of 64 bits: {DISTANCE_WORDS[Math.floor(distance / 2.5)]}
+      </span>
+    </label>
+  );
+}
+
+function NothingTwice({ by }: { by: By }) {
+  return (
+    <div className="pt-6">
+      {by === 'bytes' ? (
+        <EmptyPlace title="Nothing is here twice">
+          Files with the same bytes at several addresses are grouped here.
+        </EmptyPlace>
+      ) : (
+        <EmptyPlace title="No pictures look alike at this distance">
+          Each picture is compared when it arrives, also after crops, scaling and tone. Move the slider to
+          look farther.
+        </EmptyPlace>
+      )}
+    </div>
+  );
+}
+
 const THUMB_PX = 96;
 
-function Group({ group, isExact, distance }: { group: Asset[]; isExact: boolean; distance: number }) {
-  const { act } = useBulkChanges();
+interface GroupProps {
+  /** The oldest first. */
+  group: readonly Asset[];
+  isExact: boolean;
+  distance: number;
+}
+
+function Group({ group, isExact, distance }: GroupProps) {
   const mayDelete = useRight('library:delete');
   const [oldest, ...later] = group;
-  const ids = later.map(({ id }) => id);
-  const request = { select: { ids }, action: 'bin' as const };
   const wasted = later.reduce((sum, { bytes }) => sum + bytes, 0);
   return (
     <section aria-label={`Group of ${oldest?.name}`} className="border-b border-rule py-3">
@@ -114,46 +141,56 @@ function Group({ group, isExact, distance }: { group: Asset[]; isExact: boolean;
             Choose among them in the library
           </Link>
         )}
-        {isExact && mayDelete && (
-          <>
-            <Button disabled={act.isPending} onClick={() => act.mutate(request)}>
-              Keep the oldest, bin {formatCount(later.length, 'other')}
-            </Button>
-            <AsCode
-              code={{
-                method: 'POST',
-                path: '/assets/bulk',
-                body: request,
-                client: `const { run } = await uniferum.assets.act(${JSON.stringify(request)});`,
-                command: ids.map((id) => commandLine('set', id, '--bin')).join('\n'),
-              }}
-            />
-          </>
-        )}
+        {isExact && mayDelete && <BinOthers ids={later.map(({ id }) => id)} />}
       </div>
       <ul className="flex gap-5 overflow-x-auto">
-        {group.map((asset, index) => (
-          <li key={asset.id} className="w-max max-w-64 shrink-0 text-sm">
-            <Link
-              to={`${libraryAddress(asset.folder.path)}?asset=${asset.id}`}
-              className="block hover:underline"
-            >
-              <span className="block" style={{ height: THUMB_PX, width: THUMB_PX * sheetRatio(asset) }}>
-                <AssetThumb asset={asset} heightPx={THUMB_PX} className="size-full" />
-              </span>
-              <span className="block max-w-56 truncate font-medium">{asset.name}</span>
-            </Link>
-            <p className="max-w-56 truncate font-mono text-xs text-soft">{asset.folder.path}</p>
-            <p className="figure text-soft">
-              {asset.width && `${asset.width} × ${asset.height}, `}
-              {formatBytes(asset.bytes)}
-            </p>
-            <p className="text-xs text-soft">
-              {index === 0 ? `oldest, ${formatMoment(asset.createdAt)}` : formatMoment(asset.createdAt)}
-            </p>
-          </li>
+        {group.map((asset) => (
+          <Member key={asset.id} asset={asset} isOldest={asset === oldest} />
         ))}
       </ul>
     </section>
+  );
+}
+
+function BinOthers({ ids }: { ids: readonly string[] }) {
+  const { act } = useBulkChanges();
+  const request = { select: { ids: [...ids] }, action: 'bin' as const };
+  return (
+    <>
+      <Button disabled={act.isPending} onClick={() => act.mutate(request)}>
+        Keep the oldest, bin {formatCount(ids.length, 'other')}
+      </Button>
+      <AsCode
+        code={{
+          method: 'POST',
+          path: '/assets/bulk',
+          body: request,
+          client: `const { run } = await uniferum.assets.act(${JSON.stringify(request)});`,
+          command: ids.map((id) => commandLine('set', id, '--bin')).join('\n'),
+        }}
+      />
+      {act.error && <ErrorNotice error={act.error} />}
+    </>
+  );
+}
+
+function Member({ asset, isOldest }: { asset: Asset; isOldest: boolean }) {
+  return (
+    <li className="w-max max-w-64 shrink-0 text-sm">
+      <Link to={`${libraryAddress(asset.folder.path)}?asset=${asset.id}`} className="block hover:underline">
+        <span className="block" style={{ height: THUMB_PX, width: THUMB_PX * sheetRatio(asset) }}>
+          <AssetThumb asset={asset} heightPx={THUMB_PX} className="size-full" />
+        </span>
+        <span className="block max-w-56 truncate font-medium">{asset.name}</span>
+      </Link>
+      <p className="max-w-56 truncate font-mono text-xs text-soft">{asset.folder.path}</p>
+      <p className="figure text-soft">
+        {asset.width && `${asset.width} × ${asset.height}, `}
+        {formatBytes(asset.bytes)}
+      </p>
+      <p className="text-xs text-soft">
+        {isOldest ? `oldest, ${formatMoment(asset.createdAt)}` : formatMoment(asset.createdAt)}
+      </p>
+    </li>
   );
 }

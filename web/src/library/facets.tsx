@@ -1,25 +1,18 @@
 import type { FacetCount } from '@uniferum/client';
-import { brushX } from 'd3-brush';
-import { scaleBand, scaleLinear } from 'd3-scale';
-import { select } from 'd3-selection';
-import { useEffect, useMemo, useRef } from 'react';
 import { formatNumber } from '../ui/format.js';
-import { useElementSize } from '../ui/use-element-size.js';
 import { quoteValue, withTerm } from './filter-terms.js';
 import { useFacets } from './hooks.js';
+import { Months } from './months.js';
 
-/** What is found, counted: a press narrows the filter, a brush over the months narrows it by time. */
-export function Facets({
-  q,
-  folder,
-  deep,
-  onSearch,
-}: {
+interface FacetsProps {
   q: string;
   folder: string;
   deep: boolean;
   onSearch: (q: string) => void;
-}) {
+}
+
+/** What is found, counted: a press narrows the filter, a brush over the months narrows it by time. */
+export function Facets({ q, folder, deep, onSearch }: FacetsProps) {
   const { data } = useFacets({ q, folder, deep });
   if (!data) return <div className="h-[9.5rem] border-b border-rule" />;
   const narrow = (field: string) => (name: string) => onSearch(withTerm(q, field, quoteValue(name)));
@@ -37,15 +30,13 @@ export function Facets({
   );
 }
 
-function FacetList({
-  title,
-  counts,
-  onChoose,
-}: {
+interface FacetListProps {
   title: string;
   counts: readonly FacetCount[];
   onChoose: (name: string) => void;
-}) {
+}
+
+function FacetList({ title, counts, onChoose }: FacetListProps) {
   return (
     <div className="flex min-h-0 flex-col">
       <h2 className="eyebrow">{title}</h2>
@@ -66,101 +57,4 @@ function FacetList({
       </ul>
     </div>
   );
-}
-
-const HEIGHT = 92;
-
-/** When the pictures were taken, by month. Drawing over it takes a span. */
-function Months({
-  counts,
-  onBrush,
-}: {
-  counts: readonly FacetCount[];
-  onBrush: (span: string | null) => void;
-}) {
-  const frame = useRef<HTMLDivElement>(null);
-  const layer = useRef<SVGGElement>(null);
-  const { width } = useElementSize(frame);
-  const months = useMemo(() => fillMonths(counts), [counts]);
-  const x = useMemo(
-    () =>
-      scaleBand<string>()
-        .domain(months.map(({ name }) => name))
-        .range([0, width])
-        .paddingInner(0.15),
-    [months, width],
-  );
-  const y = scaleLinear()
-    .domain([0, Math.max(1, ...months.map(({ items }) => items))])
-    .range([0, HEIGHT]);
-  useEffect(() => {
-    if (!layer.current || width === 0 || months.length === 0) return;
-    const brush = brushX<unknown>()
-      .extent([
-        [0, 0],
-        [width, HEIGHT],
-      ])
-      .on('end', ({ selection, sourceEvent }) => {
-        if (!sourceEvent) return;
-        const chosen = selection
-          ? months.filter(({ name }) => {
-              const middle = (x(name) ?? 0) + x.bandwidth() / 2;
-              return middle >= selection[0] && middle <= selection[1];
-            })
-          : [];
-        const [first, last] = [chosen.at(0)?.name, chosen.at(-1)?.name];
-        onBrush(first && last ? (first === last ? first : `${first}..${last}`) : null);
-      });
-    const group = select(layer.current);
-    group.call(brush as never);
-    return () => {
-      group.on('.brush', null).selectAll('*').remove();
-    };
-  }, [width, months, x, onBrush]);
-  const [first, last] = [months.at(0)?.name, months.at(-1)?.name];
-  return (
-    <div className="flex min-w-0 flex-col">
-      <h2 className="eyebrow">Taken, by month; draw over it to take a span</h2>
-      <div ref={frame} className="min-w-0 flex-1">
-        {months.length === 0 ? (
-          <p className="text-sm text-soft">No capture dates are known.</p>
-        ) : (
-          <svg width={width} height={HEIGHT} role="img" aria-label={`Capture dates from ${first} to ${last}`}>
-            {months.map(({ name, items }) => (
-              <rect
-                key={name}
-                x={x(name) ?? 0}
-                y={HEIGHT - y(items)}
-                width={Math.max(1, x.bandwidth())}
-                height={y(items)}
-                className="fill-rule-strong"
-              >
-                <title>{`${name}: ${formatNumber(items)}`}</title>
-              </rect>
-            ))}
-            <line x1={0} x2={width} y1={HEIGHT - 0.5} y2={HEIGHT - 0.5} className="stroke-rule-strong" />
-            <g ref={layer} className="[&_.selection]:fill-oxide/30 [&_.selection]:stroke-oxide" />
-          </svg>
-        )}
-        <p className="figure flex justify-between text-soft">
-          <span>{first}</span>
-          <span>{last !== first && last}</span>
-        </p>
-      </div>
-    </div>
-  );
-}
-
-/** Months without a picture are shown as gaps, not left out. */
-function fillMonths(counts: readonly FacetCount[]): FacetCount[] {
-  const [first, last] = [counts.at(0)?.name, counts.at(-1)?.name];
-  if (!first || !last) return [];
-  const known = new Map(counts.map(({ name, items }) => [name, items]));
-  const months: FacetCount[] = [];
-  const toNumber = (month: string) => Number(month.slice(0, 4)) * 12 + Number(month.slice(5)) - 1;
-  for (let at = toNumber(first); at <= toNumber(last) && months.length < 2400; at += 1) {
-    const name = `${Math.floor(at / 12)}-${String((at % 12) + 1).padStart(2, '0')}`;
-    months.push({ name, items: known.get(name) ?? 0 });
-  }
-  return months;
 }

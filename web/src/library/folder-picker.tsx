@@ -76,17 +76,14 @@ export function FolderPicker({
   );
 }
 
-function FolderList({
-  value,
-  none,
-  except,
-  onChoose,
-}: {
+interface FolderListProps {
   value: string;
   none: string | undefined;
   except: string | undefined;
   onChoose: (path: string) => void;
-}) {
+}
+
+function FolderList({ value, none, except, onChoose }: FolderListProps) {
   const { data: folders = [] } = useFolders();
   const [typed, setTyped] = useState('');
   const list = useRef<HTMLDivElement>(null);
@@ -127,15 +124,13 @@ function FolderList({
   );
 }
 
-function FolderItem({
-  path,
-  words,
-  onChoose,
-}: {
+interface FolderItemProps {
   path: string;
   words: string;
   onChoose: (path: string) => void;
-}) {
+}
+
+function FolderItem({ path, words, onChoose }: FolderItemProps) {
   return (
     <Command.Item
       value={path || 'none'}

@@ -1,5 +1,6 @@
 import { isUniferumApiError } from '@uniferum/client';
 import { formatBytes } from '@uniferum/core/intake';
+import type { Folder } from '@uniferum/core/library';
 import { useEffect } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Link } from 'react-router';
@@ -39,7 +40,49 @@ export function LibraryPage() {
   const listing = useAssets(view);
   const assets = listing.data?.pages.flatMap(({ items }) => items) ?? [];
   const total = listing.data?.pages[0]?.total ?? 0;
-  const folder = folders.find(({ path }) => path === view.folder) ?? null;
+  useLibraryKeys(view, show);
+  const loadMore = () => {
+    if (listing.hasNextPage && !listing.isFetchingNextPage) void listing.fetchNextPage();
+  };
+  return (
+    <DragArea>
+      <div className="flex h-full min-h-0 flex-col">
+        <FolderBar folder={view.folder} folders={folders} onOpen={(path) => show({ folder: path })} />
+        <div className="flex h-11 items-center gap-3 border-y border-rule px-6">
+          <Counts shown={assets.length} total={total} bytes={bytesOf(view, folders)} />
+          <FilterLine
+            q={view.q}
+            error={view.q === '' ? null : listing.error}
+            onSearch={(q) => show({ q, asset: null })}
+          />
+          <Controls view={view} show={show} />
+        </div>
+        {view.hasFacets && !listing.error && (
+          <Facets q={view.q} folder={view.folder} deep={view.deep} onSearch={(q) => show({ q })} />
+        )}
+        <SelectionBar view={view} total={total} />
+        <section aria-label={`Assets of ${view.folder}`} className="min-h-0 flex-1">
+          <Found
+            view={view}
+            error={listing.error}
+            isEmpty={!listing.isPending && total === 0}
+            assets={assets}
+            chosen={view.asset}
+            onChoose={(id) => show({ asset: view.asset === id ? null : id })}
+            onMove={(id) => show({ asset: id })}
+            onNearEnd={loadMore}
+          />
+        </section>
+        {view.asset && <AssetLine id={view.asset} onClose={() => show({ asset: null })} />}
+      </div>
+    </DragArea>
+  );
+}
+
+type Show = (change: Partial<LibraryView>) => void;
+
+/** The keys of the library; a new search begins without a selection. */
+function useLibraryKeys(view: LibraryView, show: Show) {
   const selection = useSelection();
   // What was chosen belongs to what was found.
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new search begins without a choice
@@ -54,97 +97,62 @@ export function LibraryPage() {
     if (view.asset) show({ asset: null });
     else selection.clear();
   });
-  const loadMore = () => {
-    if (listing.hasNextPage && !listing.isFetchingNextPage) void listing.fetchNextPage();
-  };
-  const choose = (id: string) => show({ asset: view.asset === id ? null : id });
-  const shared = {
-    assets,
-    chosen: view.asset,
-    onChoose: choose,
-    onMove: (id: string) => show({ asset: id }),
-    onNearEnd: loadMore,
-  };
-  return (
-    <DragArea>
-      <div className="flex h-full min-h-0 flex-col">
-        <FolderBar folder={view.folder} folders={folders} onOpen={(path) => show({ folder: path })} />
-        <div className="flex h-11 items-center gap-3 border-y border-rule px-6">
-          <Counts
-            shown={assets.length}
-            total={total}
-            bytes={folder && view.q === '' ? (view.deep ? folder.deepBytes : folder.bytes) : null}
-          />
-          <FilterLine
-            q={view.q}
-            error={view.q === '' ? null : listing.error}
-            onSearch={(q) => show({ q, asset: null })}
-          />
-          <Controls view={view} show={show} />
-        </div>
-        {view.hasFacets && !listing.error && (
-          <Facets q={view.q} folder={view.folder} deep={view.deep} onSearch={(q) => show({ q })} />
-        )}
-        <SelectionBar view={view} total={total} />
-        <section aria-label={`Assets of ${view.folder}`} className="min-h-0 flex-1">
-          {listing.error && !isFilterFault(listing.error) ? (
-            <div className="p-6">
-              <ErrorNotice error={listing.error} />
-            </div>
-          ) : (
-            <Listing
-              isEmpty={!listing.isPending && total === 0}
-              folder={view.folder}
-              view={view}
-              shared={shared}
-            />
-          )}
-        </section>
-        {view.asset && <AssetLine id={view.asset} onClose={() => show({ asset: null })} />}
-      </div>
-    </DragArea>
-  );
 }
 
-function Listing({
-  isEmpty,
-  folder,
-  view,
-  shared,
-}: {
-  isEmpty: boolean;
-  folder: string;
+/** Bytes of what is shown; null where a filter shows a part of a folder, which is not summed. */
+function bytesOf({ folder: path, q, deep }: LibraryView, folders: readonly Folder[]): number | null {
+  const folder = folders.find((one) => one.path === path);
+  if (!folder || q !== '') return null;
+  return deep ? folder.deepBytes : folder.bytes;
+}
+
+interface FoundProps extends ListingProps {
   view: LibraryView;
-  shared: ListingProps;
-}) {
-  if (isEmpty && view.q !== '')
+  error: unknown;
+  isEmpty: boolean;
+}
+
+function Found({ view, error, isEmpty, ...listing }: FoundProps) {
+  if (error && !isFilterFault(error))
     return (
       <div className="p-6">
-        <EmptyPlace title="Nothing is found">
-          No asset of {folder} answers <code className="font-mono text-xs">{view.q}</code>. Take a condition
-          out, or look in all folders.
-        </EmptyPlace>
+        <ErrorNotice error={error} />
       </div>
     );
   if (isEmpty)
     return (
       <div className="p-6">
-        <EmptyPlace
-          title="Nothing is in this folder yet"
-          action={
-            <Link
-              to={`/intake?folder=${encodeURIComponent(folder)}`}
-              className="inline-flex h-8 items-center rounded-[3px] border border-oxide bg-oxide px-3 text-sm font-medium text-oxide-ink"
-            >
-              Bring files in
-            </Link>
-          }
-        >
-          Files that are taken into {folder} show here, with the renditions that the recipes make of them.
-        </EmptyPlace>
+        {view.q === '' ? <NothingYet folder={view.folder} /> : <NothingFound view={view} />}
       </div>
     );
-  return view.layout === 'sheet' ? <ContactSheet {...shared} /> : <AssetTable {...shared} />;
+  return view.layout === 'sheet' ? <ContactSheet {...listing} /> : <AssetTable {...listing} />;
+}
+
+function NothingFound({ view: { folder, q } }: { view: LibraryView }) {
+  return (
+    <EmptyPlace title="Nothing is found">
+      No asset of {folder} answers <code className="font-mono text-xs">{q}</code>. Take a condition out, or
+      look in all folders.
+    </EmptyPlace>
+  );
+}
+
+function NothingYet({ folder }: { folder: string }) {
+  return (
+    <EmptyPlace
+      title="Nothing is in this folder yet"
+      action={
+        <Link
+          to={`/intake?folder=${encodeURIComponent(folder)}`}
+          className="inline-flex h-8 items-center rounded-[3px] border border-oxide bg-oxide px-3 text-sm font-medium text-oxide-ink"
+        >
+          Bring files in
+        </Link>
+      }
+    >
+      Files that are taken into {folder} show here, with the renditions that the recipes make of them.
+    </EmptyPlace>
+  );
 }
 
 function Counts({ shown, total, bytes }: { shown: number; total: number; bytes: number | null }) {
@@ -159,7 +167,7 @@ function Counts({ shown, total, bytes }: { shown: number; total: number; bytes: 
   );
 }
 
-function Controls({ view, show }: { view: LibraryView; show: (change: Partial<LibraryView>) => void }) {
+function Controls({ view, show }: { view: LibraryView; show: Show }) {
   return (
     <div className="ml-auto flex items-center gap-3">
       <Button
@@ -175,22 +183,28 @@ function Controls({ view, show }: { view: LibraryView; show: (change: Partial<Li
         checked={view.deep}
         onChange={(event) => show({ deep: event.target.checked })}
       />
-      <Select
-        aria-label="Order"
-        className="h-8 w-40"
-        value={view.sort}
-        onChange={(event) =>
-          show({ sort: SORT_WORDS.find(([sort]) => sort === event.target.value)?.[0] ?? view.sort })
-        }
-      >
-        {SORT_WORDS.map(([sort, words]) => (
-          <option key={sort} value={sort}>
-            {words}
-          </option>
-        ))}
-      </Select>
+      <OrderChoice view={view} show={show} />
       <LayoutSwitch layout={view.layout} onChange={(layout) => show({ layout })} />
     </div>
+  );
+}
+
+function OrderChoice({ view, show }: { view: LibraryView; show: Show }) {
+  return (
+    <Select
+      aria-label="Order"
+      className="h-8 w-40"
+      value={view.sort}
+      onChange={(event) =>
+        show({ sort: SORT_WORDS.find(([sort]) => sort === event.target.value)?.[0] ?? view.sort })
+      }
+    >
+      {SORT_WORDS.map(([sort, words]) => (
+        <option key={sort} value={sort}>
+          {words}
+        </option>
+      ))}
+    </Select>
   );
 }
 

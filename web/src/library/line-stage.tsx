@@ -1,18 +1,15 @@
 import type { ReactNode } from 'react';
 import { classNames } from '../ui/class-names.js';
 
-/** One stage, hung on the line that runs through all of them. */
-export function Stage({
-  name,
-  width,
-  isLast = false,
-  children,
-}: {
+interface StageProps {
   name: string;
   width: string;
   isLast?: boolean;
   children: ReactNode;
-}) {
+}
+
+/** One stage, hung on the line that runs through all of them. */
+export function Stage({ name, width, isLast = false, children }: StageProps) {
   return (
     <li className={classNames('relative flex shrink-0 flex-col', width, !isLast && 'grow')}>
       <span

@@ -7,16 +7,14 @@ import { Dialog } from '../ui/dialog.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { useLibraryChanges } from './hooks.js';
 
-/** Puts another file in the place of this one: a new version at the same address. */
-export function ReplaceAssetDialog({
-  asset,
-  isOpen,
-  onOpenChange,
-}: {
+interface ReplaceAssetDialogProps {
   asset: Asset;
   isOpen: boolean;
   onOpenChange: (isOpen: boolean) => void;
-}) {
+}
+
+/** Puts another file in the place of this one: a new version at the same address. */
+export function ReplaceAssetDialog({ asset, isOpen, onOpenChange }: ReplaceAssetDialogProps) {
   const { replaceAsset } = useLibraryChanges();
   const [file, setFile] = useState<File | null>(null);
   const name = file?.name ?? asset.name;

@@ -1,6 +1,6 @@
 import { parseFilter } from '@uniferum/core/library';
 import { BookmarkPlus, X } from 'lucide-react';
-import { useState } from 'react';
+import { type FormEvent, useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { useComposition } from '../console/composition.js';
 import { Button, IconButton } from '../ui/button.js';
@@ -9,15 +9,17 @@ import { FormFoot } from '../ui/form-foot.js';
 import { Popup } from '../ui/popup.js';
 import { useSavedFilterChanges, useSavedFilters } from './hooks.js';
 
+interface SavedFiltersProps {
+  q: string;
+  onSearch: (q: string) => void;
+}
+
 /** The filters that were saved, and saving the present one. */
-export function SavedFilters({ q, onSearch }: { q: string; onSearch: (q: string) => void }) {
+export function SavedFilters({ q, onSearch }: SavedFiltersProps) {
   const { data: saved = [] } = useSavedFilters();
-  const { save, remove } = useSavedFilterChanges();
-  const [name, setName] = useState('');
+  const { remove } = useSavedFilterChanges();
   const mayWrite = useRight('library:write');
-  const { filterFields } = useComposition();
   const current = saved.find((one) => one.q === q);
-  const isSound = q !== '' && parseFilter(q, Date.now(), filterFields).ok;
   return (
     <div className="flex items-center gap-1">
       <Select
@@ -41,50 +43,63 @@ export function SavedFilters({ q, onSearch }: { q: string; onSearch: (q: string)
           <X className="size-4" />
         </IconButton>
       )}
-      {mayWrite && !current && (
-        <Popup
-          className="w-80 p-4"
-          button={
-            <IconButton name="Save this filter" disabled={!isSound}>
-              <BookmarkPlus className="size-4" />
-            </IconButton>
-          }
-        >
-          <form
-            className="flex flex-col gap-3"
-            onSubmit={(event) => {
-              event.preventDefault();
-              save.mutate({ name, q }, { onSuccess: () => setName('') });
-            }}
-          >
-            <Field label="Save as">
-              {(props) => (
-                <Input
-                  {...props}
-                  value={name}
-                  onChange={(event) => setName(event.target.value)}
-                  required
-                  maxLength={100}
-                />
-              )}
-            </Field>
-            <p className="font-mono text-xs text-soft">{q}</p>
-            <FormFoot
-              error={save.error}
-              code={{
-                method: 'POST',
-                path: '/filters',
-                body: { name, q },
-                client: `await uniferum.filters.save(${JSON.stringify({ name, q }, null, 2)});`,
-              }}
-            >
-              <Button look="main" type="submit" disabled={save.isPending}>
-                Save
-              </Button>
-            </FormFoot>
-          </form>
-        </Popup>
-      )}
+      {mayWrite && !current && <SaveFilter q={q} />}
     </div>
   );
+}
+
+function SaveFilter({ q }: { q: string }) {
+  const { filterFields } = useComposition();
+  const isSound = q !== '' && parseFilter(q, Date.now(), filterFields).ok;
+  return (
+    <Popup
+      className="w-80 p-4"
+      button={
+        <IconButton name="Save this filter" disabled={!isSound}>
+          <BookmarkPlus className="size-4" />
+        </IconButton>
+      }
+    >
+      <SaveForm q={q} />
+    </Popup>
+  );
+}
+
+function SaveForm({ q }: { q: string }) {
+  const [name, setName] = useState('');
+  const { save } = useSavedFilterChanges();
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate({ name, q }, { onSuccess: () => setName('') });
+  };
+  return (
+    <form className="flex flex-col gap-3" onSubmit={submit}>
+      <Field label="Save as">
+        {(props) => (
+          <Input
+            {...props}
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+            required
+            maxLength={100}
+          />
+        )}
+      </Field>
+      <p className="font-mono text-xs text-soft">{q}</p>
+      <FormFoot error={save.error} code={saveCode(name, q)}>
+        <Button look="main" type="submit" disabled={save.isPending}>
+          Save
+        </Button>
+      </FormFoot>
+    </form>
+  );
+}
+
+function saveCode(name: string, q: string) {
+  return {
+    method: 'POST' as const,
+    path: '/filters',
+    body: { name, q },
+    client: `await uniferum.filters.save(${JSON.stringify({ name, q }, null, 2)});`,
+  };
 }

@@ -54,17 +54,14 @@ export function SelectionBar({ view, total }: { view: LibraryView; total: number
   );
 }
 
-function BinDialog({
-  selection,
-  count,
-  onClose,
-  onDone,
-}: {
+interface BinDialogProps {
   selection: ReturnType<typeof toSelection>;
   count: number;
   onClose: () => void;
   onDone: () => void;
-}) {
+}
+
+function BinDialog({ selection, count, onClose, onDone }: BinDialogProps) {
   const { act } = useBulkChanges();
   const request = { select: selection, action: 'bin' as const };
   return (

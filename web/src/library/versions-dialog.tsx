@@ -1,7 +1,7 @@
 import type { Version } from '@uniferum/client';
 import { formatBytes } from '@uniferum/core/intake';
 import type { Asset } from '@uniferum/core/library';
-import { useState } from 'react';
+import { type ReactNode, useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
@@ -13,14 +13,15 @@ import { formatMoment } from '../ui/format.js';
 import { ErrorNotice } from '../ui/notice.js';
 import { useLibraryChanges, useVersions } from './hooks.js';
 
+interface VersionsDialogProps {
+  asset: Asset;
+  onClose: () => void;
+}
+
 /** Two versions of an asset, side by side or one over the other, and the way back. */
-// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one dialog with two views of the same pair
-export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () => void }) {
+export function VersionsDialog({ asset, onClose }: VersionsDialogProps) {
   const { data: versions = [], error, isPending } = useVersions(asset.id);
   const [left, setLeft] = useState<number | null>(null);
-  const [isOver, setOver] = useState(false);
-  const { restoreVersion } = useLibraryChanges();
-  const mayWrite = useRight('library:write');
   const current = versions[0];
   const earlier = versions.find(({ n }) => n === left) ?? versions[1];
   if (!current || !earlier)
@@ -39,6 +40,7 @@ export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () =
         <p className="text-soft">{current && describe(current)}</p>
       </Dialog>
     );
+  const choice = <EarlierChoice versions={versions} earlier={earlier} onChoose={setLeft} />;
   return (
     <Dialog
       isOpen
@@ -48,69 +50,115 @@ export function VersionsDialog({ asset, onClose }: { asset: Asset; onClose: () =
       className="w-[70rem]"
     >
       <div className="flex flex-col gap-3">
-        <div className="flex items-center gap-4">
-          <Select
-            aria-label="The earlier version"
-            className="w-80"
-            value={earlier.n}
-            onChange={(event) => setLeft(Number(event.target.value))}
-          >
-            {versions.slice(1).map((version) => (
-              <option key={version.n} value={version.n}>
-                {describe(version)}
-              </option>
-            ))}
-          </Select>
-          <span className="text-soft">beside the current one: {describe(current)}</span>
-          {asset.kind === 'image' && (
-            <Button look="quiet" className="ml-auto" aria-pressed={isOver} onClick={() => setOver(!isOver)}>
-              {isOver ? 'Side by side' : 'One over the other'}
-            </Button>
-          )}
-        </div>
-        {asset.kind === 'image' && isOver && (
-          <CompareSlider
-            className="h-[26rem]"
-            left={{ src: earlier.url, alt: `Version ${earlier.n}` }}
-            right={{ src: current.url, alt: `Version ${current.n}` }}
-            label="How much of the earlier version is shown"
-          />
+        {asset.kind === 'image' ? (
+          <Pair earlier={earlier} current={current} choice={choice} />
+        ) : (
+          <div className="flex items-center gap-4">{choice}</div>
         )}
-        {asset.kind === 'image' && !isOver && (
-          <div className="grid grid-cols-2 gap-4">
-            {[earlier, current].map((version) => (
-              <figure key={version.n} className="min-w-0">
-                <img
-                  src={version.url}
-                  alt={`Version ${version.n}`}
-                  className="h-80 w-full bg-rule object-contain"
-                />
-                <figcaption className="figure pt-1 text-soft">{describe(version)}</figcaption>
-              </figure>
-            ))}
-          </div>
-        )}
-        {mayWrite && (
-          <FormFoot
-            error={restoreVersion.error}
-            code={{
-              method: 'POST',
-              path: `/assets/${asset.id}/versions/${earlier.n}/restore`,
-              client: `await uniferum.assets.restoreVersion('${asset.id}', ${earlier.n});`,
-              command: commandLine('set', asset.id, '--version', String(earlier.n)),
-            }}
-          >
-            <Button
-              look="main"
-              disabled={restoreVersion.isPending}
-              onClick={() => restoreVersion.mutate({ id: asset.id, n: earlier.n }, { onSuccess: onClose })}
-            >
-              Restore version {earlier.n}
-            </Button>
-          </FormFoot>
-        )}
+        <RestoreFoot asset={asset} n={earlier.n} onDone={onClose} />
       </div>
     </Dialog>
+  );
+}
+
+interface EarlierChoiceProps {
+  versions: readonly Version[];
+  earlier: Version;
+  onChoose: (n: number) => void;
+}
+
+function EarlierChoice({ versions, earlier, onChoose }: EarlierChoiceProps) {
+  const [current, ...others] = versions;
+  return (
+    <>
+      <Select
+        aria-label="The earlier version"
+        className="w-80"
+        value={earlier.n}
+        onChange={(event) => onChoose(Number(event.target.value))}
+      >
+        {others.map((version) => (
+          <option key={version.n} value={version.n}>
+            {describe(version)}
+          </option>
+        ))}
+      </Select>
+      <span className="text-soft">beside the current one: {current && describe(current)}</span>
+    </>
+  );
+}
+
+interface PairProps {
+  earlier: Version;
+  current: Version;
+  /** Chooses the earlier one. */
+  choice: ReactNode;
+}
+
+/** Both pictures, side by side or one over the other. */
+function Pair({ earlier, current, choice }: PairProps) {
+  const [isOver, setOver] = useState(false);
+  return (
+    <>
+      <div className="flex items-center gap-4">
+        {choice}
+        <Button look="quiet" className="ml-auto" aria-pressed={isOver} onClick={() => setOver(!isOver)}>
+          {isOver ? 'Side by side' : 'One over the other'}
+        </Button>
+      </div>
+      {isOver ? (
+        <CompareSlider
+          className="h-[26rem]"
+          left={{ src: earlier.url, alt: `Version ${earlier.n}` }}
+          right={{ src: current.url, alt: `Version ${current.n}` }}
+          label="How much of the earlier version is shown"
+        />
+      ) : (
+        <div className="grid grid-cols-2 gap-4">
+          {[earlier, current].map((version) => (
+            <figure key={version.n} className="min-w-0">
+              <img
+                src={version.url}
+                alt={`Version ${version.n}`}
+                className="h-80 w-full bg-rule object-contain"
+              />
+              <figcaption className="figure pt-1 text-soft">{describe(version)}</figcaption>
+            </figure>
+          ))}
+        </div>
+      )}
+    </>
+  );
+}
+
+interface RestoreFootProps {
+  asset: Asset;
+  n: number;
+  onDone: () => void;
+}
+
+function RestoreFoot({ asset, n, onDone }: RestoreFootProps) {
+  const { restoreVersion } = useLibraryChanges();
+  const mayWrite = useRight('library:write');
+  if (!mayWrite) return null;
+  return (
+    <FormFoot
+      error={restoreVersion.error}
+      code={{
+        method: 'POST',
+        path: `/assets/${asset.id}/versions/${n}/restore`,
+        client: `await uniferum.assets.restoreVersion('${asset.id}', ${n});`,
+        command: commandLine('set', asset.id, '--version', String(n)),
+      }}
+    >
+      <Button
+        look="main"
+        disabled={restoreVersion.isPending}
+        onClick={() => restoreVersion.mutate({ id: asset.id, n }, { onSuccess: onDone })}
+      >
+        Restore version {n}
+      </Button>
+    </FormFoot>
   );
 }
 

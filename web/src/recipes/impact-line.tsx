@@ -4,16 +4,14 @@ import { formatSeconds } from '../ui/format.js';
 import { useDebounced } from '../ui/use-debounced.js';
 import { useImpact } from './hooks.js';
 
-/** What saving would come to: said before, not after. */
-export function ImpactLine({
-  recipe,
-  isNew,
-  isSound,
-}: {
+interface ImpactLineProps {
   recipe: PortableRecipe;
   isNew: boolean;
   isSound: boolean;
-}) {
+}
+
+/** What saving would come to: said before, not after. */
+export function ImpactLine({ recipe, isNew, isSound }: ImpactLineProps) {
   const settled = useDebounced(isSound ? recipe : null, 300);
   const { data, error } = useImpact(settled, isNew);
   return (

@@ -12,7 +12,6 @@ import { useRecipeChanges } from './hooks.js';
 const ACTION_WORDS = { make: 'would be made', change: 'would change', same: 'stays the same' } as const;
 
 /** Reads recipes from a document: first what it would do, then doing it. */
-// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one dialog, step by step
 export function ImportDialog({ onClose }: { onClose: () => void }) {
   const [text, setText] = useState('');
   const [plan, setPlan] = useState<ImportPlan | null>(null);
@@ -43,65 +42,9 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
       description="All of them are made or changed, or none. Recipes that are not in the document stay."
     >
       <div className="flex flex-col gap-4">
-        <div className="flex items-center gap-3 text-sm">
-          <label className="text-oxide underline">
-            Choose a file
-            <input
-              type="file"
-              accept="application/json,.json"
-              className="sr-only"
-              onChange={(event) => void event.target.files?.[0]?.text().then(change)}
-            />
-          </label>
-          <span className="text-soft">
-            or put its text here. Its form:{' '}
-            <a href="/api/v1/recipes/schema.json" target="_blank" rel="noreferrer" className="underline">
-              the JSON Schema
-            </a>
-          </span>
-        </div>
-        <Field label="Document">
-          {(props) => (
-            <TextArea
-              {...props}
-              rows={plan ? 6 : 12}
-              spellCheck={false}
-              className="font-mono text-xs"
-              value={text}
-              placeholder={'{ "format": "uniferum-recipes", "version": 1, "recipes": [ … ] }'}
-              onChange={(event) => change(event.target.value)}
-            />
-          )}
-        </Field>
-        {plan && (
-          <ul className="max-h-56 overflow-y-auto border-t border-rule">
-            {plan.items.map(({ name, action, changes: words }) => (
-              <li
-                key={name}
-                className="grid grid-cols-[9rem_8rem_minmax(0,1fr)] gap-3 border-b border-rule py-1 text-sm"
-              >
-                <span className="font-mono text-xs leading-5">~{name}</span>
-                <span className={action === 'same' ? 'text-soft' : 'font-medium'}>
-                  {ACTION_WORDS[action]}
-                </span>
-                <span className="truncate text-soft" title={words.join(', ')}>
-                  {words.join(', ')}
-                </span>
-              </li>
-            ))}
-          </ul>
-        )}
-        <FormFoot
-          error={fault ?? importAll.error}
-          code={{
-            method: 'POST',
-            path: '/recipes/import',
-            body: text === '' ? { format: 'uniferum-recipes', version: 1, recipes: [] } : safely(text),
-            client:
-              "import { readFile } from 'node:fs/promises';\n\nconst document = JSON.parse(await readFile('recipes.json', 'utf8'));\nconst { plan } = await uniferum.recipes.rehearseImport(document);\nawait uniferum.recipes.import(document);",
-            command: 'uniferum recipes --import recipes.json',
-          }}
-        >
+        <DocumentFields text={text} isShort={plan !== null} onChange={change} />
+        {plan && <PlanList items={plan.items} />}
+        <FormFoot error={fault ?? importAll.error} code={importCode(text)}>
           {plan === null ? (
             <Button look="main" disabled={text.trim() === ''} onClick={() => void rehearse()}>
               Rehearse it
@@ -119,6 +62,84 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
       </div>
     </Dialog>
   );
+}
+
+interface DocumentFieldsProps {
+  text: string;
+  /** Leaves room for the plan below. */
+  isShort: boolean;
+  onChange: (text: string) => void;
+}
+
+function DocumentFields({ text, isShort, onChange }: DocumentFieldsProps) {
+  return (
+    <>
+      <div className="flex items-center gap-3 text-sm">
+        <label className="text-oxide underline">
+          Choose a file
+          <input
+            type="file"
+            accept="application/json,.json"
+            className="sr-only"
+            onChange={(event) => void event.target.files?.[0]?.text().then(onChange)}
+          />
+        </label>
+        <span className="text-soft">
+          or put its text here. Its form:{' '}
+          <a href="/api/v1/recipes/schema.json" target="_blank" rel="noreferrer" className="underline">
+            the JSON Schema
+          </a>
+        </span>
+      </div>
+      <Field label="Document">
+        {(props) => (
+          <TextArea
+            {...props}
+            rows={isShort ? 6 : 12}
+            spellCheck={false}
+            className="font-mono text-xs"
+            value={text}
+            placeholder={'{ "format": "uniferum-recipes", "version": 1, "recipes": [ … ] }'}
+            onChange={(event) => onChange(event.target.value)}
+          />
+        )}
+      </Field>
+    </>
+  );
+}
+
+function PlanList({ items }: Pick<ImportPlan, 'items'>) {
+  return (
+    <ul className="max-h-56 overflow-y-auto border-t border-rule">
+      {items.map(({ name, action, changes: words }) => (
+        <li
+          key={name}
+          className="grid grid-cols-[9rem_8rem_minmax(0,1fr)] gap-3 border-b border-rule py-1 text-sm"
+        >
+          <span className="font-mono text-xs leading-5">~{name}</span>
+          <span className={action === 'same' ? 'text-soft' : 'font-medium'}>{ACTION_WORDS[action]}</span>
+          <span className="truncate text-soft" title={words.join(', ')}>
+            {words.join(', ')}
+          </span>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function importCode(text: string) {
+  return {
+    method: 'POST' as const,
+    path: '/recipes/import',
+    body: text === '' ? { format: 'uniferum-recipes', version: 1, recipes: [] } : safely(text),
+    client: [
+      "import { readFile } from 'node:fs/promises';\n",
+      "const document = JSON.parse(await readFile('recipes.json', 'utf8'));",
+      'const { plan } = await uniferum.recipes.rehearseImport(document);',
+      'await uniferum.recipes.import(document);',
+    ].join('\n'),
+    command: 'uniferum recipes --import recipes.json',
+  };
 }
 
 function parse(text: string): RecipesDocument {

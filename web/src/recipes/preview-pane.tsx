@@ -12,23 +12,16 @@ import { ErrorNotice } from '../ui/notice.js';
 import { useDebounced } from '../ui/use-debounced.js';
 import { usePreview, useSamples } from './hooks.js';
 
-/** The recipe tried on files of one's own choice: before and after under a slider, with the figures of both. */
-export function PreviewPane({
-  recipe,
-  isSound,
-  onFaults,
-}: {
+interface PreviewPaneProps {
   recipe: PortableRecipe;
   isSound: boolean;
   /** Told which steps could not be carried out on the picture. */
   onFaults: (faults: FieldError[]) => void;
-}) {
-  const [words, setWords] = useState('');
-  const [chosen, setChosen] = useState<string | null>(null);
-  const settledWords = useDebounced(words, 250);
-  const kinds = recipe.kinds.map((kind: Kind) => `kind:${kind}`).join(' or ');
-  const { data: samples = [] } = useSamples(`(${kinds}) ${settledWords}`.trim());
-  const sample = samples.find(({ id }) => id === chosen) ?? samples[0] ?? null;
+}
+
+/** The recipe tried on files of one's own choice: before and after under a slider, with the figures of both. */
+export function PreviewPane({ recipe, isSound, onFaults }: PreviewPaneProps) {
+  const { samples, sample, words, setWords, setChosen } = useSampleChoice(recipe.kinds);
   const { steps, output } = recipe;
   const wish = useDebounced(sample && isSound ? { asset: sample.id, steps, output } : null, 80);
   const { data: preview, error, isFetching } = usePreview(wish);
@@ -43,35 +36,13 @@ export function PreviewPane({
         ) : (
           <div className="min-h-0 flex-1 bg-rule" />
         )}
-        <div className="mt-2 flex items-center gap-3">
-          <Input
-            aria-label="Find files to try it on"
-            placeholder="Try it on …"
-            className="w-40 shrink-0"
-            value={words}
-            onChange={(event) => setWords(event.target.value)}
-          />
-          <ul className="flex min-w-0 gap-2 overflow-x-auto py-1" aria-label="Files to try it on">
-            {samples.map((asset) => (
-              <li key={asset.id} className="shrink-0">
-                <button
-                  type="button"
-                  aria-pressed={asset.id === sample?.id}
-                  aria-label={`Try it on ${asset.name}`}
-                  title={asset.name}
-                  onClick={() => setChosen(asset.id)}
-                  className={classNames(
-                    'block h-11 border-2',
-                    asset.id === sample?.id ? 'border-oxide' : 'border-transparent',
-                  )}
-                  style={{ width: Math.min(80, 40 * sheetRatio(asset)) + 4 }}
-                >
-                  <AssetThumb asset={asset} heightPx={40} className="size-full" />
-                </button>
-              </li>
-            ))}
-          </ul>
-        </div>
+        <Samples
+          samples={samples}
+          chosen={sample?.id ?? null}
+          words={words}
+          onWords={setWords}
+          onChoose={setChosen}
+        />
       </div>
       <dl className="flex w-60 shrink-0 flex-col gap-3 overflow-y-auto border-l border-rule bg-surface px-5 py-3 text-sm">
         {sample && <Figures sample={sample} preview={preview ?? null} isFetching={isFetching} />}
@@ -80,6 +51,69 @@ export function PreviewPane({
         {samples.length === 0 && <p className="text-soft">No file of these kinds is in the library yet.</p>}
       </dl>
     </div>
+  );
+}
+
+/** Files of the recipe's kinds, and the one on which it is tried. */
+function useSampleChoice(kinds: readonly Kind[]) {
+  const [words, setWords] = useState('');
+  const [chosen, setChosen] = useState<string | null>(null);
+  const settled = useDebounced(words, 250);
+  const ofKinds = kinds.map((kind) => `kind:${kind}`).join(' or ');
+  const { data: samples = [] } = useSamples(`(${ofKinds}) ${settled}`.trim());
+  const sample = samples.find(({ id }) => id === chosen) ?? samples[0] ?? null;
+  return { samples, sample, words, setWords, setChosen };
+}
+
+interface SamplesProps {
+  samples: readonly Asset[];
+  /** Id of the file on which the recipe is tried. */
+  chosen: string | null;
+  words: string;
+  onWords: (words: string) => void;
+  onChoose: (id: string) => void;
+}
+
+function Samples({ samples, chosen, words, onWords, onChoose }: SamplesProps) {
+  return (
+    <div className="mt-2 flex items-center gap-3">
+      <Input
+        aria-label="Find files to try it on"
+        placeholder="Try it on …"
+        className="w-40 shrink-0"
+        value={words}
+        onChange={(event) => onWords(event.target.value)}
+      />
+      <ul className="flex min-w-0 gap-2 overflow-x-auto py-1" aria-label="Files to try it on">
+        {samples.map((asset) => (
+          <Sample key={asset.id} asset={asset} isChosen={asset.id === chosen} onChoose={onChoose} />
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+interface SampleProps {
+  asset: Asset;
+  isChosen: boolean;
+  onChoose: (id: string) => void;
+}
+
+function Sample({ asset, isChosen, onChoose }: SampleProps) {
+  return (
+    <li className="shrink-0">
+      <button
+        type="button"
+        aria-pressed={isChosen}
+        aria-label={`Try it on ${asset.name}`}
+        title={asset.name}
+        onClick={() => onChoose(asset.id)}
+        className={classNames('block h-11 border-2', isChosen ? 'border-oxide' : 'border-transparent')}
+        style={{ width: Math.min(80, 40 * sheetRatio(asset)) + 4 }}
+      >
+        <AssetThumb asset={asset} heightPx={40} className="size-full" />
+      </button>
+    </li>
   );
 }
 
@@ -114,15 +148,13 @@ function Picture({ sample, preview }: { sample: Asset; preview: Preview }) {
   );
 }
 
-function Figures({
-  sample,
-  preview,
-  isFetching,
-}: {
+interface FiguresProps {
   sample: Asset;
   preview: Preview | null;
   isFetching: boolean;
-}) {
+}
+
+function Figures({ sample, preview, isFetching }: FiguresProps) {
   return (
     <>
       <div>
@@ -138,31 +170,44 @@ function Figures({
       <div>
         <dt className="eyebrow">After</dt>
         {preview ? (
-          <>
-            <dd className="figure text-base">
-              {preview.width} × {preview.height}
-            </dd>
-            <dd className="figure text-base">
-              {formatBytes(preview.bytes)}{' '}
-              <span className="text-soft">
-                {preview.bytes < sample.bytes
-                  ? `−${Math.round((1 - preview.bytes / sample.bytes) * 100)} %`
-                  : `+${Math.round((preview.bytes / sample.bytes - 1) * 100)} %`}
-              </span>
-            </dd>
-            <dd className="text-soft">
-              {preview.mime.replace('image/', '').toUpperCase()}
-              {preview.quality !== null && `, quality ${preview.quality}`}
-              {preview.likeness !== null && `, likeness ${preview.likeness.toFixed(3)}`}
-            </dd>
-            <dd className="text-xs text-soft" aria-live="polite">
-              {isFetching ? 'making it …' : `made in ${preview.workMs} ms`}
-            </dd>
-          </>
+          <MadeFigures sample={sample} preview={preview} isFetching={isFetching} />
         ) : (
           <dd className="text-soft">{isFetching ? 'making it …' : 'nothing yet'}</dd>
         )}
       </div>
     </>
   );
+}
+
+interface MadeFiguresProps {
+  sample: Asset;
+  preview: Preview;
+  isFetching: boolean;
+}
+
+function MadeFigures({ sample, preview, isFetching }: MadeFiguresProps) {
+  return (
+    <>
+      <dd className="figure text-base">
+        {preview.width} × {preview.height}
+      </dd>
+      <dd className="figure text-base">
+        {formatBytes(preview.bytes)}{' '}
+        <span className="text-soft">{describeSaving(sample.bytes, preview.bytes)}</span>
+      </dd>
+      <dd className="text-soft">
+        {preview.mime.replace('image/', '').toUpperCase()}
+        {preview.quality !== null && `, quality ${preview.quality}`}
+        {preview.likeness !== null && `, likeness ${preview.likeness.toFixed(3)}`}
+      </dd>
+      <dd className="text-xs text-soft" aria-live="polite">
+        {isFetching ? 'making it …' : `made in ${preview.workMs} ms`}
+      </dd>
+    </>
+  );
+}
+
+function describeSaving(before: number, after: number): string {
+  const percent = Math.round(Math.abs(after / before - 1) * 100);
+  return `${after < before ? '−' : '+'}${percent} %`;
 }

@@ -1,6 +1,6 @@
 import type { RebuildRequest } from '@uniferum/client';
 import { formatBytes, formatCount } from '@uniferum/core/intake';
-import type { RecipeAnswer } from '@uniferum/core/recipes';
+import type { RebuildPlan, RecipeAnswer } from '@uniferum/core/recipes';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { FolderPicker } from '../library/folder-picker.js';
@@ -11,31 +11,26 @@ import { Field, Input, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatNumber, formatSeconds } from '../ui/format.js';
 import { ErrorNotice } from '../ui/notice.js';
+import { ScrollRegion } from '../ui/scroll-region.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useDebounced } from '../ui/use-debounced.js';
 import { useRecipeChanges, useRehearsal } from './hooks.js';
 
-/** First the list of what would be made; then it can be carried out. */
-// biome-ignore lint/complexity/noExcessiveLinesPerFunction: one form with its rehearsal
-export function RebuildDialog({
-  recipes,
-  start = {},
-  onClose,
-}: {
+interface RebuildDialogProps {
   recipes: readonly RecipeAnswer[];
   start?: { recipe?: string; q?: string };
   onClose: () => void;
-}) {
-  const [recipe, setRecipe] = useState(start.recipe ?? '');
-  const [only, setOnly] = useState<RebuildRequest['only']>('unfinished');
-  const [q, setQ] = useState(start.q ?? '');
-  const [folder, setFolder] = useState('');
-  const isPart = q.trim() !== '' || folder !== '';
-  const request: RebuildRequest = {
-    only,
-    ...(recipe && { recipes: [recipe] }),
-    ...(isPart && { select: { q, folder: folder || '/', deep: true } }),
-  };
+}
+
+/** First the list of what would be made; then it can be carried out. */
+export function RebuildDialog({ recipes, start = {}, onClose }: RebuildDialogProps) {
+  const [wish, setWish] = useState<RebuildWish>({
+    recipe: start.recipe ?? '',
+    only: 'unfinished',
+    folder: '',
+    q: start.q ?? '',
+  });
+  const request = requestOf(wish);
   const rehearsal = useRehearsal(useDebounced(request, 250));
   const { rebuild } = useRecipeChanges();
   const navigate = useNavigate();
@@ -53,95 +48,13 @@ export function RebuildDialog({
       className="w-[46rem]"
     >
       <div className="flex flex-col gap-4">
-        <div className="grid grid-cols-2 gap-x-4 gap-y-3">
-          <Field label="Recipe">
-            {(props) => (
-              <Select {...props} value={recipe} onChange={(event) => setRecipe(event.target.value)}>
-                <option value="">All recipes</option>
-                {recipes.map(({ name, title }) => (
-                  <option key={name} value={name}>
-                    {title}
-                  </option>
-                ))}
-              </Select>
-            )}
-          </Field>
-          <Field label="Renditions">
-            {(props) => (
-              <Select
-                {...props}
-                value={only}
-                onChange={(event) => setOnly(event.target.value as RebuildRequest['only'])}
-              >
-                <option value="unfinished">All that are not fresh</option>
-                <option value="outdated">Outdated ones</option>
-                <option value="missing">Due and failed ones</option>
-                <option value="failed">Failed ones</option>
-                <option value="all">All of them</option>
-              </Select>
-            )}
-          </Field>
-          <Field label="In the folder, and below">
-            {(props) => (
-              <FolderPicker {...props} none="the whole library" value={folder} onChange={setFolder} />
-            )}
-          </Field>
-          <Field label="Of what a filter finds">
-            {(props) => (
-              <Input
-                {...props}
-                className="font-mono"
-                placeholder="kind:image captured:2026"
-                value={q}
-                onChange={(event) => setQ(event.target.value)}
-              />
-            )}
-          </Field>
-        </div>
+        <WishFields recipes={recipes} wish={wish} onChange={setWish} />
         {rehearsal.error && <ErrorNotice error={rehearsal.error} />}
-        <div
-          className="h-56 overflow-y-auto border-y border-rule"
-          tabIndex={0}
-          role="region"
-          aria-label="What would be made"
-        >
-          {plan?.totals.renditions === 0 && (
-            <p className="py-3 text-soft">Nothing would be made: there are no such renditions.</p>
-          )}
-          <ul>
-            {plan?.items.map((item) => (
-              <li
-                key={`${item.asset} ${item.recipe}`}
-                className="grid grid-cols-[minmax(0,1fr)_8rem_7rem] gap-4 border-b border-rule py-1 text-sm"
-              >
-                <span className="truncate">{item.name}</span>
-                <span className="font-mono text-xs leading-5">~{item.recipe}</span>
-                <StateMark state={item.state} />
-              </li>
-            ))}
-          </ul>
-        </div>
+        <PlanList plan={plan} />
         <p className="h-5 text-sm text-soft">
           {plan && plan.totals.renditions > 0 && <Totals totals={plan.totals} listed={plan.items.length} />}
         </p>
-        <FormFoot
-          error={rebuild.error}
-          code={{
-            method: 'POST',
-            path: '/recipes/rebuild?rehearse=true',
-            body: request,
-            client: `const { plan } = await uniferum.recipes.rehearseRebuild(${JSON.stringify(request)});\nconst { run } = await uniferum.recipes.rebuild(${JSON.stringify(request)});\nawait uniferum.runs.wait(run.id);`,
-            command: commandLine(
-              'rebuild',
-              ...(recipe ? [recipe] : []),
-              '--only',
-              only,
-              ...(folder ? ['--folder', folder] : []),
-              ...(q ? ['--filter', q] : []),
-              '--rehearse',
-            ),
-          }}
-        >
+        <FormFoot error={rebuild.error} code={rebuildCode(wish)}>
           <Button
             look="main"
             disabled={!plan || plan.totals.renditions === 0 || rebuild.isPending}
@@ -155,10 +68,148 @@ export function RebuildDialog({
   );
 }
 
-function Totals({
-  totals,
-  listed,
-}: {
+/** What is chosen in the form; empty texts choose everything. */
+interface RebuildWish {
+  recipe: string;
+  only: RebuildRequest['only'];
+  folder: string;
+  q: string;
+}
+
+function requestOf({ recipe, only, folder, q }: RebuildWish): RebuildRequest {
+  const isPart = q.trim() !== '' || folder !== '';
+  return {
+    only,
+    ...(recipe && { recipes: [recipe] }),
+    ...(isPart && { select: { q, folder: folder || '/', deep: true } }),
+  };
+}
+
+function rebuildCode(wish: RebuildWish) {
+  const request = requestOf(wish);
+  const words = JSON.stringify(request);
+  return {
+    method: 'POST' as const,
+    path: '/recipes/rebuild?rehearse=true',
+    body: request,
+    client: [
+      `const { plan } = await uniferum.recipes.rehearseRebuild(${words});`,
+      `const { run } = await uniferum.recipes.rebuild(${words});`,
+      'await uniferum.runs.wait(run.id);',
+    ].join('\n'),
+    command: commandLine(
+      'rebuild',
+      ...(wish.recipe ? [wish.recipe] : []),
+      '--only',
+      wish.only,
+      ...(wish.folder ? ['--folder', wish.folder] : []),
+      ...(wish.q ? ['--filter', wish.q] : []),
+      '--rehearse',
+    ),
+  };
+}
+
+const ONLY_WORDS: Record<RebuildRequest['only'], string> = {
+  unfinished: 'All that are not fresh',
+  outdated: 'Outdated ones',
+  missing: 'Due and failed ones',
+  failed: 'Failed ones',
+  all: 'All of them',
+};
+
+interface WishFieldsProps {
+  recipes: readonly RecipeAnswer[];
+  wish: RebuildWish;
+  onChange: (wish: RebuildWish) => void;
+}
+
+function WishFields({ recipes, wish, onChange }: WishFieldsProps) {
+  const set = (part: Partial<RebuildWish>) => onChange({ ...wish, ...part });
+  return (
+    <div className="grid grid-cols-2 gap-x-4 gap-y-3">
+      <Field label="Recipe">
+        {(props) => (
+          <Select {...props} value={wish.recipe} onChange={(event) => set({ recipe: event.target.value })}>
+            <option value="">All recipes</option>
+            {recipes.map(({ name, title }) => (
+              <option key={name} value={name}>
+                {title}
+              </option>
+            ))}
+          </Select>
+        )}
+      </Field>
+      <Field label="Renditions">
+        {(props) => (
+          <Select
+            {...props}
+            value={wish.only}
+            onChange={(event) => set({ only: event.target.value as RebuildRequest['only'] })}
+          >
+            {Object.entries(ONLY_WORDS).map(([only, words]) => (
+              <option key={only} value={only}>
+                {words}
+              </option>
+            ))}
+          </Select>
+        )}
+      </Field>
+      <PartFields wish={wish} set={set} />
+    </div>
+  );
+}
+
+function PartFields({ wish, set }: { wish: RebuildWish; set: (part: Partial<RebuildWish>) => void }) {
+  return (
+    <>
+      <Field label="In the folder, and below">
+        {(props) => (
+          <FolderPicker
+            {...props}
+            none="the whole library"
+            value={wish.folder}
+            onChange={(folder) => set({ folder })}
+          />
+        )}
+      </Field>
+      <Field label="Of what a filter finds">
+        {(props) => (
+          <Input
+            {...props}
+            className="font-mono"
+            placeholder="kind:image captured:2026"
+            value={wish.q}
+            onChange={(event) => set({ q: event.target.value })}
+          />
+        )}
+      </Field>
+    </>
+  );
+}
+
+function PlanList({ plan }: { plan: RebuildPlan | undefined }) {
+  return (
+    <ScrollRegion label="What would be made" className="h-56 border-y border-rule">
+      {plan?.totals.renditions === 0 && (
+        <p className="py-3 text-soft">Nothing would be made: there are no such renditions.</p>
+      )}
+      <ul>
+        {plan?.items.map((item) => (
+          <li
+            key={`${item.asset} ${item.recipe}`}
+            className="grid grid-cols-[minmax(0,1fr)_8rem_7rem] gap-4 border-b border-rule py-1 text-sm"
+          >
+            <span className="truncate">{item.name}</span>
+            <span className="font-mono text-xs leading-5">~{item.recipe}</span>
+            <StateMark state={item.state} />
+          </li>
+        ))}
+      </ul>
+    </ScrollRegion>
+  );
+}
+
+interface TotalsProps {
   totals: {
     renditions: number;
     assets: number;
@@ -167,7 +218,9 @@ function Totals({
     seconds: number | null;
   };
   listed: number;
-}) {
+}
+
+function Totals({ totals, listed }: TotalsProps) {
   return (
     <>
       {formatNumber(listed)} of {formatCount(totals.renditions, 'rendition')} listed, of{' '}

@@ -6,20 +6,16 @@ import { Checkbox, Field, Input, Select } from '../ui/field.js';
 import type { DraftAction, DraftStep } from './draft.js';
 import { NumberInput } from './number-input.js';
 
-/** The settings of the step that is open, in one row. */
-export function StepSettings({
-  step: { id, step },
-  index,
-  count,
-  faults,
-  dispatch,
-}: {
+interface StepSettingsProps {
   step: DraftStep;
   index: number;
   count: number;
   faults: Record<string, string>;
   dispatch: Dispatch<DraftAction>;
-}) {
+}
+
+/** The settings of the step that is open, in one row. */
+export function StepSettings({ step: { id, step }, index, count, faults, dispatch }: StepSettingsProps) {
   const kind = STEP_KINDS[step.op];
   const change = (name: string, value: unknown) => dispatch({ do: 'change', id, name, value });
   return (
@@ -93,17 +89,14 @@ function isUseful(step: DraftStep['step'], name: string): boolean {
   return USEFUL[step.op]?.[name]?.(step) ?? true;
 }
 
-function Setting({
-  field,
-  value,
-  error,
-  onChange,
-}: {
+interface SettingProps {
   field: StepField;
   value: unknown;
   error: string | undefined;
   onChange: (value: unknown) => void;
-}) {
+}
+
+function Setting({ field, value, error, onChange }: SettingProps) {
   if (field.kind === 'flag')
     return (
       <Checkbox
@@ -160,18 +153,15 @@ function Setting({
   );
 }
 
-/** A colour by its figures, and by the platform's own chooser. */
-function ColourInput({
-  value,
-  fallback,
-  onChange,
-  ...props
-}: {
+interface ColourInputProps {
   id: string;
   value: unknown;
   fallback: string | undefined;
   onChange: (value: unknown) => void;
-}) {
+}
+
+/** A colour by its figures, and by the platform's own chooser. */
+function ColourInput({ value, fallback, onChange, ...props }: ColourInputProps) {
   const text = String(value ?? '');
   const shown = /^#[0-9a-f]{6}/i.test(text) ? text.slice(0, 7) : '#ffffff';
   return (

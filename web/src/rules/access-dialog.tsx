@@ -54,15 +54,13 @@ const WORDS: Record<PublicMetadata, { title: string; about: string }> = {
   },
 };
 
-function Choice({
-  folder,
-  answer: { own, effective },
-  onDone,
-}: {
+interface ChoiceProps {
   folder: Folder;
   answer: FolderAccessAnswer;
   onDone: () => void;
-}) {
+}
+
+function Choice({ folder, answer: { own, effective }, onDone }: ChoiceProps) {
   const mayChange = useRight('rules:write');
   const [chosen, setChosen] = useState<Chosen>(own.publicMetadata ?? 'inherit');
   const put = usePutAccess();
@@ -116,19 +114,15 @@ function Choice({
   );
 }
 
-function Option({
-  value,
-  title,
-  about,
-  chosen,
-  onChoose,
-}: {
+interface OptionProps {
   value: Chosen;
   title: string;
   about: string;
   chosen: Chosen;
   onChoose: (value: Chosen) => void;
-}) {
+}
+
+function Option({ value, title, about, chosen, onChoose }: OptionProps) {
   return (
     <label className="flex items-start gap-3 border-l-2 border-rule px-3 py-1.5 has-checked:border-l-oxide has-checked:bg-oxide/5">
       <input

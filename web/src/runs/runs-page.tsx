@@ -11,6 +11,7 @@ import { Checkbox } from '../ui/field.js';
 import { formatMoment, formatNumber, formatSeconds } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { ProgressBar } from '../ui/progress-bar.js';
+import { ScrollRegion } from '../ui/scroll-region.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useRunItems, useRuns } from './hooks.js';
 import { RunActions, steeringOf } from './run-actions.js';
@@ -81,15 +82,13 @@ function RunCode({ run }: { run: Run }) {
   return <AsCode code={code} />;
 }
 
-function RunTable({
-  runs,
-  chosenId,
-  onChoose,
-}: {
+interface RunTableProps {
   runs: readonly Run[];
   chosenId: string | null;
   onChoose: (id: string) => void;
-}) {
+}
+
+function RunTable({ runs, chosenId, onChoose }: RunTableProps) {
   return (
     <table className="w-full text-sm">
       <thead className="sticky top-0 z-10 bg-ground text-left text-soft">
@@ -167,12 +166,7 @@ function RunDetail({ run }: { run: Run }) {
           />
         )}
       </div>
-      <div
-        className="min-h-0 flex-1 overflow-y-auto border-t border-rule"
-        tabIndex={0}
-        role="region"
-        aria-label="Items"
-      >
+      <ScrollRegion label="Items" className="min-h-0 flex-1 border-t border-rule">
         <ul>
           {items.map((item) => (
             <ItemRow key={item.id} item={item} />
@@ -183,7 +177,7 @@ function RunDetail({ run }: { run: Run }) {
             Show the next {Math.min(100, total - items.length)}
           </Button>
         )}
-      </div>
+      </ScrollRegion>
     </section>
   );
 }

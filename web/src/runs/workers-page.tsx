@@ -10,6 +10,7 @@ import { Button } from '../ui/button.js';
 import { formatAgo, formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { ProgressBar } from '../ui/progress-bar.js';
+import { ScrollRegion } from '../ui/scroll-region.js';
 import { RunsViews } from './runs-views.js';
 import { ThroughputChart } from './throughput-chart.js';
 
@@ -41,12 +42,7 @@ export function WorkersPage() {
     >
       <RunsViews />
       {error && <ErrorNotice error={error} />}
-      <div
-        className="min-h-0 flex-1 overflow-y-auto px-6 pb-6"
-        tabIndex={0}
-        role="region"
-        aria-label="Workers and failures"
-      >
+      <ScrollRegion label="Workers and failures" className="min-h-0 flex-1 px-6 pb-6">
         {data && (
           <>
             <section aria-label="Throughput" className="pt-4">
@@ -72,7 +68,7 @@ export function WorkersPage() {
           </>
         )}
         <Failures />
-      </div>
+      </ScrollRegion>
     </Page>
   );
 }

@@ -1,19 +1,16 @@
 import { useState } from 'react';
 import { classNames } from './class-names.js';
 
-/** Two pictures in the same place: one on the left of the slider, the other on its right. */
-export function CompareSlider({
-  left,
-  right,
-  label,
-  className,
-}: {
+interface CompareSliderProps {
   left: { src: string; alt: string };
   right: { src: string; alt: string };
   /** What the slider does, for who doesn't see it. */
   label: string;
   className?: string;
-}) {
+}
+
+/** Two pictures in the same place: one on the left of the slider, the other on its right. */
+export function CompareSlider({ left, right, label, className }: CompareSliderProps) {
   const [share, setShare] = useState(50);
   return (
     <div className={classNames('flex min-h-0 flex-col', className)}>

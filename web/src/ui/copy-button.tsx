@@ -4,17 +4,15 @@ import { IconButton } from './button.js';
 
 const SHOWN_MS = 1500;
 
-/** Copies a text, and says so for a moment. */
-export function CopyButton({
-  text,
-  name,
-  icon = 'copy',
-}: {
+interface CopyButtonProps {
   text: string;
   name: string;
   /** What is copied: a text, or code. */
   icon?: 'copy' | 'code';
-}) {
+}
+
+/** Copies a text, and says so for a moment. */
+export function CopyButton({ text, name, icon = 'copy' }: CopyButtonProps) {
   const Icon = icon === 'code' ? Code : Copy;
   const [isCopied, setCopied] = useState(false);
   useEffect(() => {

@@ -2,16 +2,14 @@ import type { ReactNode } from 'react';
 import { type ActionCode, AsCode } from './as-code.js';
 import { ErrorNotice } from './notice.js';
 
-/** The end of a form: what went wrong, the buttons, and the action as code. */
-export function FormFoot({
-  error,
-  code,
-  children,
-}: {
+interface FormFootProps {
   error?: unknown;
   code: ActionCode;
   children: ReactNode;
-}) {
+}
+
+/** The end of a form: what went wrong, the buttons, and the action as code. */
+export function FormFoot({ error, code, children }: FormFootProps) {
   return (
     <div className="flex flex-col gap-4">
       {error ? <ErrorNotice error={error} /> : null}

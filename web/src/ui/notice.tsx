@@ -13,16 +13,14 @@ export function ErrorNotice({ error }: { error: unknown }) {
   );
 }
 
-/** What would be here, and the one action that fills the place. */
-export function EmptyPlace({
-  title,
-  children,
-  action,
-}: {
+interface EmptyPlaceProps {
   title: string;
   children: ReactNode;
   action?: ReactNode;
-}) {
+}
+
+/** What would be here, and the one action that fills the place. */
+export function EmptyPlace({ title, children, action }: EmptyPlaceProps) {
   return (
     <div className="flex flex-col items-start gap-3 border-l-2 border-rule-strong py-2 pl-5">
       <p className="text-lg font-semibold">{title}</p>

@@ -1,18 +1,15 @@
 import { useState } from 'react';
 import { classNames } from './class-names.js';
 
-/** A picture over its own blurred colours, which stay until it has loaded: nothing moves. */
-export function Picture({
-  src,
-  placeholder,
-  alt,
-  className,
-}: {
+interface PictureProps {
   src: string;
   placeholder: string | null;
   alt: string;
   className?: string;
-}) {
+}
+
+/** A picture over its own blurred colours, which stay until it has loaded: nothing moves. */
+export function Picture({ src, placeholder, alt, className }: PictureProps) {
   const [isLoaded, setLoaded] = useState(false);
   return (
     <span className={classNames('relative block overflow-hidden bg-rule', className)}>

@@ -2,16 +2,14 @@ import { Popover } from 'radix-ui';
 import type { ReactNode } from 'react';
 import { classNames } from './class-names.js';
 
-/** A box that opens below its button. */
-export function Popup({
-  button,
-  className,
-  children,
-}: {
+interface PopupProps {
   button: ReactNode;
   className: string;
   children: ReactNode;
-}) {
+}
+
+/** A box that opens below its button. */
+export function Popup({ button, className, children }: PopupProps) {
   return (
     <Popover.Root>
       <Popover.Trigger asChild>{button}</Popover.Trigger>

@@ -1,18 +1,15 @@
 import { Progress } from 'radix-ui';
 import { classNames } from './class-names.js';
 
-/** How much of something is done; `value` and `max` in the same unit. */
-export function ProgressBar({
-  value,
-  max,
-  label,
-  className,
-}: {
+interface ProgressBarProps {
   value: number;
   max: number;
   label: string;
   className?: string;
-}) {
+}
+
+/** How much of something is done; `value` and `max` in the same unit. */
+export function ProgressBar({ value, max, label, className }: ProgressBarProps) {
   const part = max > 0 ? Math.min(1, value / max) : 0;
   return (
     <Progress.Root

@@ -44,19 +44,16 @@ const LOOKS: Record<RunState | ItemState | Outcome | RenditionState | InboxState
 
 export type AnyState = keyof typeof LOOKS;
 
-/** A state as word and shape. */
-export function StateMark({
-  state,
-  count,
-  isWordHidden = false,
-  className,
-}: {
+interface StateMarkProps {
   state: AnyState;
   count?: number;
   /** Shape and count alone, where there is no room; the word is there for screen readers and on hover. */
   isWordHidden?: boolean;
   className?: string;
-}) {
+}
+
+/** A state as word and shape. */
+export function StateMark({ state, count, isWordHidden = false, className }: StateMarkProps) {
   const { word, shape, colour } = LOOKS[state];
   return (
     <span

@@ -1,14 +1,13 @@
 import { NavLink } from 'react-router';
 import { classNames } from './class-names.js';
 
-/** The views of a station, side by side above its work. */
-export function ViewLinks({
-  label,
-  views,
-}: {
+interface ViewLinksProps {
   label: string;
   views: readonly { to: string; name: string; count?: number | undefined }[];
-}) {
+}
+
+/** The views of a station, side by side above its work. */
+export function ViewLinks({ label, views }: ViewLinksProps) {
   return (
     <nav aria-label={label} className="flex gap-5 border-b border-rule px-6">
       {views.map(({ to, name, count }) => (

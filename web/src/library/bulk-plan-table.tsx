@@ -1,0 +1,48 @@
+import type { BulkPlan } from '@uniferum/client';
+import { formatNumber } from '../ui/format.js';
+
+/** Rehearsal: counts of all, and the first changes. */
+export function BulkPlanTable({ plan: { items, totals } }: { plan: BulkPlan }) {
+  return (
+    <section aria-label="What would change" className="border-l-2 border-ochre pl-4">
+      <p role="status" className="font-medium">
+        {describeTotals(totals)}.
+      </p>
+      <ul className="max-h-32 overflow-y-auto text-sm">
+        {items.map(({ asset, name, before, after }) => (
+          <li key={asset} className="grid grid-cols-[14rem_minmax(0,1fr)] gap-4 border-b border-rule py-0.5">
+            <span className="truncate font-medium">{name}</span>
+            <span className="truncate">
+              {Object.keys(after).map((field) => (
+                <span key={field} className="mr-4">
+                  <span className="text-soft">
+                    {field}: {show(before[field])} →{' '}
+                  </span>
+                  {show(after[field])}
+                </span>
+              ))}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function describeTotals(totals: BulkPlan['totals']): string {
+  return [
+    `${formatNumber(totals.changed)} would change`,
+    totals.hasOne > 0 && `${formatNumber(totals.hasOne)} already have one`,
+    totals.noDate > 0 && `${formatNumber(totals.noDate)} have no capture date`,
+    totals.dateLimit > 0 && `${formatNumber(totals.dateLimit)} would leave the years 1000 to 9999`,
+    totals.same > 0 && `${formatNumber(totals.same)} are so already`,
+  ]
+    .filter(Boolean)
+    .join(', ');
+}
+
+function show(value: unknown): string {
+  if (value === null || value === undefined || value === '') return 'nothing';
+  if (Array.isArray(value)) return value.length > 0 ? value.join(', ') : 'nothing';
+  return String(value);
+}

@@ -1,0 +1,126 @@
+import type { FacetCount } from '@uniferum/client';
+import { brushX } from 'd3-brush';
+import { type ScaleBand, scaleBand, scaleLinear } from 'd3-scale';
+import { select } from 'd3-selection';
+import { type RefObject, useEffect, useMemo, useRef } from 'react';
+import { formatNumber } from '../ui/format.js';
+import { useElementSize } from '../ui/use-element-size.js';
+
+const HEIGHT = 92;
+
+interface MonthsProps {
+  counts: readonly FacetCount[];
+  /** Told the span that was drawn, such as `2025-05..2025-09`; null takes it away. */
+  onBrush: (span: string | null) => void;
+}
+
+/** When the pictures were taken, by month. Drawing over it takes a span. */
+export function Months({ counts, onBrush }: MonthsProps) {
+  const frame = useRef<HTMLDivElement>(null);
+  const { width } = useElementSize(frame);
+  const months = useMemo(() => fillMonths(counts), [counts]);
+  const [first, last] = [months.at(0)?.name, months.at(-1)?.name];
+  return (
+    <div className="flex min-w-0 flex-col">
+      <h2 className="eyebrow">Taken, by month; draw over it to take a span</h2>
+      <div ref={frame} className="min-w-0 flex-1">
+        {months.length === 0 ? (
+          <p className="text-sm text-soft">No capture dates are known.</p>
+        ) : (
+          <Histogram months={months} width={width} onBrush={onBrush} />
+        )}
+        <p className="figure flex justify-between text-soft">
+          <span>{first}</span>
+          <span>{last !== first && last}</span>
+        </p>
+      </div>
+    </div>
+  );
+}
+
+interface HistogramProps {
+  months: readonly FacetCount[];
+  width: number;
+  onBrush: MonthsProps['onBrush'];
+}
+
+function Histogram({ months, width, onBrush }: HistogramProps) {
+  const layer = useRef<SVGGElement>(null);
+  const names = useMemo(() => months.map(({ name }) => name), [months]);
+  const x = useMemo(() => scaleBand<string>(names, [0, width]).paddingInner(0.15), [names, width]);
+  const y = scaleLinear([0, Math.max(1, ...months.map(({ items }) => items))], [0, HEIGHT]);
+  useBrush(layer, x, onBrush);
+  return (
+    <svg
+      width={width}
+      height={HEIGHT}
+      role="img"
+      aria-label={`Capture dates from ${names.at(0)} to ${names.at(-1)}`}
+    >
+      {months.map(({ name, items }) => (
+        <rect
+          key={name}
+          x={x(name) ?? 0}
+          y={HEIGHT - y(items)}
+          width={Math.max(1, x.bandwidth())}
+          height={y(items)}
+          className="fill-rule-strong"
+        >
+          <title>{`${name}: ${formatNumber(items)}`}</title>
+        </rect>
+      ))}
+      <line x1={0} x2={width} y1={HEIGHT - 0.5} y2={HEIGHT - 0.5} className="stroke-rule-strong" />
+      <g ref={layer} className="[&_.selection]:fill-oxide/30 [&_.selection]:stroke-oxide" />
+    </svg>
+  );
+}
+
+/** Lets a span be drawn over the months of a scale. */
+function useBrush(
+  layer: RefObject<SVGGElement | null>,
+  x: ScaleBand<string>,
+  onBrush: MonthsProps['onBrush'],
+) {
+  useEffect(() => {
+    const width = x.range()[1];
+    if (!layer.current || width === 0) return;
+    const brush = brushX<unknown>()
+      .extent([
+        [0, 0],
+        [width, HEIGHT],
+      ])
+      // What the program itself sets is no wish of a person.
+      .on('end', ({ selection, sourceEvent }) => sourceEvent && onBrush(spanOf(x, selection)));
+    const group = select(layer.current);
+    group.call(brush as never);
+    return () => {
+      group.on('.brush', null).selectAll('*').remove();
+    };
+  }, [layer, x, onBrush]);
+}
+
+/** The months whose middle lies within the pixels of a selection. */
+function spanOf(x: ScaleBand<string>, selection: [number, number] | null): string | null {
+  if (!selection) return null;
+  const chosen = x.domain().filter((name) => {
+    const middle = (x(name) ?? 0) + x.bandwidth() / 2;
+    return middle >= selection[0] && middle <= selection[1];
+  });
+  const [first, last] = [chosen.at(0), chosen.at(-1)];
+  if (!first || !last) return null;
+  return first === last ? first : `${first}..${last}`;
+}
+
+/** Months without a picture are shown as gaps, not left out. */
+function fillMonths(counts: readonly FacetCount[]): FacetCount[] {
+  const [first, last] = [counts.at(0)?.name, counts.at(-1)?.name];
+  if (!first || !last) return [];
+  const known = new Map(counts.map(({ name, items }) => [name, items]));
+  const months: FacetCount[] = [];
+  const toNumber = (month: string) => Number(month.slice(0, 4)) * 12 + Number(month.slice(5)) - 1;
+  for (let at = toNumber(first); at <= toNumber(last) && months.length < 2400; at += 1) {
+    const name = `${Math.floor(at / 12)}-${String((at % 12) + 1).padStart(2, '0')}`;
+    months.push({ name, items: known.get(name) ?? 0 });
+  }
+  return months;
+}

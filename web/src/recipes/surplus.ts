@@ -1,0 +1,39 @@
+import type { SurplusRendition, SurplusRequest } from '@uniferum/client';
+import { commandLine } from '../ui/command-line.js';
+
+/** Names one surplus file among others. */
+export function keyOfSurplus({ asset, recipe, variant }: SurplusRendition): string {
+  return `${asset.id} ${recipe} ${variant ?? ''}`;
+}
+
+/** Asks to remove what was ticked; where nothing is, all that the list shows. */
+export function surplusRequest(
+  ticked: readonly SurplusRendition[],
+  unaskedDays: number | null,
+): SurplusRequest {
+  if (ticked.length > 0)
+    return { keys: ticked.map(({ asset, recipe, variant }) => ({ asset: asset.id, recipe, variant })) };
+  return unaskedDays === null ? {} : { unaskedDays };
+}
+
+/** The removal as code; files that were ticked one by one have no command line. */
+export function removalCode(request: SurplusRequest) {
+  const words = JSON.stringify(request);
+  return {
+    method: 'POST' as const,
+    path: '/renditions/surplus/remove?rehearse=true',
+    body: request,
+    client: [
+      `const { plan } = await uniferum.renditions.rehearseRemoval(${words});`,
+      `const { run } = await uniferum.renditions.removeSurplus(${words});`,
+      '// Within thirty days: await uniferum.runs.undo(run.id);',
+    ].join('\n'),
+    ...(request.keys === undefined && {
+      command: commandLine(
+        'surplus',
+        ...(request.unaskedDays === undefined ? [] : ['--unasked', String(request.unaskedDays)]),
+        '--remove',
+      ),
+    }),
+  };
+}
