@@ -12,59 +12,68 @@ interface Credentials {
 
 /** The page before the console. */
 export function SignIn() {
+  return (
+    <main className="grid min-h-full grid-cols-1 md:grid-cols-[1fr_26rem]">
+      <About />
+      <SignInForm />
+    </main>
+  );
+}
+
+function About() {
+  return (
+    <section className="hidden flex-col justify-between border-r border-rule p-12 md:flex">
+      <Mark className="text-lg" />
+      <ol className="flex max-w-2xl flex-col gap-0">
+        {STATIONS.map(([word, text]) => (
+          <li key={word} className="grid grid-cols-[8rem_1fr] items-baseline gap-6 border-t border-rule py-4">
+            <span className="text-lg font-semibold">{word}</span>
+            <span className="text-soft">{text}</span>
+          </li>
+        ))}
+      </ol>
+      <p className="text-sm text-soft">
+        Everything here can be done from a script as well: the API is described at /api/v1/openapi.json.
+      </p>
+    </section>
+  );
+}
+
+function SignInForm() {
   const { register, handleSubmit, formState } = useForm<Credentials>();
   const signIn = useSignIn();
   return (
-    <main className="grid min-h-full grid-cols-1 md:grid-cols-[1fr_26rem]">
-      <section className="hidden flex-col justify-between border-r border-rule p-12 md:flex">
-        <Mark className="text-lg" />
-        <ol className="flex max-w-2xl flex-col gap-0">
-          {STATIONS.map(([word, text]) => (
-            <li
-              key={word}
-              className="grid grid-cols-[8rem_1fr] items-baseline gap-6 border-t border-rule py-4"
-            >
-              <span className="text-lg font-semibold">{word}</span>
-              <span className="text-soft">{text}</span>
-            </li>
-          ))}
-        </ol>
-        <p className="text-sm text-soft">
-          Everything here can be done from a script as well: the API is described at /api/v1/openapi.json.
-        </p>
-      </section>
-      <form
-        className="flex flex-col justify-center gap-5 bg-surface p-10"
-        onSubmit={handleSubmit((credentials) => signIn.mutate(credentials))}
-      >
-        <h1 className="text-xl font-semibold">Sign in</h1>
-        <Field label="Address" error={formState.errors.email?.message}>
-          {(props) => (
-            <Input
-              type="email"
-              autoComplete="username"
-              autoFocus
-              {...props}
-              {...register('email', { required: 'Write your e-mail address.' })}
-            />
-          )}
-        </Field>
-        <Field label="Password" error={formState.errors.password?.message}>
-          {(props) => (
-            <Input
-              type="password"
-              autoComplete="current-password"
-              {...props}
-              {...register('password', { required: 'Write your password.' })}
-            />
-          )}
-        </Field>
-        {signIn.error && <ErrorNotice error={signIn.error} />}
-        <Button look="main" type="submit" disabled={signIn.isPending} className="self-start">
-          {signIn.isPending ? 'Signing in …' : 'Sign in'}
-        </Button>
-      </form>
-    </main>
+    <form
+      className="flex flex-col justify-center gap-5 bg-surface p-10"
+      onSubmit={handleSubmit((credentials) => signIn.mutate(credentials))}
+    >
+      <h1 className="text-xl font-semibold">Sign in</h1>
+      <Field label="Address" error={formState.errors.email?.message}>
+        {(props) => (
+          <Input
+            type="email"
+            autoComplete="username"
+            autoFocus
+            {...props}
+            {...register('email', { required: 'Write your e-mail address.' })}
+          />
+        )}
+      </Field>
+      <Field label="Password" error={formState.errors.password?.message}>
+        {(props) => (
+          <Input
+            type="password"
+            autoComplete="current-password"
+            {...props}
+            {...register('password', { required: 'Write your password.' })}
+          />
+        )}
+      </Field>
+      {signIn.error && <ErrorNotice error={signIn.error} />}
+      <Button look="main" type="submit" disabled={signIn.isPending} className="self-start">
+        {signIn.isPending ? 'Signing in …' : 'Sign in'}
+      </Button>
+    </form>
   );
 }
 

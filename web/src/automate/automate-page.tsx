@@ -16,40 +16,17 @@ export function AutomatePage() {
   const mayMake = useRight('keys:write');
   const { data: keys, error } = useKeys(mayMake);
   const [isMaking, setMaking] = useState(false);
-  const actions = (
-    <>
-      <a
-        href="/api/v1/openapi.json"
-        target="_blank"
-        rel="noreferrer"
-        className="inline-flex h-8 items-center gap-1.5 px-2 text-sm text-soft hover:text-ink hover:underline"
-      >
-        The API as OpenAPI <ArrowUpRight className="size-3.5" aria-label="Opens in a new tab" />
-      </a>
-      {mayMake && (
-        <Button look="main" onClick={() => setMaking(true)}>
-          <Plus className="size-4" aria-hidden="true" /> New key
-        </Button>
-      )}
-    </>
-  );
   return (
-    <Page title="Automate" note="Everything that the console does, a script can do." actions={actions}>
+    <Page
+      title="Automate"
+      note="Everything that the console does, a script can do."
+      actions={<PageActions onMake={mayMake ? () => setMaking(true) : null} />}
+    >
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,3fr)_minmax(0,2fr)] border-t border-rule">
         <section aria-label="API keys" className="overflow-y-auto border-r border-rule">
           {error && <ErrorNotice error={error} />}
           {!mayMake && <p className="p-6 text-soft">To see and make keys you need the right “keys:write”.</p>}
-          {keys?.length === 0 && (
-            <div className="p-6">
-              <EmptyPlace
-                title="No key yet"
-                action={<Button onClick={() => setMaking(true)}>Make the first key</Button>}
-              >
-                A script shows a key with each request. A key has the rights that you give it, and can be
-                revoked at any time.
-              </EmptyPlace>
-            </div>
-          )}
+          {keys?.length === 0 && <NoKey onMake={() => setMaking(true)} />}
           <ul>
             {keys?.map((key) => (
               <KeyRow key={key.id} apiKey={key} />
@@ -63,8 +40,39 @@ export function AutomatePage() {
   );
 }
 
+/** `onMake` is null for those who may not make keys. */
+function PageActions({ onMake }: { onMake: (() => void) | null }) {
+  return (
+    <>
+      <a
+        href="/api/v1/openapi.json"
+        target="_blank"
+        rel="noreferrer"
+        className="inline-flex h-8 items-center gap-1.5 px-2 text-sm text-soft hover:text-ink hover:underline"
+      >
+        The API as OpenAPI <ArrowUpRight className="size-3.5" aria-label="Opens in a new tab" />
+      </a>
+      {onMake && (
+        <Button look="main" onClick={onMake}>
+          <Plus className="size-4" aria-hidden="true" /> New key
+        </Button>
+      )}
+    </>
+  );
+}
+
+function NoKey({ onMake }: { onMake: () => void }) {
+  return (
+    <div className="p-6">
+      <EmptyPlace title="No key yet" action={<Button onClick={onMake}>Make the first key</Button>}>
+        A script shows a key with each request. A key has the rights that you give it, and can be revoked at
+        any time.
+      </EmptyPlace>
+    </div>
+  );
+}
+
 function KeyRow({ apiKey }: { apiKey: ApiKey }) {
-  const { revoke } = useKeyChanges();
   const [isAsking, setAsking] = useState(false);
   return (
     <li className="grid grid-cols-[minmax(0,1fr)_auto] items-start gap-4 border-b border-rule px-6 py-3">
@@ -79,28 +87,40 @@ function KeyRow({ apiKey }: { apiKey: ApiKey }) {
         </p>
       </div>
       {isAsking ? (
-        <span className="flex items-center gap-2">
-          <span className="text-sm">Scripts with it stop working.</span>
-          <Button look="fault" onClick={() => revoke.mutate(apiKey.id)}>
-            Revoke
-          </Button>
-          <Button look="quiet" onClick={() => setAsking(false)}>
-            Keep
-          </Button>
-          <AsCode
-            code={{
-              method: 'DELETE',
-              path: `/keys/${apiKey.id}`,
-              client: `await uniferum.keys.revoke('${apiKey.id}');`,
-            }}
-          />
-        </span>
+        <RevokeQuestion id={apiKey.id} onKeep={() => setAsking(false)} />
       ) : (
         <Button look="quiet" aria-label={`Revoke ${apiKey.name}`} onClick={() => setAsking(true)}>
           Revoke
         </Button>
       )}
     </li>
+  );
+}
+
+interface RevokeQuestionProps {
+  id: string;
+  onKeep: () => void;
+}
+
+function RevokeQuestion({ id, onKeep }: RevokeQuestionProps) {
+  const { revoke } = useKeyChanges();
+  return (
+    <span className="flex items-center gap-2">
+      <span className="text-sm">Scripts with it stop working.</span>
+      <Button look="fault" onClick={() => revoke.mutate(id)}>
+        Revoke
+      </Button>
+      <Button look="quiet" onClick={onKeep}>
+        Keep
+      </Button>
+      <AsCode
+        code={{
+          method: 'DELETE',
+          path: `/keys/${id}`,
+          client: `await uniferum.keys.revoke('${id}');`,
+        }}
+      />
+    </span>
   );
 }
 

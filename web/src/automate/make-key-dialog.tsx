@@ -1,12 +1,11 @@
 import { ALL_RIGHTS, RIGHTS, type Right } from '@uniferum/core/access';
-import { useForm } from 'react-hook-form';
+import { type UseFormReturn, useForm } from 'react-hook-form';
 import { useMe } from '../access/hooks.js';
-import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { CopyButton } from '../ui/copy-button.js';
 import { Dialog } from '../ui/dialog.js';
 import { Checkbox, Field, Input } from '../ui/field.js';
-import { ErrorNotice } from '../ui/notice.js';
+import { FormFoot } from '../ui/form-foot.js';
 import { useKeyChanges } from './hooks.js';
 
 interface KeyForm {
@@ -47,10 +46,10 @@ export function MakeKeyDialog({ onClose }: { onClose: () => void }) {
 }
 
 function MakeKeyForm({ make }: { make: ReturnType<typeof useKeyChanges>['make'] }) {
-  const { data: me } = useMe();
-  const { register, handleSubmit, formState, watch } = useForm<KeyForm>({
+  const form = useForm<KeyForm>({
     defaultValues: { name: '', rights: ['library:read', 'library:write'] },
   });
+  const { register, handleSubmit, formState, watch } = form;
   const body = watch();
   return (
     <form onSubmit={handleSubmit((key) => make.mutate(key))} className="flex flex-col gap-4">
@@ -64,34 +63,40 @@ function MakeKeyForm({ make }: { make: ReturnType<typeof useKeyChanges>['make'] 
           />
         )}
       </Field>
-      <fieldset className="flex flex-col gap-1.5">
-        <legend className="mb-1 text-sm font-medium">Rights</legend>
-        {ALL_RIGHTS.filter((right) => me?.rights.includes(right)).map((right) => (
-          <Checkbox
-            key={right}
-            value={right}
-            label={RIGHTS[right]}
-            {...register('rights', {
-              validate: (rights) => rights.length > 0 || 'Choose at least one right.',
-            })}
-          />
-        ))}
-        {formState.errors.rights && <p className="text-xs text-fault">{formState.errors.rights.message}</p>}
-      </fieldset>
-      {make.error && <ErrorNotice error={make.error} />}
-      <div className="flex items-center justify-between">
+      <RightsField form={form} />
+      <FormFoot
+        error={make.error}
+        code={{
+          method: 'POST',
+          path: '/keys',
+          body,
+          client: `const { secret } = await uniferum.keys.make(${JSON.stringify(body, null, 2)});`,
+        }}
+      >
         <Button look="main" type="submit" disabled={make.isPending}>
           Make the key
         </Button>
-        <AsCode
-          code={{
-            method: 'POST',
-            path: '/keys',
-            body,
-            client: `const { secret } = await uniferum.keys.make(${JSON.stringify(body, null, 2)});`,
-          }}
-        />
-      </div>
+      </FormFoot>
     </form>
+  );
+}
+
+function RightsField({ form: { register, formState } }: { form: UseFormReturn<KeyForm> }) {
+  const { data: me } = useMe();
+  return (
+    <fieldset className="flex flex-col gap-1.5">
+      <legend className="mb-1 text-sm font-medium">Rights</legend>
+      {ALL_RIGHTS.filter((right) => me?.rights.includes(right)).map((right) => (
+        <Checkbox
+          key={right}
+          value={right}
+          label={RIGHTS[right]}
+          {...register('rights', {
+            validate: (rights) => rights.length > 0 || 'Choose at least one right.',
+          })}
+        />
+      ))}
+      {formState.errors.rights && <p className="text-xs text-fault">{formState.errors.rights.message}</p>}
+    </fieldset>
   );
 }

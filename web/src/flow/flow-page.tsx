@@ -28,25 +28,29 @@ export function FlowPage() {
       }
     >
       {error && <ErrorNotice error={error} />}
-      {isEmpty && (
-        <div className="px-6 pb-2">
-          <EmptyPlace
-            title="Nothing flows yet"
-            action={
-              <Link to="/intake" className="text-oxide underline">
-                Bring the first files in
-              </Link>
-            }
-          >
-            This is the map of the whole: from where files come, through rules into the library, by recipes
-            into stores and onto pages.
-          </EmptyPlace>
-        </div>
-      )}
+      {isEmpty && <NothingFlows />}
       <div className="min-h-0 flex-1 overflow-auto border-t border-rule px-6">
         {flow && <FlowMap flow={flow} />}
       </div>
     </Page>
+  );
+}
+
+function NothingFlows() {
+  return (
+    <div className="px-6 pb-2">
+      <EmptyPlace
+        title="Nothing flows yet"
+        action={
+          <Link to="/intake" className="text-oxide underline">
+            Bring the first files in
+          </Link>
+        }
+      >
+        This is the map of the whole: from where files come, through rules into the library, by recipes into
+        stores and onto pages.
+      </EmptyPlace>
+    </div>
   );
 }
 
@@ -122,8 +126,12 @@ const SOURCES: Record<FlowSource, { title: string; to: string }> = {
   link: { title: 'Links', to: '/intake?way=addresses' },
 };
 
-function Joints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }) {
-  const taken = flow.verdicts.accepted + flow.verdicts.warned;
+interface JointsProps {
+  flow: Flow;
+  boxes: ReadonlyMap<string, Box>;
+}
+
+function Joints({ flow, boxes }: JointsProps) {
   return (
     <>
       {flow.sources.map(({ from, amount }) => (
@@ -131,38 +139,8 @@ function Joints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }
           <Amount items={amount.items} bytes={amount.bytes} one="file" />
         </Joint>
       ))}
-      <Joint box={boxes.get('intake')} to="/intake" title="Checked by rules">
-        <Figure
-          value={flow.verdicts.accepted + flow.verdicts.warned + flow.verdicts.refused}
-          word="checked"
-        />
-        <StateMark state="accepted" count={flow.verdicts.accepted} />
-        <StateMark state="warned" count={flow.verdicts.warned} />
-        <p className="mt-1 text-xs text-soft">
-          Rules in {formatNumber(flow.ruledFolders)} of {formatCount(flow.folders, 'folder')}
-        </p>
-      </Joint>
-      {flow.verdicts.refused > 0 && (
-        <Joint box={boxes.get('refused')} to="/intake" title="Refused">
-          <StateMark state="refused" count={flow.verdicts.refused} />
-        </Joint>
-      )}
-      <Joint box={boxes.get('library')} to="/library" title="Library">
-        <Amount items={flow.library.items} bytes={flow.library.bytes} one="asset" />
-        <ul className="mt-2 flex flex-col">
-          {flow.kinds.map(({ kind, amount }) => (
-            <li key={kind} className="flex justify-between text-sm">
-              <span className="text-soft">{kind}</span>
-              <span className="figure">{formatNumber(amount.items)}</span>
-            </li>
-          ))}
-        </ul>
-        {flow.library.items < taken && (
-          <p className="text-xs leading-5 text-soft">
-            {formatNumber(taken - flow.library.items)} in the bin or gone
-          </p>
-        )}
-      </Joint>
+      <IntakeJoints flow={flow} boxes={boxes} />
+      <LibraryJoint flow={flow} boxes={boxes} />
       <RecipeJoints flow={flow} boxes={boxes} />
       {flow.stores.map(({ store, amount }) => (
         <Joint
@@ -181,7 +159,45 @@ function Joints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }
   );
 }
 
-function RecipeJoints({ flow, boxes }: { flow: Flow; boxes: ReadonlyMap<string, Box> }) {
+function IntakeJoints({ flow: { verdicts, ruledFolders, folders }, boxes }: JointsProps) {
+  return (
+    <>
+      <Joint box={boxes.get('intake')} to="/intake" title="Checked by rules">
+        <Figure value={verdicts.accepted + verdicts.warned + verdicts.refused} word="checked" />
+        <StateMark state="accepted" count={verdicts.accepted} />
+        <StateMark state="warned" count={verdicts.warned} />
+        <p className="mt-1 text-xs text-soft">
+          Rules in {formatNumber(ruledFolders)} of {formatCount(folders, 'folder')}
+        </p>
+      </Joint>
+      {verdicts.refused > 0 && (
+        <Joint box={boxes.get('refused')} to="/intake" title="Refused">
+          <StateMark state="refused" count={verdicts.refused} />
+        </Joint>
+      )}
+    </>
+  );
+}
+
+function LibraryJoint({ flow: { library, kinds, verdicts }, boxes }: JointsProps) {
+  const gone = verdicts.accepted + verdicts.warned - library.items;
+  return (
+    <Joint box={boxes.get('library')} to="/library" title="Library">
+      <Amount items={library.items} bytes={library.bytes} one="asset" />
+      <ul className="mt-2 flex flex-col">
+        {kinds.map(({ kind, amount }) => (
+          <li key={kind} className="flex justify-between text-sm">
+            <span className="text-soft">{kind}</span>
+            <span className="figure">{formatNumber(amount.items)}</span>
+          </li>
+        ))}
+      </ul>
+      {gone > 0 && <p className="text-xs leading-5 text-soft">{formatNumber(gone)} in the bin or gone</p>}
+    </Joint>
+  );
+}
+
+function RecipeJoints({ flow, boxes }: JointsProps) {
   if (flow.recipes.length === 0)
     return (
       <Joint box={boxes.get('recipes')} to="/recipes" title="No recipe yet" isQuiet>

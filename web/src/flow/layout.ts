@@ -119,17 +119,16 @@ export function layOutFlow(flow: Flow, size: { width: number; height: number }):
   return { boxes, streams: drawStreams(flow, boxes) };
 }
 
+/** A box of a column: its id, and its height in px. */
+type Entry = [id: string, height: number];
+
 function placeBoxes(flow: Flow, { width, height }: { width: number; height: number }): Map<string, Box> {
   const pitch = width / (COLUMNS - GAP_SHARE);
   const column = pitch * (1 - GAP_SHARE);
   const middle = height / 2;
   const boxes = new Map<string, Box>();
-  const stack = (
-    index: number,
-    entries: readonly [id: string, height: number][],
-    { centre = middle, gap = ROW_GAP } = {},
-  ) => {
-    const total = entries.reduce((sum, [, tall]) => sum + tall, 0) + gap * (entries.length - 1);
+  const stack = (index: number, entries: readonly Entry[], { centre = middle, gap = ROW_GAP } = {}) => {
+    const total = sum(entries.map(([, tall]) => tall)) + gap * (entries.length - 1);
     let y = centre - total / 2;
     for (const [id, tall] of entries) {
       boxes.set(id, { id, x: index * pitch, y, width: column, height: tall });
@@ -138,43 +137,42 @@ function placeBoxes(flow: Flow, { width, height }: { width: number; height: numb
   };
   stack(
     0,
-    flow.sources.map(({ from }): [string, number] => [`source:${from}`, HEIGHTS.source]),
+    flow.sources.map(({ from }): Entry => [`source:${from}`, HEIGHTS.source]),
     { gap: gapFor(flow.sources.length * HEIGHTS.source, flow.sources.length, height) },
   );
   stack(1, [['intake', HEIGHTS.intake]]);
-  const taken = flow.verdicts.accepted + flow.verdicts.warned;
-  stack(2, [
-    ['library', PADDING + AMOUNT + 8 + LINE * (flow.kinds.length + (flow.library.items < taken ? 2 : 0))],
-  ]);
-  const drawn = drawnRecipes(flow.recipes);
-  const room = height - CREST_ROOM;
-  const natural = drawn.map((recipe) => recipeHeight(recipe, column));
-  const available = room - LEAST_ROW_GAP * drawn.length;
-  // Below the stream of the originals; in a low window each gives up a part of its height.
-  const shrinkage = Math.min(1, available / Math.max(1, sum(natural)));
-  const tall = drawn.map(({ name }, index): [string, number] => [
-    `recipe:${name}`,
-    (natural[index] ?? 0) * shrinkage,
-  ]);
-  stack(3, tall.length > 0 ? tall : [['recipes', HEIGHTS.noRecipe]], {
-    centre: middle + CREST_ROOM / 2 - LEAST_ROW_GAP / 2,
-    gap: gapFor(sum(natural) * shrinkage, tall.length, room),
-  });
+  stack(2, [['library', libraryHeight(flow)]]);
+  const recipes = recipeEntries(flow, column, height - CREST_ROOM);
+  stack(3, recipes.entries, { centre: middle + CREST_ROOM / 2 - LEAST_ROW_GAP / 2, gap: recipes.gap });
   stack(
     4,
-    flow.stores.map(({ store }): [string, number] => [`store:${store}`, HEIGHTS.store]),
+    flow.stores.map(({ store }): Entry => [`store:${store}`, HEIGHTS.store]),
   );
   stack(5, [['pages', HEIGHTS.pages]]);
   const intake = boxes.get('intake');
-  if (intake)
-    boxes.set('refused', {
-      id: 'refused',
-      x: intake.x,
-      y: intake.y + intake.height + 44,
-      width: column,
-      height: HEIGHTS.refused,
-    });
+  if (intake) boxes.set('refused', refusedBelow(intake));
   return boxes;
+}
+
+function libraryHeight({ kinds, library, verdicts }: Flow): number {
+  const isSomeGone = library.items < verdicts.accepted + verdicts.warned;
+  return PADDING + AMOUNT + 8 + LINE * (kinds.length + (isSomeGone ? 2 : 0));
+}
+
+/** The recipes in a column of so many px; in a low window each gives up a part of its height. */
+function recipeEntries(flow: Flow, column: number, room: number): { entries: Entry[]; gap: number } {
+  const drawn = drawnRecipes(flow.recipes);
+  if (drawn.length === 0) return { entries: [['recipes', HEIGHTS.noRecipe]], gap: ROW_GAP };
+  const natural = sum(drawn.map((recipe) => recipeHeight(recipe, column)));
+  const shrinkage = Math.min(1, (room - LEAST_ROW_GAP * drawn.length) / Math.max(1, natural));
+  return {
+    entries: drawn.map((recipe) => [`recipe:${recipe.name}`, recipeHeight(recipe, column) * shrinkage]),
+    gap: gapFor(natural * shrinkage, drawn.length, room),
+  };
+}
+
+function refusedBelow({ x, y, width, height }: Box): Box {
+  return { id: 'refused', x, y: y + height + 44, width, height: HEIGHTS.refused };
 }
 
 function sum(values: readonly number[]): number {
@@ -187,56 +185,77 @@ function gapFor(tall: number, count: number, room: number): number {
   return Math.min(ROW_GAP * 1.6, Math.max(LEAST_ROW_GAP, (room - tall) / (count - 1)));
 }
 
+type BreadthOf = (items: number) => number;
+
 function drawStreams(flow: Flow, boxes: ReadonlyMap<string, Box>): Stream[] {
-  const taken = flow.sources.reduce((sum, { amount }) => sum + amount.items, 0);
+  const taken = sum(flow.sources.map(({ amount }) => amount.items));
   const most = Math.max(1, taken, flow.library.items, ...flow.stores.map(({ amount }) => amount.items));
   const breadthOf = scaleSqrt().domain([0, most]).range([2, 40]);
-  const streams: Stream[] = [];
-  const join = (
-    from: string,
-    to: string,
-    items: number,
-    options: { fromAt?: number; toAt?: number; tone?: Stream['tone']; isFlowing?: boolean } = {},
-  ) => {
-    const [start, end] = [boxes.get(from), boxes.get(to)];
-    if (!start || !end) return;
-    const { fromAt = 0.5, toAt = 0.5, tone = 'steel', isFlowing = false } = options;
-    const path = linkHorizontal()({
-      source: [start.x + start.width, start.y + start.height * fromAt],
-      target: [end.x, end.y + end.height * toAt],
-    });
-    if (path)
-      streams.push({ id: `${from} ${to}`, path, breadth: items > 0 ? breadthOf(items) : 1, tone, isFlowing });
-  };
-  flow.sources.forEach(({ from, amount }, index) => {
-    join(`source:${from}`, 'intake', amount.items, { toAt: spread(index, flow.sources.length, 0.3, 0.7) });
-  });
-  join('intake', 'library', taken);
-  const drawn = drawnRecipes(flow.recipes);
-  drawn.forEach(({ name, states }, index) => {
+  const links: Link[] = [
+    ...flow.sources.map(({ from, amount }, index) => ({
+      from: `source:${from}`,
+      to: 'intake',
+      items: amount.items,
+      toAt: spread(index, flow.sources.length, 0.3, 0.7),
+    })),
+    { from: 'intake', to: 'library', items: taken },
+    ...recipeLinks(flow),
+    ...flow.stores.map(({ store }) => ({ from: `store:${store}`, to: 'pages', items: 0 })),
+  ];
+  return [
+    ...links.flatMap((link) => joinBoxes(link, boxes, breadthOf)),
+    ...originalsStreams(flow, boxes, breadthOf),
+    ...refusedStream(boxes, flow.verdicts.refused, breadthOf),
+  ];
+}
+
+/** A stream from the right side of one box to the left side of another. */
+interface Link {
+  from: string;
+  to: string;
+  items: number;
+  /** Where it leaves and enters, from 0 at the top to 1; in the middle when nothing is said. */
+  fromAt?: number;
+  toAt?: number;
+  tone?: Stream['tone'];
+  isFlowing?: boolean;
+}
+
+function recipeLinks({ recipes, stores, runs }: Flow): Link[] {
+  const drawn = drawnRecipes(recipes);
+  return drawn.flatMap(({ name, states }, index): Link[] => {
     const made = states.fresh + states.outdated;
     const at = spread(index, drawn.length, 0.4, 0.85);
-    join('library', `recipe:${name}`, made + states.due, {
-      fromAt: at,
-      isFlowing: states.due > 0 && flow.runs.active > 0,
-    });
-    for (const { store } of flow.stores)
-      join(`recipe:${name}`, `store:${store}`, made, { toAt: at, tone: 'oxide' });
+    const box = `recipe:${name}`;
+    const isFlowing = states.due > 0 && runs.active > 0;
+    return [
+      { from: 'library', to: box, items: made + states.due, fromAt: at, isFlowing },
+      ...stores.map(
+        ({ store }): Link => ({ from: box, to: `store:${store}`, items: made, toAt: at, tone: 'oxide' }),
+      ),
+    ];
   });
+}
+
+function joinBoxes(link: Link, boxes: ReadonlyMap<string, Box>, breadthOf: BreadthOf): Stream[] {
+  const { from, to, items, fromAt = 0.5, toAt = 0.5, tone = 'steel', isFlowing = false } = link;
+  const [start, end] = [boxes.get(from), boxes.get(to)];
+  if (!start || !end) return [];
+  const path = linkHorizontal()({
+    source: [start.x + start.width, start.y + start.height * fromAt],
+    target: [end.x, end.y + end.height * toAt],
+  });
+  if (!path) return [];
+  return [{ id: `${from} ${to}`, path, breadth: items > 0 ? breadthOf(items) : 1, tone, isFlowing }];
+}
+
+function originalsStreams(flow: Flow, boxes: ReadonlyMap<string, Box>, breadthOf: BreadthOf): Stream[] {
   const over = overRecipes(boxes);
-  for (const { store } of flow.stores) {
+  return flow.stores.flatMap(({ store }): Stream[] => {
     const path = over(`store:${store}`);
-    if (path)
-      streams.push({
-        id: `originals ${store}`,
-        path,
-        breadth: breadthOf(flow.library.items),
-        tone: 'steel',
-        isFlowing: false,
-      });
-    join(`store:${store}`, 'pages', 0);
-  }
-  return [...streams, ...refusedStream(boxes, flow.verdicts.refused, breadthOf)];
+    const breadth = breadthOf(flow.library.items);
+    return path ? [{ id: `originals ${store}`, path, breadth, tone: 'steel', isFlowing: false }] : [];
+  });
 }
 
 /** The originals go to the store above the recipes: they pass through none. */
@@ -255,11 +274,7 @@ function overRecipes(boxes: ReadonlyMap<string, Box>): (store: string) => string
 }
 
 /** What is refused falls out of the intake. */
-function refusedStream(
-  boxes: ReadonlyMap<string, Box>,
-  refused: number,
-  breadthOf: (items: number) => number,
-): Stream[] {
+function refusedStream(boxes: ReadonlyMap<string, Box>, refused: number, breadthOf: BreadthOf): Stream[] {
   const [intake, box] = [boxes.get('intake'), boxes.get('refused')];
   if (!intake || !box || refused === 0) return [];
   const x = intake.x + intake.width * 0.5;

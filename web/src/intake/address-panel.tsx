@@ -23,21 +23,7 @@ export function AddressPanel({ folder }: { folder: string }) {
         go();
       }}
     >
-      <Field
-        label="Addresses"
-        hint="One a line; http, https or data URIs. Redirects are followed; private networks are not reached."
-      >
-        {(props) => (
-          <TextArea
-            rows={4}
-            className="font-mono text-xs"
-            placeholder="https://…"
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-            {...props}
-          />
-        )}
-      </Field>
+      <AddressesField text={text} onType={setText} />
       <Checkbox
         label="Keep as links: a film or post stays where it is, and comes with its title and preview (oEmbed)"
         checked={isLink}
@@ -49,18 +35,46 @@ export function AddressPanel({ folder }: { folder: string }) {
           {addresses.length === 0 ? 'addresses' : formatCount(addresses.length, 'address', 'addresses')}
         </Button>
       </FormFoot>
-      {keepLinks.data && (
-        <ul className="border-t border-rule">
-          {keepLinks.data.map(({ address, asset, error }) => (
-            <li key={address} className="flex items-baseline gap-4 border-b border-rule py-1.5 text-sm">
-              <StateMark state={asset ? 'accepted' : 'refused'} />
-              <span className="truncate">{asset?.title ?? address}</span>
-              <span className="text-soft">{error}</span>
-            </li>
-          ))}
-        </ul>
-      )}
+      {keepLinks.data && <LinkList links={keepLinks.data} />}
     </form>
+  );
+}
+
+function AddressesField({ text, onType }: { text: string; onType: (text: string) => void }) {
+  return (
+    <Field
+      label="Addresses"
+      hint="One a line; http, https or data URIs. Redirects are followed; private networks are not reached."
+    >
+      {(props) => (
+        <TextArea
+          rows={4}
+          className="font-mono text-xs"
+          placeholder="https://…"
+          value={text}
+          onChange={(event) => onType(event.target.value)}
+          {...props}
+        />
+      )}
+    </Field>
+  );
+}
+
+interface LinkListProps {
+  links: NonNullable<ReturnType<typeof useAddressChanges>['keepLinks']['data']>;
+}
+
+function LinkList({ links }: LinkListProps) {
+  return (
+    <ul className="border-t border-rule">
+      {links.map(({ address, asset, error }) => (
+        <li key={address} className="flex items-baseline gap-4 border-b border-rule py-1.5 text-sm">
+          <StateMark state={asset ? 'accepted' : 'refused'} />
+          <span className="truncate">{asset?.title ?? address}</span>
+          <span className="text-soft">{error}</span>
+        </li>
+      ))}
+    </ul>
   );
 }
 

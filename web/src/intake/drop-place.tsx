@@ -1,5 +1,5 @@
 import { FolderUp, Upload } from 'lucide-react';
-import { useRef } from 'react';
+import { type Ref, useRef } from 'react';
 import { useDropzone } from 'react-dropzone';
 import { Button } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
@@ -29,18 +29,7 @@ export function DropPlace({ folder, unpack, onUnpack, onFiles }: DropPlaceProps)
       )}
     >
       <input {...getInputProps()} aria-label="Files to bring in" />
-      <input
-        ref={folderInput}
-        type="file"
-        hidden
-        multiple
-        aria-label="Folder to bring in"
-        onChange={(event) => {
-          onFiles([...(event.target.files ?? [])]);
-          event.target.value = '';
-        }}
-        {...{ webkitdirectory: '' }}
-      />
+      <FolderInput ref={folderInput} onFiles={onFiles} />
       <div className="flex items-center gap-4">
         <Upload className="size-6 text-soft" aria-hidden="true" strokeWidth={1.5} />
         <p className="text-lg">
@@ -63,5 +52,27 @@ export function DropPlace({ folder, unpack, onUnpack, onFiles }: DropPlaceProps)
         onChange={(event) => onUnpack(event.target.checked)}
       />
     </div>
+  );
+}
+
+interface FolderInputProps {
+  ref: Ref<HTMLInputElement>;
+  onFiles: (files: File[]) => void;
+}
+
+function FolderInput({ ref, onFiles }: FolderInputProps) {
+  return (
+    <input
+      ref={ref}
+      type="file"
+      hidden
+      multiple
+      aria-label="Folder to bring in"
+      onChange={(event) => {
+        onFiles([...(event.target.files ?? [])]);
+        event.target.value = '';
+      }}
+      {...{ webkitdirectory: '' }}
+    />
   );
 }

@@ -1,12 +1,11 @@
 import type { AssetPatch } from '@uniferum/client';
 import type { Asset } from '@uniferum/core/library';
-import { useForm } from 'react-hook-form';
-import { AsCode } from '../ui/as-code.js';
+import { type UseFormReturn, useForm } from 'react-hook-form';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
 import { Field, Input, TextArea } from '../ui/field.js';
-import { ErrorNotice } from '../ui/notice.js';
+import { FormFoot } from '../ui/form-foot.js';
 import { FolderPicker } from './folder-picker.js';
 import { useLibraryChanges } from './hooks.js';
 
@@ -31,9 +30,8 @@ interface Texts {
 export function EditAssetDialog({ asset, isOpen, onOpenChange }: AssetDialogProps) {
   const { changeAsset } = useLibraryChanges();
   const form = useForm<Texts>({ defaultValues: toForm(asset) });
-  const { register, handleSubmit, formState, watch } = form;
-  const patch = toPatch(asset, watch());
-  const submit = handleSubmit(async (texts) => {
+  const patch = toPatch(asset, form.watch());
+  const submit = form.handleSubmit(async (texts) => {
     const change = toPatch(asset, texts);
     if (Object.keys(change).length > 0) await changeAsset.mutateAsync({ id: asset.id, patch: change });
     onOpenChange(false);
@@ -46,53 +44,70 @@ export function EditAssetDialog({ asset, isOpen, onOpenChange }: AssetDialogProp
       description="A new name or folder gives a new address; the old one leads there."
     >
       <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">
-        <Field label="Title">{(props) => <Input autoFocus {...props} {...register('title')} />}</Field>
-        <Field label="Alternative text" hint="What somebody who can't see the picture needs to know.">
-          {(props) => <TextArea rows={2} {...props} {...register('alt')} />}
-        </Field>
-        <Field label="Caption">{(props) => <TextArea rows={2} {...props} {...register('caption')} />}</Field>
-        <div className="grid grid-cols-2 gap-4">
-          <Field label="Credit">{(props) => <Input {...props} {...register('credit')} />}</Field>
-          <Field label="Taken" hint="UTC">
-            {(props) => <Input type="datetime-local" step="1" {...props} {...register('capturedAt')} />}
-          </Field>
-        </div>
-        <Field label="Keywords" hint="Separated by commas.">
-          {(props) => <Input {...props} {...register('keywords')} />}
-        </Field>
-        <div className="grid grid-cols-2 gap-4">
-          <Field label="Name" error={formState.errors.name?.message}>
-            {(props) => (
-              <Input className="font-mono" {...props} {...register('name', { required: 'Write a name.' })} />
-            )}
-          </Field>
-          <Field label="Folder">
-            {(props) => (
-              <FolderPicker
-                {...props}
-                value={watch('folder')}
-                onChange={(path) => form.setValue('folder', path, { shouldDirty: true })}
-              />
-            )}
-          </Field>
-        </div>
-        {changeAsset.error && <ErrorNotice error={changeAsset.error} />}
-        <div className="flex items-center justify-between">
+        <TextFields form={form} />
+        <PlaceFields form={form} />
+        <FormFoot
+          error={changeAsset.error}
+          code={{
+            method: 'PATCH',
+            path: `/assets/${asset.id}`,
+            body: patch,
+            client: `await uniferum.assets.change('${asset.id}', ${JSON.stringify(patch, null, 2)});`,
+            command: editCommand(asset.id, patch),
+          }}
+        >
           <Button look="main" type="submit" disabled={changeAsset.isPending}>
             Save
           </Button>
-          <AsCode
-            code={{
-              method: 'PATCH',
-              path: `/assets/${asset.id}`,
-              body: patch,
-              client: `await uniferum.assets.change('${asset.id}', ${JSON.stringify(patch, null, 2)});`,
-              command: editCommand(asset.id, patch),
-            }}
-          />
-        </div>
+        </FormFoot>
       </form>
     </Dialog>
+  );
+}
+
+interface FieldsProps {
+  form: UseFormReturn<Texts>;
+}
+
+function TextFields({ form: { register } }: FieldsProps) {
+  return (
+    <>
+      <Field label="Title">{(props) => <Input autoFocus {...props} {...register('title')} />}</Field>
+      <Field label="Alternative text" hint="What somebody who can't see the picture needs to know.">
+        {(props) => <TextArea rows={2} {...props} {...register('alt')} />}
+      </Field>
+      <Field label="Caption">{(props) => <TextArea rows={2} {...props} {...register('caption')} />}</Field>
+      <div className="grid grid-cols-2 gap-4">
+        <Field label="Credit">{(props) => <Input {...props} {...register('credit')} />}</Field>
+        <Field label="Taken" hint="UTC">
+          {(props) => <Input type="datetime-local" step="1" {...props} {...register('capturedAt')} />}
+        </Field>
+      </div>
+      <Field label="Keywords" hint="Separated by commas.">
+        {(props) => <Input {...props} {...register('keywords')} />}
+      </Field>
+    </>
+  );
+}
+
+function PlaceFields({ form: { register, formState, watch, setValue } }: FieldsProps) {
+  return (
+    <div className="grid grid-cols-2 gap-4">
+      <Field label="Name" error={formState.errors.name?.message}>
+        {(props) => (
+          <Input className="font-mono" {...props} {...register('name', { required: 'Write a name.' })} />
+        )}
+      </Field>
+      <Field label="Folder">
+        {(props) => (
+          <FolderPicker
+            {...props}
+            value={watch('folder')}
+            onChange={(path) => setValue('folder', path, { shouldDirty: true })}
+          />
+        )}
+      </Field>
+    </div>
   );
 }
 
@@ -117,23 +132,23 @@ export function RemoveAssetDialog({
       description="Its addresses and those of its renditions stop answering. It is kept in the bin with its versions until the bin is emptied."
     >
       <div className="flex flex-col gap-4">
-        {removeAsset.error && <ErrorNotice error={removeAsset.error} />}
-        <div className="flex items-center justify-between">
+        <FormFoot error={removeAsset.error} code={removeCode(asset.id)}>
           <Button look="fault" disabled={removeAsset.isPending} onClick={() => void remove().catch(() => {})}>
             Put it into the bin
           </Button>
-          <AsCode
-            code={{
-              method: 'DELETE',
-              path: `/assets/${asset.id}`,
-              client: `await uniferum.assets.remove('${asset.id}');\n// and back again:\nawait uniferum.assets.restore('${asset.id}');`,
-              command: commandLine('set', asset.id, '--bin'),
-            }}
-          />
-        </div>
+        </FormFoot>
       </div>
     </Dialog>
   );
+}
+
+function removeCode(id: string) {
+  return {
+    method: 'DELETE' as const,
+    path: `/assets/${id}`,
+    client: `await uniferum.assets.remove('${id}');\n// and back again:\nawait uniferum.assets.restore('${id}');`,
+    command: commandLine('set', id, '--bin'),
+  };
 }
 
 function toForm(asset: Asset): Texts {

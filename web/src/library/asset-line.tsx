@@ -49,9 +49,6 @@ export function AssetLine({ id, onClose }: { id: string; onClose: () => void }) 
 }
 
 function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
-  const [open, setOpen] = useState<'edit' | 'replace' | 'remove' | null>(null);
-  const mayWrite = useRight('library:write');
-  const mayDelete = useRight('library:delete');
   return (
     <div className="flex h-12 items-center gap-3 pr-3 pl-6">
       <h2 className="truncate text-lg font-semibold">{asset.title ?? asset.name}</h2>
@@ -66,39 +63,55 @@ function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
       </a>
       <CopyButton text={asset.url} name="Copy the complete address" />
       <div className="ml-auto flex items-center">
-        <a
-          href={asset.download}
-          title="Download the original"
-          aria-label="Download the original"
-          className="inline-flex size-8 items-center justify-center rounded-[3px] text-soft hover:bg-rule/50 hover:text-ink"
-        >
-          <Download className="size-4" />
-        </a>
-        {mayWrite && (
-          <IconButton name="Edit texts, name and folder" onClick={() => setOpen('edit')}>
-            <PencilLine className="size-4" />
-          </IconButton>
-        )}
-        {mayWrite && asset.kind !== 'link' && (
-          <IconButton name="Replace the file at the same address" onClick={() => setOpen('replace')}>
-            <Replace className="size-4" />
-          </IconButton>
-        )}
-        {mayDelete && (
-          <IconButton name="Put into the bin" onClick={() => setOpen('remove')}>
-            <Trash2 className="size-4" />
-          </IconButton>
-        )}
+        <LineActions asset={asset} onClose={onClose} />
         <IconButton name="Close the line" onClick={onClose}>
           <X className="size-4" />
         </IconButton>
       </div>
+    </div>
+  );
+}
+
+interface LineActionsProps {
+  asset: Asset;
+  onClose: () => void;
+}
+
+function LineActions({ asset, onClose }: LineActionsProps) {
+  const [open, setOpen] = useState<'edit' | 'replace' | 'remove' | null>(null);
+  const mayWrite = useRight('library:write');
+  const mayDelete = useRight('library:delete');
+  return (
+    <>
+      <a
+        href={asset.download}
+        title="Download the original"
+        aria-label="Download the original"
+        className="inline-flex size-8 items-center justify-center rounded-[3px] text-soft hover:bg-rule/50 hover:text-ink"
+      >
+        <Download className="size-4" />
+      </a>
+      {mayWrite && (
+        <IconButton name="Edit texts, name and folder" onClick={() => setOpen('edit')}>
+          <PencilLine className="size-4" />
+        </IconButton>
+      )}
+      {mayWrite && asset.kind !== 'link' && (
+        <IconButton name="Replace the file at the same address" onClick={() => setOpen('replace')}>
+          <Replace className="size-4" />
+        </IconButton>
+      )}
+      {mayDelete && (
+        <IconButton name="Put into the bin" onClick={() => setOpen('remove')}>
+          <Trash2 className="size-4" />
+        </IconButton>
+      )}
       {open === 'edit' && <EditAssetDialog asset={asset} isOpen onOpenChange={() => setOpen(null)} />}
       {open === 'replace' && <ReplaceAssetDialog asset={asset} isOpen onOpenChange={() => setOpen(null)} />}
       {open === 'remove' && (
         <RemoveAssetDialog asset={asset} isOpen onOpenChange={() => setOpen(null)} onRemoved={onClose} />
       )}
-    </div>
+    </>
   );
 }
 

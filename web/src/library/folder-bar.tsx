@@ -86,53 +86,86 @@ type Open = 'rules' | 'access' | 'make' | 'change' | 'remove' | null;
 function FolderActions({ folder }: { folder: Folder | null }) {
   const [open, setOpen] = useState<Open>(null);
   const mayWrite = useRight('library:write');
-  const mayDelete = useRight('library:delete');
   if (!folder) return null;
-  const dialog = (which: Open) => ({
-    folder,
-    isOpen: open === which,
-    onOpenChange: (isOpen: boolean) => setOpen(isOpen ? which : null),
-  });
-  const isTop = folder.path === '/';
   return (
     <div className="flex items-center gap-1.5">
       <LibraryViews />
-      {mayWrite && (
-        <>
-          <IconButton name="Make a folder here" onClick={() => setOpen('make')}>
-            <FolderPlus className="size-4" />
-          </IconButton>
-          {!isTop && (
-            <IconButton name="Rename or move this folder" onClick={() => setOpen('change')}>
-              <PencilLine className="size-4" />
-            </IconButton>
-          )}
-        </>
-      )}
-      {mayDelete && !isTop && (
-        <IconButton name="Take this folder away" onClick={() => setOpen('remove')}>
-          <Trash2 className="size-4" />
-        </IconButton>
-      )}
+      <ChangeActions isTop={folder.path === '/'} onOpen={setOpen} />
       <IconButton name="What this folder publishes" onClick={() => setOpen('access')}>
         <Globe className="size-4" />
       </IconButton>
       <Button onClick={() => setOpen('rules')}>
         <Scale className="size-3.5" aria-hidden="true" /> Rules
       </Button>
-      {mayWrite && (
-        <Link
-          to={`/intake?folder=${encodeURIComponent(folder.path)}`}
-          className="inline-flex h-8 items-center gap-2 rounded-[3px] border border-oxide bg-oxide px-3 text-sm font-medium text-oxide-ink hover:brightness-110"
-        >
-          <Upload className="size-3.5" aria-hidden="true" /> Bring files in
-        </Link>
-      )}
-      {open === 'rules' && <RulesDialog {...dialog('rules')} />}
-      {open === 'access' && <AccessDialog {...dialog('access')} />}
-      {open === 'make' && <MakeFolderDialog {...dialog('make')} />}
-      {open === 'change' && <ChangeFolderDialog {...dialog('change')} />}
-      {open === 'remove' && <RemoveFolderDialog {...dialog('remove')} />}
+      {mayWrite && <BringIn folder={folder} />}
+      <OpenDialog folder={folder} open={open} onOpen={setOpen} />
     </div>
+  );
+}
+
+interface ChangeActionsProps {
+  /** The top folder has no name, and stays. */
+  isTop: boolean;
+  onOpen: (open: Open) => void;
+}
+
+function ChangeActions({ isTop, onOpen }: ChangeActionsProps) {
+  const mayWrite = useRight('library:write');
+  const mayDelete = useRight('library:delete');
+  return (
+    <>
+      {mayWrite && (
+        <>
+          <IconButton name="Make a folder here" onClick={() => onOpen('make')}>
+            <FolderPlus className="size-4" />
+          </IconButton>
+          {!isTop && (
+            <IconButton name="Rename or move this folder" onClick={() => onOpen('change')}>
+              <PencilLine className="size-4" />
+            </IconButton>
+          )}
+        </>
+      )}
+      {mayDelete && !isTop && (
+        <IconButton name="Take this folder away" onClick={() => onOpen('remove')}>
+          <Trash2 className="size-4" />
+        </IconButton>
+      )}
+    </>
+  );
+}
+
+interface OpenDialogProps {
+  folder: Folder;
+  open: Open;
+  onOpen: (open: Open) => void;
+}
+
+function OpenDialog({ folder, open, onOpen }: OpenDialogProps) {
+  const dialog = { folder, isOpen: true, onOpenChange: () => onOpen(null) };
+  switch (open) {
+    case 'rules':
+      return <RulesDialog {...dialog} />;
+    case 'access':
+      return <AccessDialog {...dialog} />;
+    case 'make':
+      return <MakeFolderDialog {...dialog} />;
+    case 'change':
+      return <ChangeFolderDialog {...dialog} />;
+    case 'remove':
+      return <RemoveFolderDialog {...dialog} />;
+    default:
+      return null;
+  }
+}
+
+function BringIn({ folder }: { folder: Folder }) {
+  return (
+    <Link
+      to={`/intake?folder=${encodeURIComponent(folder.path)}`}
+      className="inline-flex h-8 items-center gap-2 rounded-[3px] border border-oxide bg-oxide px-3 text-sm font-medium text-oxide-ink hover:brightness-110"
+    >
+      <Upload className="size-3.5" aria-hidden="true" /> Bring files in
+    </Link>
   );
 }

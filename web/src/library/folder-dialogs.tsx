@@ -2,11 +2,10 @@ import { formatCount } from '@uniferum/core/intake';
 import { type Folder, joinPath, parentPath, parseFolderPath } from '@uniferum/core/library';
 import { useForm } from 'react-hook-form';
 import { useNavigate } from 'react-router';
-import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { Dialog } from '../ui/dialog.js';
 import { Field, Input } from '../ui/field.js';
-import { ErrorNotice } from '../ui/notice.js';
+import { FormFoot } from '../ui/form-foot.js';
 import { libraryAddress } from './address.js';
 import { FolderPicker } from './folder-picker.js';
 import { useLibraryChanges } from './hooks.js';
@@ -50,20 +49,19 @@ export function MakeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogP
         >
           {(props) => <Input autoFocus {...props} {...register('name', { validate: checkName })} />}
         </Field>
-        {makeFolder.error && <ErrorNotice error={makeFolder.error} />}
-        <div className="flex items-center justify-between">
+        <FormFoot
+          error={makeFolder.error}
+          code={{
+            method: 'POST',
+            path: '/folders',
+            body: { path },
+            client: `await uniferum.folders.make('${path}');`,
+          }}
+        >
           <Button look="main" type="submit" disabled={makeFolder.isPending}>
             Make the folder
           </Button>
-          <AsCode
-            code={{
-              method: 'POST',
-              path: '/folders',
-              body: { path },
-              client: `await uniferum.folders.make('${path}');`,
-            }}
-          />
-        </div>
+        </FormFoot>
       </form>
     </Dialog>
   );
@@ -103,20 +101,11 @@ export function ChangeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialo
             />
           )}
         </Field>
-        {changeFolder.error && <ErrorNotice error={changeFolder.error} />}
-        <div className="flex items-center justify-between">
+        <FormFoot error={changeFolder.error} code={changeCode(folder.id, patch)}>
           <Button look="main" type="submit" disabled={changeFolder.isPending}>
             Save
           </Button>
-          <AsCode
-            code={{
-              method: 'PATCH',
-              path: `/folders/${folder.id}`,
-              body: patch,
-              client: `await uniferum.folders.change('${folder.id}', ${JSON.stringify(patch)});`,
-            }}
-          />
-        </div>
+        </FormFoot>
       </form>
     </Dialog>
   );
@@ -144,8 +133,7 @@ export function RemoveFolderDialog({ folder, isOpen, onOpenChange }: FolderDialo
             ? `${folder.path} holds ${formatCount(folder.deepItems, 'item')}. Move them first.`
             : `${folder.path} is empty.`}
         </p>
-        {removeFolder.error && <ErrorNotice error={removeFolder.error} />}
-        <div className="flex items-center justify-between">
+        <FormFoot error={removeFolder.error} code={removeCode(folder.id)}>
           <Button
             look="fault"
             disabled={folder.deepItems > 0 || removeFolder.isPending}
@@ -153,15 +141,25 @@ export function RemoveFolderDialog({ folder, isOpen, onOpenChange }: FolderDialo
           >
             Take it away
           </Button>
-          <AsCode
-            code={{
-              method: 'DELETE',
-              path: `/folders/${folder.id}`,
-              client: `await uniferum.folders.remove('${folder.id}');`,
-            }}
-          />
-        </div>
+        </FormFoot>
       </div>
     </Dialog>
   );
+}
+
+function removeCode(id: string) {
+  return {
+    method: 'DELETE' as const,
+    path: `/folders/${id}`,
+    client: `await uniferum.folders.remove('${id}');`,
+  };
+}
+
+function changeCode(id: string, patch: { name: string; parent: string }) {
+  return {
+    method: 'PATCH' as const,
+    path: `/folders/${id}`,
+    body: patch,
+    client: `await uniferum.folders.change('${id}', ${JSON.stringify(patch)});`,
+  };
 }

@@ -17,7 +17,6 @@ interface ReplaceAssetDialogProps {
 export function ReplaceAssetDialog({ asset, isOpen, onOpenChange }: ReplaceAssetDialogProps) {
   const { replaceAsset } = useLibraryChanges();
   const [file, setFile] = useState<File | null>(null);
-  const name = file?.name ?? asset.name;
   return (
     <Dialog
       isOpen={isOpen}
@@ -37,16 +36,7 @@ export function ReplaceAssetDialog({ asset, isOpen, onOpenChange }: ReplaceAsset
             {formatBytes(asset.bytes)} before, {formatBytes(file.size)} then
           </p>
         )}
-        <FormFoot
-          error={replaceAsset.error}
-          code={{
-            method: 'PUT',
-            path: `/assets/${asset.id}/content`,
-            body: `Content-Type: application/octet-stream\n\n(the bytes of ${name})`,
-            client: `import { openAsBlob } from 'node:fs';\n\nawait uniferum.assets.replace('${asset.id}', await openAsBlob('${name}'));`,
-            command: commandLine('set', asset.id, ...option('--file', name)),
-          }}
-        >
+        <FormFoot error={replaceAsset.error} code={replaceCode(asset.id, file?.name ?? asset.name)}>
           <Button
             look="main"
             disabled={file === null || replaceAsset.isPending}
@@ -60,4 +50,14 @@ export function ReplaceAssetDialog({ asset, isOpen, onOpenChange }: ReplaceAsset
       </div>
     </Dialog>
   );
+}
+
+function replaceCode(id: string, name: string) {
+  return {
+    method: 'PUT' as const,
+    path: `/assets/${id}/content`,
+    body: `Content-Type: application/octet-stream\n\n(the bytes of ${name})`,
+    client: `import { openAsBlob } from 'node:fs';\n\nawait uniferum.assets.replace('${id}', await openAsBlob('${name}'));`,
+    command: commandLine('set', id, ...option('--file', name)),
+  };
 }

@@ -1,3 +1,4 @@
+import type { AssetSelection } from '@uniferum/client';
 import { formatCount } from '@uniferum/core/intake';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
@@ -71,24 +72,7 @@ function BinDialog({ selection, count, onClose, onDone }: BinDialogProps) {
       title={`Put ${formatCount(count, 'asset')} into the bin?`}
       description="Their addresses stop answering. They are kept in the bin, and the run can be taken back."
     >
-      <FormFoot
-        error={act.error}
-        code={{
-          method: 'POST',
-          path: '/assets/bulk',
-          body: request,
-          client: `const { run } = await uniferum.assets.act(${JSON.stringify(request, null, 2)});\n// and back again:\nawait uniferum.runs.undo(run.id);`,
-          ...('q' in selection && {
-            command: commandLine(
-              'set',
-              '--find',
-              selection.q ?? '',
-              ...option('--within', selection.folder),
-              '--bin',
-            ),
-          }),
-        }}
-      >
+      <FormFoot error={act.error} code={binCode(selection)}>
         <Button
           look="fault"
           disabled={act.isPending}
@@ -106,4 +90,23 @@ function BinDialog({ selection, count, onClose, onDone }: BinDialogProps) {
       </FormFoot>
     </Dialog>
   );
+}
+
+function binCode(selection: AssetSelection) {
+  const request = { select: selection, action: 'bin' as const };
+  return {
+    method: 'POST' as const,
+    path: '/assets/bulk',
+    body: request,
+    client: `const { run } = await uniferum.assets.act(${JSON.stringify(request, null, 2)});\n// and back again:\nawait uniferum.runs.undo(run.id);`,
+    ...('q' in selection && {
+      command: commandLine(
+        'set',
+        '--find',
+        selection.q ?? '',
+        ...option('--within', selection.folder),
+        '--bin',
+      ),
+    }),
+  };
 }

@@ -28,48 +28,12 @@ export function RecipesPage() {
     <Page
       title="Recipes"
       note="Every file that arrives gets a rendition by each recipe that applies."
-      actions={
-        <>
-          <ExportButton isDisabled={!recipes?.length} />
-          {mayWrite && (
-            <>
-              <Button look="quiet" onClick={() => setOpen({ dialog: 'import' })}>
-                <Upload className="size-4" aria-hidden="true" /> Import
-              </Button>
-              <Button onClick={() => setOpen({ dialog: 'rebuild' })} disabled={!recipes?.length}>
-                Rehearse a rebuild
-              </Button>
-              <Link
-                to="/recipes/new"
-                className="inline-flex h-8 items-center gap-2 rounded-[3px] border border-oxide bg-oxide px-3 text-sm font-medium text-oxide-ink hover:brightness-110"
-              >
-                <Plus className="size-4" aria-hidden="true" /> New recipe
-              </Link>
-            </>
-          )}
-        </>
-      }
+      actions={<PageActions hasRecipes={Boolean(recipes?.length)} onOpen={setOpen} />}
     >
       <RecipesViews />
       <div className="min-h-0 flex-1 overflow-y-auto">
         {error && <ErrorNotice error={error} />}
-        {recipes?.length === 0 && (
-          <div className="p-6">
-            <EmptyPlace
-              title="No recipe yet"
-              action={
-                mayWrite && (
-                  <Link to="/recipes/new" className="text-oxide underline">
-                    Make the first recipe
-                  </Link>
-                )
-              }
-            >
-              A recipe says which size, crop and format the site needs. Its renditions are made in the
-              background.
-            </EmptyPlace>
-          </div>
-        )}
+        {recipes?.length === 0 && <NoRecipe mayWrite={mayWrite} />}
         <ul>
           {recipes?.map((recipe) => (
             <RecipeRow
@@ -84,6 +48,51 @@ export function RecipesPage() {
       {open?.dialog === 'rebuild' && <RebuildDialog recipes={recipes ?? []} onClose={close} />}
       {open?.dialog === 'import' && <ImportDialog onClose={close} />}
     </Page>
+  );
+}
+
+interface PageActionsProps {
+  hasRecipes: boolean;
+  onOpen: (open: Open) => void;
+}
+
+function PageActions({ hasRecipes, onOpen }: PageActionsProps) {
+  const mayWrite = useRight('recipes:write');
+  return (
+    <>
+      <ExportButton isDisabled={!hasRecipes} />
+      {mayWrite && (
+        <>
+          <Button look="quiet" onClick={() => onOpen({ dialog: 'import' })}>
+            <Upload className="size-4" aria-hidden="true" /> Import
+          </Button>
+          <Button onClick={() => onOpen({ dialog: 'rebuild' })} disabled={!hasRecipes}>
+            Rehearse a rebuild
+          </Button>
+          <Link
+            to="/recipes/new"
+            className="inline-flex h-8 items-center gap-2 rounded-[3px] border border-oxide bg-oxide px-3 text-sm font-medium text-oxide-ink hover:brightness-110"
+          >
+            <Plus className="size-4" aria-hidden="true" /> New recipe
+          </Link>
+        </>
+      )}
+    </>
+  );
+}
+
+function NoRecipe({ mayWrite }: { mayWrite: boolean }) {
+  const action = mayWrite && (
+    <Link to="/recipes/new" className="text-oxide underline">
+      Make the first recipe
+    </Link>
+  );
+  return (
+    <div className="p-6">
+      <EmptyPlace title="No recipe yet" action={action}>
+        A recipe says which size, crop and format the site needs. Its renditions are made in the background.
+      </EmptyPlace>
+    </div>
   );
 }
 
@@ -110,23 +119,7 @@ function RecipeRow({ recipe, onRemove }: { recipe: RecipeAnswer; onRemove: (() =
   return (
     <li className="grid grid-cols-[5.5rem_minmax(0,1.5fr)_minmax(0,1fr)_5.5rem_2rem] items-center gap-6 border-b border-rule px-6 py-2">
       <Sample recipe={recipe} />
-      <div className="min-w-0">
-        <h2 className="flex items-baseline gap-3 font-semibold">
-          <Link to={`/recipes/${recipe.name}`} className="hover:text-oxide hover:underline">
-            {recipe.title}
-          </Link>
-          <span className="font-mono text-xs font-normal text-soft">~{recipe.name}</span>
-        </h2>
-        <p className="truncate text-sm text-soft">
-          {describeSteps(recipe.steps)}; {describeOutput(recipe.output)}
-        </p>
-        <p className="truncate text-sm text-soft">
-          {recipe.kinds.join(', ')} in{' '}
-          {recipe.folders.length === 0 ? 'every folder' : recipe.folders.join(', ')}
-          {recipe.ladder && `; ${describeLadder(recipe.ladder)}`}
-          {recipe.when !== 'background' && `; made ${WHEN_WORDS[recipe.when]}`}
-        </p>
-      </div>
+      <RecipeWords recipe={recipe} />
       <div className="flex flex-wrap gap-x-5 gap-y-1">
         {states.length === 0 ? (
           <span className="text-sm text-soft">No file yet</span>
@@ -143,6 +136,28 @@ function RecipeRow({ recipe, onRemove }: { recipe: RecipeAnswer; onRemove: (() =
         <span />
       )}
     </li>
+  );
+}
+
+function RecipeWords({ recipe }: { recipe: RecipeAnswer }) {
+  return (
+    <div className="min-w-0">
+      <h2 className="flex items-baseline gap-3 font-semibold">
+        <Link to={`/recipes/${recipe.name}`} className="hover:text-oxide hover:underline">
+          {recipe.title}
+        </Link>
+        <span className="font-mono text-xs font-normal text-soft">~{recipe.name}</span>
+      </h2>
+      <p className="truncate text-sm text-soft">
+        {describeSteps(recipe.steps)}; {describeOutput(recipe.output)}
+      </p>
+      <p className="truncate text-sm text-soft">
+        {recipe.kinds.join(', ')} in{' '}
+        {recipe.folders.length === 0 ? 'every folder' : recipe.folders.join(', ')}
+        {recipe.ladder && `; ${describeLadder(recipe.ladder)}`}
+        {recipe.when !== 'background' && `; made ${WHEN_WORDS[recipe.when]}`}
+      </p>
+    </div>
   );
 }
 

@@ -77,21 +77,12 @@ function Choice({ folder, answer: { own, effective }, onDone }: ChoiceProps) {
         void save().catch(() => {});
       }}
     >
-      <fieldset className="flex flex-col gap-2" disabled={!mayChange}>
-        <legend className="mb-1 text-sm font-medium">
-          What public originals keep of their embedded metadata
-        </legend>
-        <Option
-          value="inherit"
-          title={folder.path === '/' ? 'The default' : 'As the folder above'}
-          about={inheritedWords(folder, own, effective)}
-          chosen={chosen}
-          onChoose={setChosen}
-        />
-        {PUBLIC_METADATA.map((value) => (
-          <Option key={value} value={value} {...WORDS[value]} chosen={chosen} onChoose={setChosen} />
-        ))}
-      </fieldset>
+      <Options
+        folder={folder}
+        inherited={inheritedWords(folder, own, effective)}
+        chosen={chosen}
+        onChoose={setChosen}
+      />
       {mayChange ? (
         <FormFoot
           error={put.error}
@@ -111,6 +102,35 @@ function Choice({ folder, answer: { own, effective }, onDone }: ChoiceProps) {
         <p className="text-sm text-soft">To change this you need the right “rules:write”.</p>
       )}
     </form>
+  );
+}
+
+interface OptionsProps {
+  folder: Folder;
+  /** What holds when the folder itself says nothing. */
+  inherited: string;
+  chosen: Chosen;
+  onChoose: (value: Chosen) => void;
+}
+
+function Options({ folder, inherited, chosen, onChoose }: OptionsProps) {
+  const mayChange = useRight('rules:write');
+  return (
+    <fieldset className="flex flex-col gap-2" disabled={!mayChange}>
+      <legend className="mb-1 text-sm font-medium">
+        What public originals keep of their embedded metadata
+      </legend>
+      <Option
+        value="inherit"
+        title={folder.path === '/' ? 'The default' : 'As the folder above'}
+        about={inherited}
+        chosen={chosen}
+        onChoose={onChoose}
+      />
+      {PUBLIC_METADATA.map((value) => (
+        <Option key={value} value={value} {...WORDS[value]} chosen={chosen} onChoose={onChoose} />
+      ))}
+    </fieldset>
   );
 }
 

@@ -34,19 +34,7 @@ export function RunsPage() {
       <RunsViews />
       {error && <ErrorNotice error={error} />}
       {!isLoading && runs.length === 0 && !error ? (
-        <div className="px-6">
-          <EmptyPlace
-            title="No run yet"
-            action={
-              <Link to="/intake" className="text-oxide underline">
-                Bring pictures in
-              </Link>
-            }
-          >
-            Long work shows here: making renditions, rebuilding a recipe. Each run lists every one of its
-            items with what came of it.
-          </EmptyPlace>
-        </div>
+        <NoRun />
       ) : (
         <div className="grid min-h-0 flex-1 grid-rows-[fit-content(40%)_minmax(0,1fr)]">
           <div className="overflow-y-auto">
@@ -61,6 +49,24 @@ export function RunsPage() {
         </div>
       )}
     </Page>
+  );
+}
+
+function NoRun() {
+  return (
+    <div className="px-6">
+      <EmptyPlace
+        title="No run yet"
+        action={
+          <Link to="/intake" className="text-oxide underline">
+            Bring pictures in
+          </Link>
+        }
+      >
+        Long work shows here: making renditions, rebuilding a recipe. Each run lists every one of its items
+        with what came of it.
+      </EmptyPlace>
+    </div>
   );
 }
 
@@ -106,40 +112,51 @@ function RunTable({ runs, chosenId, onChoose }: RunTableProps) {
       </thead>
       <tbody>
         {runs.map((run) => (
-          <tr
-            key={run.id}
-            className={classNames(
-              '[&>td]:border-b [&>td]:border-rule [&>td]:px-3 [&>td]:py-1.5 [&>td:first-child]:pl-6 [&>td:last-child]:pr-6',
-              run.id === chosenId && 'bg-oxide-wash',
-            )}
-          >
-            <td>
-              <StateMark state={run.state} />
-            </td>
-            <td>
-              <button
-                type="button"
-                aria-pressed={run.id === chosenId}
-                onClick={() => onChoose(run.id)}
-                className="font-medium hover:underline"
-              >
-                {run.title}
-              </button>
-              <HeldReason run={run} className="max-w-[36rem]" />
-            </td>
-            <td>
-              <ProgressBar value={endedItems(run)} max={run.total} label={`Progress of ${run.title}`} />
-            </td>
-            <td className="figure">{runFigures(run)}</td>
-            <td className="text-soft">{formatMoment(run.createdAt)}</td>
-            <td className="figure text-right">{tookSeconds(run)}</td>
-            <td className="w-px text-right">
-              <RunActions run={run} className="h-6" />
-            </td>
-          </tr>
+          <RunRow key={run.id} run={run} isChosen={run.id === chosenId} onChoose={() => onChoose(run.id)} />
         ))}
       </tbody>
     </table>
+  );
+}
+
+interface RunRowProps {
+  run: Run;
+  isChosen: boolean;
+  onChoose: () => void;
+}
+
+function RunRow({ run, isChosen, onChoose }: RunRowProps) {
+  return (
+    <tr
+      className={classNames(
+        '[&>td]:border-b [&>td]:border-rule [&>td]:px-3 [&>td]:py-1.5 [&>td:first-child]:pl-6 [&>td:last-child]:pr-6',
+        isChosen && 'bg-oxide-wash',
+      )}
+    >
+      <td>
+        <StateMark state={run.state} />
+      </td>
+      <td>
+        <button
+          type="button"
+          aria-pressed={isChosen}
+          onClick={onChoose}
+          className="font-medium hover:underline"
+        >
+          {run.title}
+        </button>
+        <HeldReason run={run} className="max-w-[36rem]" />
+      </td>
+      <td>
+        <ProgressBar value={endedItems(run)} max={run.total} label={`Progress of ${run.title}`} />
+      </td>
+      <td className="figure">{runFigures(run)}</td>
+      <td className="text-soft">{formatMoment(run.createdAt)}</td>
+      <td className="figure text-right">{tookSeconds(run)}</td>
+      <td className="w-px text-right">
+        <RunActions run={run} className="h-6" />
+      </td>
+    </tr>
   );
 }
 

@@ -1,16 +1,15 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { formatCount } from '@uniferum/core/intake';
-import type { FailureGroup, WorkerAnswer, WorkersAnswer } from '@uniferum/core/runs';
-import { useRight } from '../access/hooks.js';
+import type { WorkerAnswer, WorkersAnswer } from '@uniferum/core/runs';
 import { uniferum } from '../client.js';
 import { useComposition } from '../console/composition.js';
 import { Page } from '../console/page.js';
 import { AsCode } from '../ui/as-code.js';
-import { Button } from '../ui/button.js';
 import { formatAgo, formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { ProgressBar } from '../ui/progress-bar.js';
 import { ScrollRegion } from '../ui/scroll-region.js';
+import { Failures } from './failures.js';
 import { RunsViews } from './runs-views.js';
 import { ThroughputChart } from './throughput-chart.js';
 
@@ -50,19 +49,7 @@ export function WorkersPage() {
               <ThroughputChart minutes={MINUTES} throughput={data.throughput} />
             </section>
             <div className="grid grid-cols-[minmax(0,2fr)_minmax(0,1fr)] gap-10 pt-4">
-              <section aria-label="Workers">
-                <h2 className="eyebrow pb-1">Workers</h2>
-                {alive.length === 0 && (
-                  <EmptyPlace title="No worker is running">
-                    Items wait until one does. Start it on any host that reaches the database: npm run worker.
-                  </EmptyPlace>
-                )}
-                <ul>
-                  {data.workers.map((worker) => (
-                    <Worker key={worker.id} worker={worker} />
-                  ))}
-                </ul>
-              </section>
+              <Workers workers={data.workers} isIdle={alive.length === 0} />
               <Queue queue={data.queue} />
             </div>
           </>
@@ -87,6 +74,30 @@ function Queue({ queue }: { queue: WorkersAnswer['queue'] }) {
               {formatNumber(waiting)} waiting, {formatNumber(working)} in progress
             </span>
           </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+interface WorkersProps {
+  workers: readonly WorkerAnswer[];
+  /** Nobody works on what waits. */
+  isIdle: boolean;
+}
+
+function Workers({ workers, isIdle }: WorkersProps) {
+  return (
+    <section aria-label="Workers">
+      <h2 className="eyebrow pb-1">Workers</h2>
+      {isIdle && (
+        <EmptyPlace title="No worker is running">
+          Items wait until one does. Start it on any host that reaches the database: npm run worker.
+        </EmptyPlace>
+      )}
+      <ul>
+        {workers.map((worker) => (
+          <Worker key={worker.id} worker={worker} />
         ))}
       </ul>
     </section>
@@ -122,68 +133,5 @@ function Worker({ worker }: { worker: WorkerAnswer }) {
         the hour, {Math.round(worker.busy * 100)} % at work
       </span>
     </li>
-  );
-}
-
-/** Failures of all runs by their reason, each group with one way to try it again. */
-function Failures() {
-  const { runKinds } = useComposition();
-  const queries = useQueryClient();
-  const mayControl = useRight('runs:write');
-  const { data, error } = useQuery({
-    queryKey: ['failures'],
-    refetchInterval: 5000,
-    queryFn: () => uniferum.workers.failures(),
-  });
-  const retry = useMutation({
-    mutationFn: ({ reason, kind }: FailureGroup) => uniferum.workers.retryFailures({ reason, kind }),
-    onSuccess: () => {
-      for (const key of ['failures', 'workers', 'runs', 'active-runs'])
-        void queries.invalidateQueries({ queryKey: [key] });
-    },
-  });
-  const groups = data?.items ?? [];
-  return (
-    <section aria-label="Failures" className="pt-6">
-      <h2 className="eyebrow pb-1">
-        Failed items by their reason{data && data.total > 0 && `, ${formatNumber(data.total)} in all`}
-      </h2>
-      {data && groups.length === 0 && <p className="text-sm text-soft">None.</p>}
-      {(error ?? retry.error) && <ErrorNotice error={error ?? retry.error} />}
-      <ul>
-        {groups.map((group) => (
-          <li
-            key={`${group.kind} ${group.reason}`}
-            className="grid grid-cols-[3.5rem_minmax(0,1fr)_9rem_auto] items-center gap-4 border-t border-rule py-1.5 text-sm"
-          >
-            <span className="figure text-right text-fault">{formatNumber(group.count)}</span>
-            <span className="min-w-0">
-              <span className="block truncate" title={group.example}>
-                {group.example}
-              </span>
-              <span className="block truncate text-xs text-soft">
-                {runKinds.get(group.kind) ?? group.kind}
-              </span>
-            </span>
-            <span className="text-soft">{formatAgo(group.lastAt)}</span>
-            <span className="flex items-center">
-              {mayControl && (
-                <Button className="h-7" disabled={retry.isPending} onClick={() => retry.mutate(group)}>
-                  Retry {group.count === 1 ? 'it' : `these ${formatNumber(group.count)}`}
-                </Button>
-              )}
-              <AsCode
-                code={{
-                  method: 'POST',
-                  path: '/runs/failures/retry',
-                  body: { reason: group.reason, kind: group.kind },
-                  client: `await uniferum.workers.retryFailures(${JSON.stringify({ reason: group.reason, kind: group.kind }, null, 2)});`,
-                }}
-              />
-            </span>
-          </li>
-        ))}
-      </ul>
-    </section>
   );
 }

@@ -4,12 +4,19 @@ import { classNames } from './class-names.js';
 const BOX =
   'w-full rounded-[3px] border border-rule-strong bg-raised px-2.5 py-1.5 text-sm text-ink placeholder:text-soft';
 
+/** What ties an input to its label and its note. */
+export interface FieldControlProps {
+  id: string;
+  'aria-describedby'?: string;
+  'aria-invalid'?: boolean;
+}
+
 interface FieldProps {
   label: string;
   hint?: string | undefined;
   error?: string | undefined;
   className?: string;
-  children: (props: { id: string; 'aria-describedby'?: string; 'aria-invalid'?: boolean }) => ReactElement;
+  children: (props: FieldControlProps) => ReactElement;
 }
 
 /** A labelled input with its hint, or with what is wrong with it. */
