@@ -5,7 +5,7 @@ import { createConnection } from 'mysql2/promise';
 import { openDatabase } from '../server/dist/index.js';
 import { findAssets } from '../server/dist/library/asset-queries.js';
 import { recountFacets } from '../server/dist/library/facet-queries.js';
-import { findPage, readySearch } from '../server/dist/library/find-pages.js';
+import { findPage, resolveSearch } from '../server/dist/library/find-pages.js';
 import { startStack } from '../tools/stack.mjs';
 import { median, report, seconds } from './measure.mjs';
 
@@ -194,7 +194,7 @@ export async function benchFinding() {
     for (let n = 0; n < ROUNDS; n += 1)
       times.push(
         await seconds(async () => {
-          const search = await readySearch(db, { q, folder: '/', deep: true });
+          const search = await resolveSearch(db, { q, folder: '/', deep: true });
           const page = await findPage(db, search, { sort: '-created', limit: 60, cursor: undefined });
           await findAssets(db, page.ids);
           total = page.total;

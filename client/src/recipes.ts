@@ -45,7 +45,7 @@ export interface ImportPlan {
 }
 
 /** A chain of steps, for one picture. */
-export interface Wish {
+export interface RenderRequest {
   steps: Step[];
   output?: Partial<RecipeOutput>;
 }
@@ -143,7 +143,7 @@ export function recipeCalls(http: Http, list: ListCall) {
     /** The JSON Schema of a document of recipes. */
     schema: (call: CallOptions = {}) => http.json<Record<string, unknown>>('/recipes/schema.json', call),
     /** What a chain of steps makes of an asset; nothing is kept. */
-    preview: (request: Wish & { asset: string }, call: CallOptions = {}) =>
+    preview: (request: RenderRequest & { asset: string }, call: CallOptions = {}) =>
       http.json<Preview>('/recipes/preview', { ...call, method: 'POST', json: request }),
     /** Lists what a rebuild would make, and changes nothing. */
     rehearseRebuild: (request: RebuildRequest, call: CallOptions = {}) =>
@@ -187,8 +187,8 @@ export function renditionCalls(http: Http) {
     snippet: (assetId: string, query: { recipe: string; sizes?: string }, call: CallOptions = {}) =>
       http.json<Snippet>(`/assets/${assetId}/snippet`, { ...call, query }),
     /** A signed address at which a chain of steps is carried out when it is first asked for. */
-    address: (assetId: string, wish: Wish, call: CallOptions = {}) =>
-      http.json<{ url: string }>(`/assets/${assetId}/address`, { ...call, method: 'POST', json: wish }),
+    address: (assetId: string, request: RenderRequest, call: CallOptions = {}) =>
+      http.json<{ url: string }>(`/assets/${assetId}/address`, { ...call, method: 'POST', json: request }),
     surplus: (
       query: { unaskedDays?: number; recipe?: string; limit?: number; cursor?: string } = {},
       call: CallOptions = {},

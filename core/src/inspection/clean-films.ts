@@ -1,5 +1,5 @@
 import { ByteReader, type ByteSource } from './bytes.js';
-import type { CleanWish } from './clean-wish.js';
+import type { CleanOptions } from './clean-options.js';
 import { Patches, type Piece } from './edits.js';
 import { type Box, boxesOf, freeBox } from './iso-boxes.js';
 
@@ -16,18 +16,18 @@ const MAX_SAMPLES = 2_000_000;
 const MAX_KEYS = 10_000;
 
 /** Cleans an MP4 or QuickTime film in its place. @throws Error when it is broken */
-export function cleanIsoMedia(source: ByteSource, wish: CleanWish): Piece[] {
+export function cleanIsoMedia(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   const patches = new Patches();
   for (const box of boxesOf(reader, 0, source.length)) {
-    if (box.type === 'moov') cleanFilm(reader, patches, box, wish);
+    if (box.type === 'moov') cleanFilm(reader, patches, box, options);
     else if (!FILE_BOXES.has(box.type)) freeBox(patches, box);
   }
   return patches.toPieces(source.length);
 }
 
 /** Cleans what a film says of itself and of its tracks. */
-export function cleanFilm(reader: ByteReader, patches: Patches, movie: Box, { keep }: CleanWish): void {
+export function cleanFilm(reader: ByteReader, patches: Patches, movie: Box, { keep }: CleanOptions): void {
   const cleaner = new FilmCleaner(reader, patches, keep === 'rights');
   for (const box of boxesOf(reader, movie.dataAt, movie.end)) {
     if (box.type === 'trak') cleaner.cleanTrack(box);

@@ -1,5 +1,5 @@
 import { ByteReader, type ByteSource, concat, fromLatin1, latin1 } from './bytes.js';
-import type { CleanWish } from './clean-wish.js';
+import type { CleanOptions } from './clean-options.js';
 import { type Piece, Splice } from './edits.js';
 import { writeXmp } from './rights-blocks.js';
 
@@ -15,13 +15,13 @@ const SHOWING = new Set(['NETSCAPE2.0', 'ANIMEXTS1.0', 'ICCRGBG1012']);
 const XMP = 'XMP DataXMP';
 
 /** Cleans a GIF: frames and loops stay as they are; what follows its end is left out. Source: GIF89a. @throws Error when it is broken */
-export function cleanGif(source: ByteSource, wish: CleanWish): Piece[] {
+export function cleanGif(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   if (!/^GIF8[79]a$/.test(reader.code(0, 6))) throw new Error('it does not begin like a GIF');
   const splice = new Splice();
   let at = 13 + colourTableBytes(reader.u8(10));
   splice.keep(0, at);
-  if (wish.keep === 'rights') splice.put(xmpExtension(writeXmp(wish.rights)));
+  if (options.keep === 'rights') splice.put(xmpExtension(writeXmp(options.rights)));
   for (;;) {
     const block = reader.u8(at);
     if (block === TRAILER) {
@@ -34,7 +34,7 @@ export function cleanGif(source: ByteSource, wish: CleanWish): Piece[] {
       at = end;
     } else if (block === EXTENSION) {
       const end = endOfBlocks(reader, at + 2);
-      if (staysOf(reader, at, wish)) splice.keep(at, end);
+      if (staysOf(reader, at, options)) splice.keep(at, end);
       at = end;
     } else throw new Error('a block of it is broken');
     // It broke off: what there is of it is shown.
@@ -42,7 +42,7 @@ export function cleanGif(source: ByteSource, wish: CleanWish): Piece[] {
   }
 }
 
-function staysOf(reader: ByteReader, at: number, { keep }: CleanWish): boolean {
+function staysOf(reader: ByteReader, at: number, { keep }: CleanOptions): boolean {
   const label = reader.u8(at + 1);
   if (label === GRAPHIC_CONTROL || label === PLAIN_TEXT) return true;
   if (label === COMMENT) return keep === 'all-but-pictures';

@@ -1,7 +1,7 @@
 import { ByteReader, type ByteSource, concat } from './bytes.js';
 import { cleanFilm } from './clean-films.js';
+import type { CleanOptions } from './clean-options.js';
 import { exifWithoutPictures } from './clean-tiff.js';
-import type { CleanWish } from './clean-wish.js';
 import { Patches, type Piece } from './edits.js';
 import { type Box, boxesOf, freeBox } from './iso-boxes.js';
 import { blankPictures, NO_RIGHTS, writeExif, writeXmp } from './rights-blocks.js';
@@ -12,12 +12,12 @@ const MAX_ITEMS = 65_536;
 const MAX_METADATA_BYTES = 16_000_000;
 
 /** Cleans a HEIC or AVIF in its place: pictures stay where they are. Source: ISO/IEC 23008-12; 14496-12, 8.11. @throws Error when it is broken */
-export function cleanIsoPicture(source: ByteSource, wish: CleanWish): Piece[] {
+export function cleanIsoPicture(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   const patches = new Patches();
   for (const box of boxesOf(reader, 0, source.length)) {
-    if (box.type === 'meta') cleanMeta(reader, patches, box, wish);
-    else if (box.type === 'moov') cleanFilm(reader, patches, box, wish);
+    if (box.type === 'meta') cleanMeta(reader, patches, box, options);
+    else if (box.type === 'moov') cleanFilm(reader, patches, box, options);
     else if (!FILE_BOXES.has(box.type)) freeBox(patches, box);
   }
   return patches.toPieces(source.length);
@@ -28,7 +28,7 @@ interface Range {
   to: number;
 }
 
-function cleanMeta(reader: ByteReader, patches: Patches, meta: Box, wish: CleanWish): void {
+function cleanMeta(reader: ByteReader, patches: Patches, meta: Box, options: CleanOptions): void {
   const found = new Map<string, Box>();
   for (const box of boxesOf(reader, meta.dataAt + 4, meta.end)) {
     if (META_BOXES.has(box.type)) found.set(box.type, box);
@@ -41,7 +41,7 @@ function cleanMeta(reader: ByteReader, patches: Patches, meta: Box, wish: CleanW
   for (const { id, ranges } of itemRanges(reader, locations, found.get('idat'))) {
     const kind = metadata.get(id);
     if (kind === undefined) continue;
-    const own = newContent(reader, kind, ranges, wish);
+    const own = newContent(reader, kind, ranges, options);
     for (const { from, to } of ranges) patches.clear(from, to);
     const [first] = ranges;
     if (own && first && own.length <= first.to - first.from) patches.write(first.from, own);
@@ -90,7 +90,7 @@ function newContent(
   reader: ByteReader,
   kind: MetadataKind,
   ranges: readonly Range[],
-  { keep, rights }: CleanWish,
+  { keep, rights }: CleanOptions,
 ): Uint8Array | null {
   const stated = keep === 'rights' ? rights : NO_RIGHTS;
   const isWhole = keep === 'all-but-pictures';
@@ -160,7 +160,7 @@ function itemRanges(
 const JXL_BOXES = new Set(['JXL ', 'ftyp', 'jxlc', 'jxlp', 'jxll', 'jxli', 'jbrd']);
 
 /** Cleans a JPEG XL in its place. One without boxes holds no metadata. Source: ISO/IEC 18181-2, clause 9. @throws Error when it is broken */
-export function cleanJxl(source: ByteSource, _wish: CleanWish): Piece[] {
+export function cleanJxl(source: ByteSource, _options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   const patches = new Patches();
   if (reader.u16(0) === 0xff0a) return patches.toPieces(source.length);

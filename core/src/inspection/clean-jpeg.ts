@@ -1,6 +1,6 @@
 import { ByteReader, type ByteSource, concat, fromLatin1 } from './bytes.js';
+import type { CleanOptions } from './clean-options.js';
 import { exifWithoutPictures } from './clean-tiff.js';
-import type { CleanWish } from './clean-wish.js';
 import { type Piece, Splice } from './edits.js';
 import { blankPictures, NO_RIGHTS, writeExif, writeXmp } from './rights-blocks.js';
 
@@ -35,20 +35,20 @@ const SCAN_WINDOW = 1 << 20;
  *
  * @throws Error when it is broken
  */
-export function cleanJpeg(source: ByteSource, wish: CleanWish): Piece[] {
+export function cleanJpeg(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   const splice = new Splice();
   if (reader.u16(0) !== 0xff00 + SOI) throw new Error('it does not begin like a JPEG');
   splice.keep(0, 2);
-  let isWritten = wish.keep === 'all-but-pictures';
+  let isWritten = options.keep === 'all-but-pictures';
   for (const segment of segmentsOf(reader)) {
     const { at, end, marker } = segment;
     // After JFIF, which has to come first, and before everything else.
     if (!isWritten && marker !== APP0) {
-      for (const own of ownSegments(wish)) splice.put(own);
+      for (const own of ownSegments(options)) splice.put(own);
       isWritten = true;
     }
-    const kept = isMetadata(marker) ? keepMetadata(segment, wish) : true;
+    const kept = isMetadata(marker) ? keepMetadata(segment, options) : true;
     if (kept === true) splice.keep(at, end);
     else if (kept !== false) splice.put(kept);
   }
@@ -88,7 +88,7 @@ function* segmentsOf(reader: ByteReader): Generator<Segment> {
 const isMetadata = (marker: number) => (marker >= APP0 && marker <= APP15) || marker === COM;
 
 /** @returns whether a segment stays, or what comes in its place */
-function keepMetadata(segment: Segment, wish: CleanWish): boolean | Uint8Array {
+function keepMetadata(segment: Segment, options: CleanOptions): boolean | Uint8Array {
   const { reader, at, end, marker } = segment;
   const data = reader.bytes(at + 4, end - at - 4);
   const begins = (text: string) => startsWith(data, text);
@@ -100,14 +100,14 @@ function keepMetadata(segment: Segment, wish: CleanWish): boolean | Uint8Array {
     case APP14:
       return begins(COLOUR_TRANSFORM);
     case APP1:
-      if (wish.keep !== 'all-but-pictures') return false;
+      if (options.keep !== 'all-but-pictures') return false;
       if (begins(EXIF)) return inSegment(APP1, EXIF, exifWithoutPictures(data.subarray(EXIF.length)));
       return begins(XMP) ? inSegment(APP1, XMP, blankPictures(data.subarray(XMP.length))) : false;
     case APP13:
-      if (wish.keep !== 'all-but-pictures' || !begins(RESOURCES)) return false;
+      if (options.keep !== 'all-but-pictures' || !begins(RESOURCES)) return false;
       return inSegment(APP13, RESOURCES, onlyIptc(data.subarray(RESOURCES.length)));
     default:
-      return wish.keep === 'all-but-pictures' && marker === COM;
+      return options.keep === 'all-but-pictures' && marker === COM;
   }
 }
 
@@ -135,7 +135,7 @@ function onlyIptc(resources: Uint8Array): Uint8Array | null {
   return kept.length === 0 ? null : concat(kept);
 }
 
-function ownSegments({ keep, rights, orientation }: CleanWish): Uint8Array[] {
+function ownSegments({ keep, rights, orientation }: CleanOptions): Uint8Array[] {
   const exif = writeExif({ orientation, rights: keep === 'rights' ? rights : NO_RIGHTS });
   const xmp = keep === 'rights' ? writeXmp(rights) : null;
   return [inSegment(APP1, EXIF, exif), inSegment(APP1, XMP, xmp)].filter((segment) => segment !== false);

@@ -1,5 +1,5 @@
 import { ByteReader, type ByteSource } from './bytes.js';
-import type { CleanWish } from './clean-wish.js';
+import type { CleanOptions } from './clean-options.js';
 import { Patches, type Piece } from './edits.js';
 
 /** Elements. Source: RFC 9559, section 5; EBML (RFC 8794), section 11.3. */
@@ -23,7 +23,7 @@ interface Element {
 }
 
 /** Cleans a Matroska or WebM in its place: metadata becomes void elements. @throws Error when it is broken */
-export function cleanMatroska(source: ByteSource, _wish: CleanWish): Piece[] {
+export function cleanMatroska(source: ByteSource, _options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   const patches = new Patches();
   const head = readElement(reader, 0);

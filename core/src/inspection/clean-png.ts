@@ -1,6 +1,6 @@
 import { ByteReader, type ByteSource, concat, fromLatin1, latin1 } from './bytes.js';
+import type { CleanOptions } from './clean-options.js';
 import { exifWithoutPictures } from './clean-tiff.js';
-import type { CleanWish } from './clean-wish.js';
 import { type Piece, Splice } from './edits.js';
 import { blankPictures, NO_RIGHTS, writeExif, writeXmp } from './rights-blocks.js';
 
@@ -19,16 +19,16 @@ const MAX_METADATA_BYTES = 16_000_000;
  *
  * @throws Error when it is broken
  */
-export function cleanPng(source: ByteSource, wish: CleanWish): Piece[] {
+export function cleanPng(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   if (reader.code(0, 8) !== SIGNATURE) throw new Error('it does not begin like a PNG');
   const splice = new Splice();
   splice.keep(0, 8);
   for (const chunk of chunksOf(reader)) {
-    const kept = SHOWING.has(chunk.type) || keepMetadata(reader, chunk, wish);
+    const kept = SHOWING.has(chunk.type) || keepMetadata(reader, chunk, options);
     if (kept === true) splice.keep(chunk.at, chunk.end);
     else if (kept !== false) splice.put(kept);
-    if (chunk.type === 'IHDR') for (const own of ownChunks(wish)) splice.put(own);
+    if (chunk.type === 'IHDR') for (const own of ownChunks(options)) splice.put(own);
   }
   return splice.pieces;
 }
@@ -53,7 +53,7 @@ function* chunksOf(reader: ByteReader): Generator<Chunk> {
 function keepMetadata(
   reader: ByteReader,
   { type, at, end }: Chunk,
-  { keep }: CleanWish,
+  { keep }: CleanOptions,
 ): boolean | Uint8Array {
   const length = end - at - 12;
   if (keep !== 'all-but-pictures' || length < 0 || length > MAX_METADATA_BYTES) return false;
@@ -83,7 +83,7 @@ function isXmp(data: Uint8Array): boolean {
   return latin1(data.subarray(0, XMP_KEYWORD.length)) === XMP_KEYWORD;
 }
 
-function ownChunks({ keep, rights, orientation }: CleanWish): Uint8Array[] {
+function ownChunks({ keep, rights, orientation }: CleanOptions): Uint8Array[] {
   if (keep === 'all-but-pictures') return [];
   const exif = writeExif({ orientation, rights: keep === 'rights' ? rights : NO_RIGHTS });
   const xmp = keep === 'rights' ? writeXmp(rights) : null;

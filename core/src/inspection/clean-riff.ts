@@ -1,6 +1,6 @@
 import { ByteReader, type ByteSource, concat, fromLatin1 } from './bytes.js';
+import type { CleanOptions } from './clean-options.js';
 import { exifWithoutPictures } from './clean-tiff.js';
-import type { CleanWish } from './clean-wish.js';
 import { Patches, type Piece, Splice } from './edits.js';
 import { blankPictures, NO_RIGHTS, writeExif, writeXmp } from './rights-blocks.js';
 
@@ -30,14 +30,14 @@ const HAS_XMP = 0x04;
 const MAX_METADATA_BYTES = 16_000_000;
 
 /** Cleans a WebP: the coded pictures stay as they are; what follows its end is left out. @throws Error when it is broken */
-export function cleanWebp(source: ByteSource, wish: CleanWish): Piece[] {
+export function cleanWebp(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source, { littleEndian: true });
   if (reader.code(0) !== 'RIFF' || reader.code(8) !== 'WEBP')
     throw new Error('it does not begin like a WebP');
   const end = Math.min(source.length, 8 + reader.u32(4));
   const chunks = [...chunksOf(reader, 12, end)];
   const isExtended = chunks.some(({ id }) => id === 'VP8X');
-  const own = isExtended ? metadataOf(reader, chunks, wish) : { exif: null, xmp: null };
+  const own = isExtended ? metadataOf(reader, chunks, options) : { exif: null, xmp: null };
   const body = new Splice();
   for (const chunk of chunks) {
     if (WEBP_SHOWING.has(chunk.id)) body.keep(chunk.at, chunk.next);
@@ -62,7 +62,7 @@ export function cleanWebp(source: ByteSource, wish: CleanWish): Piece[] {
 function metadataOf(
   reader: ByteReader,
   chunks: readonly Chunk[],
-  { keep, rights, orientation }: CleanWish,
+  { keep, rights, orientation }: CleanOptions,
 ): { exif: Uint8Array | null; xmp: Uint8Array | null } {
   if (keep !== 'all-but-pictures')
     return {
@@ -98,7 +98,7 @@ const JUNK = fromLatin1('JUNK');
 const MAX_DEPTH = 6;
 
 /** Cleans an AVI or WAV in its place: metadata becomes padding. @throws Error when it is broken */
-export function cleanRiffMedia(source: ByteSource, { keep }: CleanWish): Piece[] {
+export function cleanRiffMedia(source: ByteSource, { keep }: CleanOptions): Piece[] {
   const reader = new ByteReader(source, { littleEndian: true });
   const patches = new Patches();
   let at = 0;

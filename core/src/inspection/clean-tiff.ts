@@ -1,5 +1,5 @@
 import { ByteReader, type ByteSource, BytesInMemory } from './bytes.js';
-import { carryOutPieces, Patches, type Piece } from './edits.js';
+import { applyPieces, Patches, type Piece } from './edits.js';
 
 /** Which directory of a TIFF an entry stands in. */
 export type Directory = 'main' | 'exif' | 'gps' | 'interop' | 'sub';
@@ -91,7 +91,7 @@ export function cleanTiff(source: ByteSource, rules: TiffRules): Piece[] {
 export function exifWithoutPictures(block: Uint8Array): Uint8Array | null {
   const source = new BytesInMemory(block);
   try {
-    return carryOutPieces(source, cleanTiff(source, EXIF_WITHOUT_PICTURES));
+    return applyPieces(source, cleanTiff(source, EXIF_WITHOUT_PICTURES));
   } catch {
     return null;
   }

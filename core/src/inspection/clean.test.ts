@@ -8,9 +8,9 @@ import sharp from 'sharp';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { BytesInMemory } from './bytes.js';
 import { cleanFile, isCleanable } from './clean.js';
+import type { CleanOptions, KeptMetadata } from './clean-options.js';
 import { crc32 } from './clean-png.js';
-import type { CleanWish, KeptMetadata } from './clean-wish.js';
-import { carryOutPieces, lengthOfPieces, Patches, type Piece, slicePieces } from './edits.js';
+import { applyPieces, lengthOfPieces, Patches, type Piece, slicePieces } from './edits.js';
 import { blankPictures, NO_RIGHTS, writeExif, writeXmp } from './rights-blocks.js';
 
 let folder: string;
@@ -25,13 +25,13 @@ const RIGHTS = {
   copyright: '© Skerry Trust',
   webStatement: 'https://skerry.example/rights',
 };
-const wish = (keep: KeptMetadata, orientation: number | null = null): CleanWish => ({
+const cleanOptions = (keep: KeptMetadata, orientation: number | null = null): CleanOptions => ({
   keep,
   rights: RIGHTS,
   orientation,
 });
-const clean = (data: Uint8Array, mime: string, wanted: CleanWish) =>
-  Buffer.from(carryOutPieces(new BytesInMemory(data), cleanFile(new BytesInMemory(data), mime, wanted)));
+const clean = (data: Uint8Array, mime: string, wanted: CleanOptions) =>
+  Buffer.from(applyPieces(new BytesInMemory(data), cleanFile(new BytesInMemory(data), mime, wanted)));
 
 /** What must not come out, as text that stands in the files. */
 const SECRETS = ['SN-4711-SECRET', 'LENS-0815-SECRET', 'Hidden Cove', 'SECRET COMMENT', 'SecretTool 9'];
@@ -139,7 +139,7 @@ describe.each([
   test.each(['rights', 'none'] as const)(
     'with %s kept shows the same and tells nothing else',
     async (keep) => {
-      const cleaned = clean(original, mime, wish(keep, 6));
+      const cleaned = clean(original, mime, cleanOptions(keep, 6));
       const path = join(folder, `${keep}.${format}`);
       writeFileSync(path, cleaned);
       const tags = exiftool(path);
@@ -161,7 +161,7 @@ describe.each([
 
   test('with all but pictures kept says what it said', async () => {
     if (mime === 'image/tiff') return;
-    const cleaned = clean(original, mime, wish('all-but-pictures', 6));
+    const cleaned = clean(original, mime, cleanOptions('all-but-pictures', 6));
     const path = join(folder, `all.${format}`);
     writeFileSync(path, cleaned);
     const tags = exiftool(path);
@@ -181,7 +181,11 @@ test('what follows the end of a picture is left out', async () => {
     ['webp', 'image/webp'],
   ] as const) {
     const data = readFileSync(await picture(format, 'trailer' as typeof format));
-    const cleaned = clean(Buffer.concat([data, Buffer.from('SECRET AFTER THE END')]), mime, wish('none'));
+    const cleaned = clean(
+      Buffer.concat([data, Buffer.from('SECRET AFTER THE END')]),
+      mime,
+      cleanOptions('none'),
+    );
     expect(cleaned.includes('SECRET')).toBe(false);
     expect((await pixelsOf(cleaned)).data.equals((await pixelsOf(data)).data)).toBe(true);
   }
@@ -190,10 +194,10 @@ test('what follows the end of a picture is left out', async () => {
 test('a JPEG that broke off is shown as far as it goes; one with broken segments is not cleaned', async () => {
   const data = readFileSync(await picture('jpeg', 'half' as 'jpeg'));
   const half = data.subarray(0, data.length - 200);
-  expect(clean(half, 'image/jpeg', wish('none')).subarray(-50).equals(half.subarray(-50))).toBe(true);
+  expect(clean(half, 'image/jpeg', cleanOptions('none')).subarray(-50).equals(half.subarray(-50))).toBe(true);
   const broken = Buffer.from(data);
   broken[2] = 0x12;
-  expect(() => clean(broken, 'image/jpeg', wish('none'))).toThrow('a segment of it is broken');
+  expect(() => clean(broken, 'image/jpeg', cleanOptions('none'))).toThrow('a segment of it is broken');
 });
 
 test('previews in XMP, in image resources and in maker notes don’t come along', async () => {
@@ -212,7 +216,7 @@ test('previews in XMP, in image resources and in maker notes don’t come along'
   ]);
   const original = readFileSync(path);
   expect(original.includes(base64.slice(0, 76))).toBe(true);
-  const cleaned = clean(original, 'image/jpeg', wish('all-but-pictures'));
+  const cleaned = clean(original, 'image/jpeg', cleanOptions('all-but-pictures'));
   const out = join(folder, 'no-previews.jpg');
   writeFileSync(out, cleaned);
   for (let at = 0; at + 19 <= base64.length; at += 19)
@@ -256,10 +260,10 @@ describe('films', () => {
     const original = readFileSync(path);
     const source = new BytesInMemory(original);
     for (const keep of ['none', 'rights'] as const) {
-      const pieces = cleanFile(source, mime, wish(keep));
+      const pieces = cleanFile(source, mime, cleanOptions(keep));
       // Offsets within it point to where they did.
       expect(lengthOfPieces(pieces)).toBe(original.length);
-      const cleaned = Buffer.from(carryOutPieces(source, pieces));
+      const cleaned = Buffer.from(applyPieces(source, pieces));
       for (const secret of [...SECRETS, '+58.12', '58.1200', 'Puffin'])
         expect(cleaned.includes(secret), secret).toBe(false);
       const out = join(folder, `cleaned-${name}`);
@@ -281,7 +285,7 @@ describe('films', () => {
     expect(original.includes('Hidden Cove')).toBe(true);
     const handler = original.indexOf('sbtl') >= 0 ? original.indexOf('sbtl') : original.indexOf('text');
     original.write('meta', handler, 'latin1');
-    const cleaned = clean(original, 'video/mp4', wish('rights'));
+    const cleaned = clean(original, 'video/mp4', cleanOptions('rights'));
     expect(cleaned.includes('Hidden Cove')).toBe(false);
     const out = join(folder, 'no-positions.mp4');
     writeFileSync(out, cleaned);
@@ -294,7 +298,7 @@ describe('films', () => {
       ...['-v', 'error', '-f', 'lavfi', '-i', 'testsrc=duration=1:size=64x48:rate=5', '-c:v', 'libvpx'],
       ...[...METADATA, '-live', '1', '-f', 'webm', '-'],
     ]);
-    const cleaned = clean(data, 'video/webm', wish('none'));
+    const cleaned = clean(data, 'video/webm', cleanOptions('none'));
     expect(cleaned.includes('Hidden Cove')).toBe(false);
     writeFileSync(path, cleaned);
     expect(framesOf(path).trim().split('\n')).toHaveLength(5);
@@ -315,12 +319,12 @@ test('a JPEG XL in boxes loses its metadata, one without has none', () => {
     box('xml ', '<x>Hidden Cove</x>'),
     box('jxlc', '\xff\x0a the picture'),
   ]);
-  const cleaned = clean(file, 'image/jxl', wish('none'));
+  const cleaned = clean(file, 'image/jxl', cleanOptions('none'));
   expect(cleaned.length).toBe(file.length);
   for (const secret of SECRETS) expect(cleaned.includes(secret)).toBe(false);
   expect(cleaned.includes('the picture')).toBe(true);
   const bare = Buffer.from('\xff\x0a the picture', 'latin1');
-  expect(clean(bare, 'image/jxl', wish('none')).equals(bare)).toBe(true);
+  expect(clean(bare, 'image/jxl', cleanOptions('none')).equals(bare)).toBe(true);
 });
 
 describe('whatever a file holds', () => {
@@ -344,14 +348,14 @@ describe('whatever a file holds', () => {
           const source = new BytesInMemory(odd);
           let pieces: Piece[];
           try {
-            pieces = cleanFile(source, mime, wish(keep, 3));
+            pieces = cleanFile(source, mime, cleanOptions(keep, 3));
           } catch (error) {
             expect(error).toBeInstanceOf(Error);
             expect((error as Error).message).not.toMatch(/undefined|not a function|Invalid/);
             return;
           }
           expect(lengthOfPieces(pieces)).toBeLessThan(odd.length + 5000);
-          carryOutPieces(source, pieces);
+          applyPieces(source, pieces);
         },
       ),
       { numRuns: 3000 },
@@ -366,12 +370,12 @@ describe('whatever a file holds', () => {
     tiff.writeUInt16LE(273, 10);
     tiff.writeUInt16LE(4, 12);
     tiff.writeUInt32LE(0xffffffff, 14);
-    expect(cleanFile(new BytesInMemory(tiff), 'image/tiff', wish('none'))).toBeDefined();
+    expect(cleanFile(new BytesInMemory(tiff), 'image/tiff', cleanOptions('none'))).toBeDefined();
     const box = Buffer.alloc(16);
     box.writeUInt32BE(1);
     box.write('moov', 4);
     box.fill(0xff, 8);
-    expect(() => cleanFile(new BytesInMemory(box), 'video/mp4', wish('none'))).toThrow('no file has');
+    expect(() => cleanFile(new BytesInMemory(box), 'video/mp4', cleanOptions('none'))).toThrow('no file has');
   });
 });
 
@@ -396,7 +400,7 @@ describe('pieces', () => {
           free = from + length;
         }
         const pieces = patches.toPieces(64);
-        expect(carryOutPieces(new BytesInMemory(data), pieces)).toEqual(expected);
+        expect(applyPieces(new BytesInMemory(data), pieces)).toEqual(expected);
       }),
     );
   });
@@ -410,13 +414,11 @@ describe('pieces', () => {
       { from: 0, to: 7 },
     ];
     const source = new BytesInMemory(data);
-    const whole = carryOutPieces(source, pieces);
+    const whole = applyPieces(source, pieces);
     fc.assert(
       fc.property(fc.nat(23), fc.nat(23), (a, b) => {
         const [start, end] = [Math.min(a, b), Math.max(a, b)];
-        expect(carryOutPieces(source, slicePieces(pieces, start, end))).toEqual(
-          whole.subarray(start, end + 1),
-        );
+        expect(applyPieces(source, slicePieces(pieces, start, end))).toEqual(whole.subarray(start, end + 1));
       }),
     );
   });

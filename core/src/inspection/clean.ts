@@ -4,16 +4,16 @@ import { cleanGif } from './clean-gif.js';
 import { cleanIsoPicture, cleanJxl } from './clean-iso-pictures.js';
 import { cleanJpeg } from './clean-jpeg.js';
 import { cleanMatroska } from './clean-matroska.js';
+import type { CleanOptions } from './clean-options.js';
 import { cleanPng } from './clean-png.js';
 import { cleanRiffMedia, cleanWebp } from './clean-riff.js';
 import { cleanTiff, rulesForTiff } from './clean-tiff.js';
-import type { CleanWish } from './clean-wish.js';
 import type { Piece } from './edits.js';
 
 /** Raised whenever a file comes out differently, so that what was worked out before is worked out again. */
 export const CLEANER_VERSION = 1;
 
-const CLEANERS: Record<string, (source: ByteSource, wish: CleanWish) => Piece[]> = {
+const CLEANERS: Record<string, (source: ByteSource, options: CleanOptions) => Piece[]> = {
   'image/jpeg': cleanJpeg,
   'image/png': cleanPng,
   'image/gif': cleanGif,
@@ -42,8 +42,8 @@ export function isCleanable(mime: string): boolean {
  * @returns the pieces of the cleaned file, in their order
  * @throws Error when the file is broken in a way that doesn't let its metadata be found
  */
-export function cleanFile(source: ByteSource, mime: string, wish: CleanWish): Piece[] {
+export function cleanFile(source: ByteSource, mime: string, options: CleanOptions): Piece[] {
   const clean = Object.hasOwn(CLEANERS, mime) ? CLEANERS[mime] : undefined;
   if (!clean) throw new Error(`a file of type ${mime} can't be cleaned`);
-  return clean(source, wish);
+  return clean(source, options);
 }

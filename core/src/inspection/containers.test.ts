@@ -3,16 +3,16 @@ import { describe, expect, test } from 'vitest';
 import { ByteReader, BytesInMemory, concat, fromLatin1, latin1 } from './bytes.js';
 import { cleanIsoMedia } from './clean-films.js';
 import { cleanGif } from './clean-gif.js';
+import type { KeptMetadata } from './clean-options.js';
 import { cleanRiffMedia, cleanWebp } from './clean-riff.js';
-import type { KeptMetadata } from './clean-wish.js';
-import { carryOutPieces, Patches, type Piece, Splice } from './edits.js';
+import { applyPieces, Patches, type Piece, Splice } from './edits.js';
 import { boxesOf } from './iso-boxes.js';
 import { NO_RIGHTS } from './rights-blocks.js';
 
 // Files of a few bytes, put together by hand from the published layouts, so that it is known which of them may come out.
 
-const wish = (keep: KeptMetadata) => ({ keep, rights: NO_RIGHTS, orientation: null });
-const carried = (bytes: Uint8Array, pieces: Piece[]) => carryOutPieces(new BytesInMemory(bytes), pieces);
+const cleanOptions = (keep: KeptMetadata) => ({ keep, rights: NO_RIGHTS, orientation: null });
+const carried = (bytes: Uint8Array, pieces: Piece[]) => applyPieces(new BytesInMemory(bytes), pieces);
 const number = (value: number, length: number, isLittle = false) => {
   const bytes = Array.from({ length }, (_, n) => Math.floor(value / 256 ** (length - 1 - n)) & 255);
   return Uint8Array.from(isLittle ? bytes.reverse() : bytes);
@@ -41,7 +41,7 @@ describe('a GIF', () => {
   const end = Uint8Array.of(0x3b);
   const clean = (keep: KeptMetadata, ...parts: Uint8Array[]) => {
     const data = concat(parts);
-    return carried(data, cleanGif(new BytesInMemory(data), wish(keep)));
+    return carried(data, cleanGif(new BytesInMemory(data), cleanOptions(keep)));
   };
 
   test.each([null, 0, 3])('with the colours %s of its own and of its frames is kept whole', (colours) => {
@@ -89,7 +89,7 @@ describe('a RIFF file', () => {
   const list = (type: string, ...parts: Uint8Array[]) => chunk('LIST', concat([fromLatin1(type), ...parts]));
   const riff = (type: string, ...parts: Uint8Array[]) => chunk('RIFF', concat([fromLatin1(type), ...parts]));
   const clean = (keep: KeptMetadata, data: Uint8Array) => {
-    const cleaned = carried(data, cleanRiffMedia(new BytesInMemory(data), wish(keep)));
+    const cleaned = carried(data, cleanRiffMedia(new BytesInMemory(data), cleanOptions(keep)));
     expect(cleaned.length).toBe(data.length);
     return latin1(cleaned);
   };
@@ -163,14 +163,14 @@ describe('a RIFF file', () => {
       'does not begin like a RIFF file',
     );
     for (const begin of ['RIFFxxxxWEBX', 'RIFXxxxxWEBP'])
-      expect(() => cleanWebp(new BytesInMemory(fromLatin1(`${begin}........`)), wish('none'))).toThrow(
-        'does not begin like a WebP',
-      );
+      expect(() =>
+        cleanWebp(new BytesInMemory(fromLatin1(`${begin}........`)), cleanOptions('none')),
+      ).toThrow('does not begin like a WebP');
   });
 
   test('a WebP keeps its pictures to an odd byte, and its size follows', () => {
     const data = riff('WEBP', chunk('VP8 ', 'abc'), chunk('EXIF', 'secret'), chunk('ICCP', 'profile'));
-    expect(carried(data, cleanWebp(new BytesInMemory(data), wish('none')))).toEqual(
+    expect(carried(data, cleanWebp(new BytesInMemory(data), cleanOptions('none')))).toEqual(
       riff('WEBP', chunk('VP8 ', 'abc'), chunk('ICCP', 'profile')),
     );
   });
@@ -229,7 +229,7 @@ describe('an ISO film', () => {
     ]);
   }
   const clean = (data: Uint8Array, keep: KeptMetadata = 'rights') => {
-    const cleaned = carried(data, cleanIsoMedia(new BytesInMemory(data), wish(keep)));
+    const cleaned = carried(data, cleanIsoMedia(new BytesInMemory(data), cleanOptions(keep)));
     expect(cleaned.length).toBe(data.length);
     return latin1(cleaned);
   };

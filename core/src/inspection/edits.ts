@@ -16,7 +16,7 @@ export function lengthOfPieces(pieces: readonly Piece[]): number {
 }
 
 /** The edited file, whole. */
-export function carryOutPieces(source: ByteSource, pieces: readonly Piece[]): Uint8Array {
+export function applyPieces(source: ByteSource, pieces: readonly Piece[]): Uint8Array {
   return concat(
     pieces.map((piece) => {
       if ('from' in piece) return source.read(piece.from, piece.to - piece.from);

@@ -14,7 +14,7 @@ import { type Database, inTransaction, type Transaction } from '../shared/databa
 import { applyRecipe } from './apply.js';
 import { contentDigest, focalOf, marksDigest } from './digests.js';
 import { type FoundMarks, findMarks } from './find-marks.js';
-import { findOptimiseWish, readMode } from './optimise-queries.js';
+import { findOptimiseRequest, readMode } from './optimise-queries.js';
 import { PREVIEW } from './preview.js';
 import { type Change, counted, dropRenditions, putRenditions } from './put-renditions.js';
 import { findRenditions, insertDueRenditions, type RenditionRow } from './queries.js';
@@ -197,13 +197,13 @@ export async function orderOptimising(
   { id, name, folder }: { id: string; name: string; folder: string },
   by: string,
 ): Promise<void> {
-  const wish = await findOptimiseWish(tx, id);
-  if (wish === null || wish.isOptimised) return;
+  const request = await findOptimiseRequest(tx, id);
+  if (request === null || request.isOptimised) return;
   await addToOpenRun(tx, optimiseRun, { title: 'Optimisation', folder, by }, [
     {
-      key: `asset:${id}:${wish.version}`,
+      key: `asset:${id}:${request.version}`,
       title: name,
-      input: { asset: id, ...readMode(wish.mode) },
+      input: { asset: id, ...readMode(request.mode) },
     },
   ]);
 }

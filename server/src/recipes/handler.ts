@@ -7,11 +7,11 @@ import { surplusRemoveHandler, surplusRestoreHandler } from './surplus.js';
 import type { RecipeTools } from './tools.js';
 
 /** Makes the renditions of one asset that are wanted. */
-function renditionsHandler(bench: WorkerContext): RunHandler<RenditionsInput> {
+function renditionsHandler(context: WorkerContext): RunHandler<RenditionsInput> {
   return {
     work: ({ asset, recipes, states }, { signal }) =>
-      makeRenditions(bench, asset, { recipes, states }, { signal }),
-    maxMs: bench.maxWorkMs,
+      makeRenditions(context, asset, { recipes, states }, { signal }),
+    maxMs: context.maxWorkMs,
     giveUp: (tx, { asset, recipes, states }, error) => recordGivenUp(tx, asset, { recipes, states }, error),
   };
 }

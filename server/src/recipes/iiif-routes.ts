@@ -90,14 +90,14 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
             'not-signed-in',
             `This size is larger than the region of ${asset.name}, and enlarging needs a key. Ask for a size up to that of the region.`,
           );
-        const wish: RenderRequest = {
+        const request: RenderRequest = {
           steps: iiifSteps(image),
           output: { format: FORMATS[image.format], quality: QUALITY, metadata: 'none', animation: 'first' },
         };
         const made = await picture(
           toolsFor(services),
           asset,
-          wish,
+          request,
           waitingFor(toolsFor(services), who, req, res),
         );
         res.setHeader(

@@ -49,8 +49,8 @@ async function make(
   { pool, source, allGone }: { pool: RenderPool; source: string; allGone: AbortSignal },
 ): Promise<void> {
   const signal = AbortSignal.any([AbortSignal.timeout(WAIT_MS), allGone]);
-  const bench = { db, store, pool, maxPixels: config.maxPixels };
-  const result = await makeRenditions(bench, id, { recipes }, { signal, source });
+  const context = { db, store, pool, maxPixels: config.maxPixels };
+  const result = await makeRenditions(context, id, { recipes }, { signal, source });
   try {
     await result.persist?.();
     await inTransaction(db, async (tx) => {

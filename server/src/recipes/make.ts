@@ -40,12 +40,12 @@ export interface Wanted {
 
 /** Makes the renditions of one asset that are wanted. Repeating it finds them fresh and skips. */
 export async function makeRenditions(
-  bench: RenderContext,
+  context: RenderContext,
   assetId: string,
   wanted: Wanted,
   waiter: Waiter = {},
 ): Promise<ItemResult> {
-  const { db, store } = bench;
+  const { db, store } = context;
   const asset = await findAsset(db, assetId);
   if (asset === null || asset.live === null) return { outcome: 'skipped', note: 'The asset is in the bin.' };
   const recipes = await chooseRecipes(db, asset, wanted);
@@ -56,7 +56,7 @@ export async function makeRenditions(
   const marks = await findMarks(db, recipes);
   let result: RenderResult<WrittenFile>;
   try {
-    result = await render(bench, asset, { recipes, marks, look: !isLooked }, waiter);
+    result = await render(context, asset, { recipes, marks, look: !isLooked }, waiter);
   } catch (error) {
     waiter.signal?.throwIfAborted();
     if (!(error instanceof PictureKilledError)) throw explainStoreFault(error, store.name);

@@ -26,8 +26,8 @@ interface PreviewBody {
   output: RecipeOutput;
 }
 
-const wishBody = { steps: stepsSchema.required(), output: outputSchema };
-const wishExample = {
+const renderBody = { steps: stepsSchema.required(), output: outputSchema };
+const renderExample = {
   steps: [{ op: 'fit', width: 300, height: 200, mode: 'cover' }],
   output: { format: 'webp', quality: 75 },
 };
@@ -41,7 +41,10 @@ export function onRequestRoutes(toolsFor: ToolsFor): Route[] {
       path: `${API_BASE}/recipes/preview`,
       access: 'recipes:read',
       summary: 'Preview the result of steps for an asset; nothing is stored',
-      body: Joi.object({ asset: idSchema.required(), ...wishBody }).example({ asset: '1', ...wishExample }),
+      body: Joi.object({ asset: idSchema.required(), ...renderBody }).example({
+        asset: '1',
+        ...renderExample,
+      }),
       answers: {
         200: {
           description: 'The picture as a data URI, with its figures',
@@ -100,7 +103,7 @@ export function onRequestRoutes(toolsFor: ToolsFor): Route[] {
       access: 'recipes:read',
       summary: 'Create a signed address for the result of steps, rendered on first request',
       params: assetParams,
-      body: Joi.object(wishBody).example(wishExample),
+      body: Joi.object(renderBody).example(renderExample),
       answers: { 200: { description: 'The address', schema: answer({ url: Joi.string().uri() }) } },
       async handle({ services, params: { id }, body }) {
         requireSound(body);
@@ -126,13 +129,13 @@ export function onRequestRoutes(toolsFor: ToolsFor): Route[] {
         304: { description: 'Unchanged' },
       },
       async handle({ services, who, params: { id, signature, spec }, req, res }) {
-        const wish = readSignedRequest(services.config.masterKey, id, spec, signature);
+        const request = readSignedRequest(services.config.masterKey, id, spec, signature);
         const asset = await findAsset(services.db, id);
         if (asset === null || asset.live === null) throw notFound(`Asset ${id}`);
         const { sha256, bytes, mime } = await picture(
           toolsFor(services),
           asset,
-          wish,
+          request,
           waitingFor(toolsFor(services), who, req, res),
         );
         return sendContent(req, res, services.store, {

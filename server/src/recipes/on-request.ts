@@ -24,9 +24,11 @@ export interface RenderRequest {
 export function signRequest(
   masterKey: string,
   assetId: string,
-  wish: RenderRequest,
+  request: RenderRequest,
 ): { spec: string; signature: string } {
-  const spec = Buffer.from(canonicalJson({ steps: wish.steps, output: wish.output })).toString('base64url');
+  const spec = Buffer.from(canonicalJson({ steps: request.steps, output: request.output })).toString(
+    'base64url',
+  );
   return { spec, signature: signatureOf(masterKey, assetId, spec) };
 }
 
@@ -56,24 +58,24 @@ function signatureOf(masterKey: string, assetId: string, spec: string): string {
 const inFlight = new SharedWork<PictureOnRequest>();
 
 /**
- * Gives what was wished for: made before, or made now and kept.
+ * Returns the requested rendition: stored, or rendered now and stored.
  *
  * @throws UniferumError `refused` when it can't be made of this file; `too-many-requests` or `busy` when too much waits
  */
 export async function picture(
   tools: RenderTools,
   asset: AssetRow,
-  wish: RenderRequest,
+  request: RenderRequest,
   waiting: Waiting,
 ): Promise<PictureOnRequest> {
-  const recipe = anonymous(wish);
+  const recipe = anonymous(request);
   const marks = await findMarks(tools.db, [recipe]);
   const digest = createHash('sha256')
     .update(
       canonicalJson([
         asset.sha256,
         focalText(focalPoint(asset)),
-        wish,
+        request,
         [...marks].map(([path, mark]) => [path, mark?.sha256 ?? null]),
       ]),
     )

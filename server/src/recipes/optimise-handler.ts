@@ -13,8 +13,8 @@ import { type OptimiseMode, writeMode } from './optimise-queries.js';
 import type { OptimiseInput } from './run-kinds.js';
 
 /** Makes the file of one asset smaller, as its next version; the version before it stays, and can be restored. */
-export function optimiseHandler(bench: WorkerContext): RunHandler<OptimiseInput> {
-  return { work: (input, { signal }) => optimise(bench, input, signal), maxMs: bench.maxWorkMs };
+export function optimiseHandler(context: WorkerContext): RunHandler<OptimiseInput> {
+  return { work: (input, { signal }) => optimise(context, input, signal), maxMs: context.maxWorkMs };
 }
 
 async function optimise(
@@ -26,8 +26,8 @@ async function optimise(
   if (asset === null || asset.live === null) return { outcome: 'skipped', note: 'The asset is in the bin.' };
   if (!(await store.has(asset.sha256)))
     throw new UniferumError('store-away', missingBytes(asset, store), { retryAfterSeconds: 30 });
-  const wish: OptimiseMode = mode === 'lossless' ? { mode } : { mode, likeness };
-  const remember = (tx: Parameters<typeof updateOptimise>[0]) => updateOptimise(tx, id, writeMode(wish));
+  const request: OptimiseMode = mode === 'lossless' ? { mode } : { mode, likeness };
+  const remember = (tx: Parameters<typeof updateOptimise>[0]) => updateOptimise(tx, id, writeMode(request));
   let result: Awaited<ReturnType<typeof pool.optimise>>;
   try {
     const job = { path: store.localPath(asset.sha256), mime: asset.mime, mode, likeness, maxPixels };

@@ -14,8 +14,8 @@ export function readMode(text: string): OptimiseMode {
     : { mode: 'lossless' };
 }
 
-/** How an asset's file is to be kept small, and whether its current version is; null when nobody wished it. */
-export async function findOptimiseWish(
+/** How an asset's file is to be kept small, and whether its current version is; null when nobody asked for it. */
+export async function findOptimiseRequest(
   db: Executor,
   assetId: string,
 ): Promise<{ mode: string; version: number; isOptimised: boolean } | null> {

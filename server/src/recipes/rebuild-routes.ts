@@ -90,8 +90,8 @@ export function rebuildRoutes(toolsFor: ToolsFor): Route[] {
         async handle({ services, who, query, body: { select, mode, likeness } }) {
           if (query.rehearse)
             return { status: 200, body: { plan: await rehearseOptimise(toolsFor(services), select) } };
-          const wish: OptimiseMode = mode === 'lossless' ? { mode } : { mode, likeness };
-          return answerRun(services, await beginOptimise(toolsFor(services), select, wish, who.name));
+          const optimiseMode: OptimiseMode = mode === 'lossless' ? { mode } : { mode, likeness };
+          return answerRun(services, await beginOptimise(toolsFor(services), select, optimiseMode, who.name));
         },
       },
     ),

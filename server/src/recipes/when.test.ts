@@ -73,11 +73,11 @@ describe('when', () => {
 
   test('a signed address makes anything, keeps it, and can’t be altered', async () => {
     const asset = await addPicture('/signed', 'a.jpg', 3);
-    const wish = {
+    const request = {
       steps: [{ op: 'fit', mode: 'cover', width: 60, height: 60 }, { op: 'sepia' }],
       output: { format: 'png' },
     };
-    const { body } = await api('POST', `/assets/${asset.id}/address`, wish);
+    const { body } = await api('POST', `/assets/${asset.id}/address`, request);
     const first = await publicly(pathOf(body.url));
     expect(first.status).toBe(200);
     const { width, height, format } = await sharp(first.bytes).metadata();

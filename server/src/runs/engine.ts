@@ -122,7 +122,7 @@ export class RunEngine {
       }
       const { items, error } = await this.#claim(free);
       for (const item of items) {
-        const work = this.#carryOut(item).finally(() => {
+        const work = this.#process(item).finally(() => {
           working.delete(work);
           this.#freeSlot?.();
         });
@@ -164,7 +164,7 @@ export class RunEngine {
     }
   }
 
-  async #carryOut(item: ClaimedItem): Promise<void> {
+  async #process(item: ClaimedItem): Promise<void> {
     const abort = new AbortController();
     this.#held.set(item.id, { item, abort });
     if (this.#shutdown.signal.aborted) abort.abort('shutdown' satisfies Interruption);

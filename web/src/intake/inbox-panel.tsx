@@ -77,7 +77,7 @@ function RegisterFoot({ folder, taken, isAll }: RegisterFootProps) {
   const [mode, setMode] = useState<NonNullable<InboxRequest['mode']>>('copy');
   const { rehearse, register } = useInboxChanges();
   const request: InboxRequest = { paths: isAll ? null : taken.map(({ path }) => path), mode, folder };
-  const carryOut = () => {
+  const apply = () => {
     register.mutate(request);
     rehearse.reset();
   };
@@ -91,7 +91,7 @@ function RegisterFoot({ folder, taken, isAll }: RegisterFootProps) {
       >
         Rehearse
       </Button>
-      <Button disabled={taken.length === 0 || register.isPending} onClick={carryOut}>
+      <Button disabled={taken.length === 0 || register.isPending} onClick={apply}>
         Register {formatCount(taken.length, 'file')}
       </Button>
       <ModeChoice mode={mode} onChoose={setMode} />

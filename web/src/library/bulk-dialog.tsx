@@ -34,7 +34,7 @@ export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: B
   const [form, setForm] = useState(EMPTY_BULK_FORM);
   const { rehearse, edit } = useBulkChanges();
   const request = { select: selection, change: toChange(form) };
-  const carryOut = () =>
+  const apply = () =>
     edit.mutate(request, {
       onSuccess: () => {
         onOpenChange(false);
@@ -72,7 +72,7 @@ export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: B
           <Button
             look={plan ? 'main' : 'plain'}
             disabled={isEmpty || edit.isPending || plan?.totals.changed === 0}
-            onClick={carryOut}
+            onClick={apply}
           >
             {plan ? `Carry out ${formatCount(plan.totals.changed, 'change')}` : 'Carry out'}
           </Button>

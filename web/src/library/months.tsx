@@ -89,7 +89,7 @@ function useBrush(
         [0, 0],
         [width, HEIGHT],
       ])
-      // What the program itself sets is no wish of a person.
+      // A selection set by the program has no source event.
       .on('end', ({ selection, sourceEvent }) => sourceEvent && onBrush(spanOf(x, selection)));
     const group = select(layer.current);
     group.call(brush as never);

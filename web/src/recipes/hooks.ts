@@ -61,15 +61,17 @@ export function useImpact(recipe: PortableRecipe | null, isNew: boolean) {
 }
 
 /** What a chain makes of an asset; one that is overtaken by another is given up. */
-export function usePreview(wish: { asset: string; steps: Step[]; output: PortableRecipe['output'] } | null) {
+export function usePreview(
+  request: { asset: string; steps: Step[]; output: PortableRecipe['output'] } | null,
+) {
   return useQuery({
-    queryKey: ['preview', wish],
-    enabled: wish !== null,
+    queryKey: ['preview', request],
+    enabled: request !== null,
     retry: false,
     gcTime: 60_000,
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => uniferum.recipes.preview(wish as NonNullable<typeof wish>, { signal }),
+    queryFn: ({ signal }) => uniferum.recipes.preview(request as NonNullable<typeof request>, { signal }),
   });
 }
 

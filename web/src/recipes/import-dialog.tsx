@@ -29,7 +29,7 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
       setFault(error);
     }
   };
-  const carryOut = async () => {
+  const apply = async () => {
     await importAll.mutateAsync(parse(text));
     onClose();
   };
@@ -53,7 +53,7 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
             <Button
               look="main"
               disabled={changes === 0 || importAll.isPending}
-              onClick={() => void carryOut().catch(() => {})}
+              onClick={() => void apply().catch(() => {})}
             >
               {changes === 0 ? 'Nothing to do' : `Make or change ${formatCount(changes, 'recipe')}`}
             </Button>

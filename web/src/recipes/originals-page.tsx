@@ -18,20 +18,20 @@ import { RecipesViews } from './recipes-views.js';
 
 type OptimiseMode = 'lossless' | '0.995' | '0.98';
 
-interface OptimiseWish {
+interface OptimiseForm {
   q: string;
   mode: OptimiseMode;
 }
 
-/** Making originals smaller: without changing a pixel, unless it is wished, and with a way back. */
+/** Making originals smaller: lossless unless asked otherwise, and reversible. */
 export function OriginalsPage() {
-  const [wish, setWish] = useState<OptimiseWish>({ q: 'kind:image', mode: 'lossless' });
-  const request = requestOf(wish);
+  const [form, setForm] = useState<OptimiseForm>({ q: 'kind:image', mode: 'lossless' });
+  const request = requestOf(form);
   const { data: plan, error } = useOptimiseRehearsal(useDebounced(request, 300));
   const { optimise } = useRecipeChanges();
   const mayWrite = useRight('library:write');
   const navigate = useNavigate();
-  const carryOut = async () => {
+  const apply = async () => {
     const { run } = await optimise.mutateAsync(request);
     void navigate(`/runs?run=${run.id}`);
   };
@@ -41,12 +41,12 @@ export function OriginalsPage() {
       note={<Saved />}
       actions={
         <>
-          <AsCode code={optimiseCode(wish)} />
+          <AsCode code={optimiseCode(form)} />
           {mayWrite && (
             <Button
               look="main"
               disabled={!plan || plan.totals.possible === 0 || optimise.isPending}
-              onClick={() => void carryOut().catch(() => {})}
+              onClick={() => void apply().catch(() => {})}
             >
               {plan ? `Optimise ${formatCount(plan.totals.possible, 'original')}` : 'Rehearsing …'}
             </Button>
@@ -55,7 +55,7 @@ export function OriginalsPage() {
       }
     >
       <RecipesViews />
-      <WishFields wish={wish} onChange={setWish} />
+      <FormFields form={form} onChange={setForm} />
       {(error ?? optimise.error) && <ErrorNotice error={error ?? optimise.error} />}
       <ScrollRegion label="What would be looked at" className="min-h-0 flex-1">
         {plan && <PlanList plan={plan} />}
@@ -64,23 +64,23 @@ export function OriginalsPage() {
   );
 }
 
-function requestOf({ q, mode }: OptimiseWish): OptimiseRequest {
+function requestOf({ q, mode }: OptimiseForm): OptimiseRequest {
   return {
     select: { q, folder: '/', deep: true },
     ...(mode !== 'lossless' && { mode: 'likeness', likeness: Number(mode) }),
   };
 }
 
-function optimiseCode(wish: OptimiseWish) {
-  const request = requestOf(wish);
+function optimiseCode(form: OptimiseForm) {
+  const request = requestOf(form);
   const words = JSON.stringify(request);
-  const likeness = wish.mode === 'lossless' ? [] : ['--likeness', wish.mode];
+  const likeness = form.mode === 'lossless' ? [] : ['--likeness', form.mode];
   return {
     method: 'POST' as const,
     path: '/assets/optimise?rehearse=true',
     body: request,
     client: `const { plan } = await uniferum.renditions.rehearseOptimise(${words});\nconst { run } = await uniferum.renditions.optimise(${words});`,
-    command: commandLine('optimise', wish.q, ...likeness, '--rehearse'),
+    command: commandLine('optimise', form.q, ...likeness, '--rehearse'),
   };
 }
 
@@ -91,12 +91,12 @@ function Saved() {
   return `${formatCount(saved.files, 'original')} made smaller: ${formatBytes(saved.before - saved.after)} of ${formatBytes(saved.before)} saved.`;
 }
 
-interface WishFieldsProps {
-  wish: OptimiseWish;
-  onChange: (wish: OptimiseWish) => void;
+interface FormFieldsProps {
+  form: OptimiseForm;
+  onChange: (form: OptimiseForm) => void;
 }
 
-function WishFields({ wish: { q, mode }, onChange }: WishFieldsProps) {
+function FormFields({ form: { q, mode }, onChange }: FormFieldsProps) {
   return (
     <div className="flex items-start gap-6 border-b border-rule px-6 py-3">
       <Field label="Of what a filter finds" className="w-80">

@@ -23,8 +23,8 @@ interface PreviewPaneProps {
 export function PreviewPane({ recipe, isSound, onFaults }: PreviewPaneProps) {
   const { samples, sample, words, setWords, setChosen } = useSampleChoice(recipe.kinds);
   const { steps, output } = recipe;
-  const wish = useDebounced(sample && isSound ? { asset: sample.id, steps, output } : null, 80);
-  const { data: preview, error, isFetching } = usePreview(wish);
+  const request = useDebounced(sample && isSound ? { asset: sample.id, steps, output } : null, 80);
+  const { data: preview, error, isFetching } = usePreview(request);
   useEffect(() => {
     onFaults(isUniferumApiError(error) ? (error.problem.errors ?? []) : []);
   }, [error, onFaults]);

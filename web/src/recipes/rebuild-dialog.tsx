@@ -24,17 +24,17 @@ interface RebuildDialogProps {
 
 /** First the list of what would be made; then it can be carried out. */
 export function RebuildDialog({ recipes, start = {}, onClose }: RebuildDialogProps) {
-  const [wish, setWish] = useState<RebuildWish>({
+  const [form, setForm] = useState<RebuildForm>({
     recipe: start.recipe ?? '',
     only: 'unfinished',
     folder: '',
     q: start.q ?? '',
   });
-  const request = requestOf(wish);
+  const request = requestOf(form);
   const rehearsal = useRehearsal(useDebounced(request, 250));
   const { rebuild } = useRecipeChanges();
   const navigate = useNavigate();
-  const carryOut = async () => {
+  const apply = async () => {
     const { run } = await rebuild.mutateAsync(request);
     void navigate(`/runs?run=${run.id}`);
   };
@@ -48,17 +48,17 @@ export function RebuildDialog({ recipes, start = {}, onClose }: RebuildDialogPro
       className="w-[46rem]"
     >
       <div className="flex flex-col gap-4">
-        <WishFields recipes={recipes} wish={wish} onChange={setWish} />
+        <FormFields recipes={recipes} form={form} onChange={setForm} />
         {rehearsal.error && <ErrorNotice error={rehearsal.error} />}
         <PlanList plan={plan} />
         <p className="h-5 text-sm text-soft">
           {plan && plan.totals.renditions > 0 && <Totals totals={plan.totals} listed={plan.items.length} />}
         </p>
-        <FormFoot error={rebuild.error} code={rebuildCode(wish)}>
+        <FormFoot error={rebuild.error} code={rebuildCode(form)}>
           <Button
             look="main"
             disabled={!plan || plan.totals.renditions === 0 || rebuild.isPending}
-            onClick={() => void carryOut().catch(() => {})}
+            onClick={() => void apply().catch(() => {})}
           >
             {plan ? `Make ${formatCount(plan.totals.renditions, 'rendition')}` : 'Rehearsing …'}
           </Button>
@@ -69,14 +69,14 @@ export function RebuildDialog({ recipes, start = {}, onClose }: RebuildDialogPro
 }
 
 /** What is chosen in the form; empty texts choose everything. */
-interface RebuildWish {
+interface RebuildForm {
   recipe: string;
   only: RebuildRequest['only'];
   folder: string;
   q: string;
 }
 
-function requestOf({ recipe, only, folder, q }: RebuildWish): RebuildRequest {
+function requestOf({ recipe, only, folder, q }: RebuildForm): RebuildRequest {
   const isPart = q.trim() !== '' || folder !== '';
   return {
     only,
@@ -85,8 +85,8 @@ function requestOf({ recipe, only, folder, q }: RebuildWish): RebuildRequest {
   };
 }
 
-function rebuildCode(wish: RebuildWish) {
-  const request = requestOf(wish);
+function rebuildCode(form: RebuildForm) {
+  const request = requestOf(form);
   const words = JSON.stringify(request);
   return {
     method: 'POST' as const,
@@ -99,11 +99,11 @@ function rebuildCode(wish: RebuildWish) {
     ].join('\n'),
     command: commandLine(
       'rebuild',
-      ...(wish.recipe ? [wish.recipe] : []),
+      ...(form.recipe ? [form.recipe] : []),
       '--only',
-      wish.only,
-      ...(wish.folder ? ['--folder', wish.folder] : []),
-      ...(wish.q ? ['--filter', wish.q] : []),
+      form.only,
+      ...(form.folder ? ['--folder', form.folder] : []),
+      ...(form.q ? ['--filter', form.q] : []),
       '--rehearse',
     ),
   };
@@ -117,19 +117,19 @@ const ONLY_WORDS: Record<RebuildRequest['only'], string> = {
   all: 'All of them',
 };
 
-interface WishFieldsProps {
+interface FormFieldsProps {
   recipes: readonly RecipeAnswer[];
-  wish: RebuildWish;
-  onChange: (wish: RebuildWish) => void;
+  form: RebuildForm;
+  onChange: (form: RebuildForm) => void;
 }
 
-function WishFields({ recipes, wish, onChange }: WishFieldsProps) {
-  const set = (part: Partial<RebuildWish>) => onChange({ ...wish, ...part });
+function FormFields({ recipes, form, onChange }: FormFieldsProps) {
+  const set = (part: Partial<RebuildForm>) => onChange({ ...form, ...part });
   return (
     <div className="grid grid-cols-2 gap-x-4 gap-y-3">
       <Field label="Recipe">
         {(props) => (
-          <Select {...props} value={wish.recipe} onChange={(event) => set({ recipe: event.target.value })}>
+          <Select {...props} value={form.recipe} onChange={(event) => set({ recipe: event.target.value })}>
             <option value="">All recipes</option>
             {recipes.map(({ name, title }) => (
               <option key={name} value={name}>
@@ -143,7 +143,7 @@ function WishFields({ recipes, wish, onChange }: WishFieldsProps) {
         {(props) => (
           <Select
             {...props}
-            value={wish.only}
+            value={form.only}
             onChange={(event) => set({ only: event.target.value as RebuildRequest['only'] })}
           >
             {Object.entries(ONLY_WORDS).map(([only, words]) => (
@@ -154,12 +154,12 @@ function WishFields({ recipes, wish, onChange }: WishFieldsProps) {
           </Select>
         )}
       </Field>
-      <PartFields wish={wish} set={set} />
+      <PartFields form={form} set={set} />
     </div>
   );
 }
 
-function PartFields({ wish, set }: { wish: RebuildWish; set: (part: Partial<RebuildWish>) => void }) {
+function PartFields({ form, set }: { form: RebuildForm; set: (part: Partial<RebuildForm>) => void }) {
   return (
     <>
       <Field label="In the folder, and below">
@@ -167,7 +167,7 @@ function PartFields({ wish, set }: { wish: RebuildWish; set: (part: Partial<Rebu
           <FolderPicker
             {...props}
             none="the whole library"
-            value={wish.folder}
+            value={form.folder}
             onChange={(folder) => set({ folder })}
           />
         )}
@@ -178,7 +178,7 @@ function PartFields({ wish, set }: { wish: RebuildWish; set: (part: Partial<Rebu
             {...props}
             className="font-mono"
             placeholder="kind:image captured:2026"
-            value={wish.q}
+            value={form.q}
             onChange={(event) => set({ q: event.target.value })}
           />
         )}

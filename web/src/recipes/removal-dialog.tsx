@@ -14,7 +14,7 @@ export function RemovalDialog({ request, onClose }: { request: SurplusRequest; o
   const { data: plan, error } = useRemovalRehearsal(request);
   const { removeSurplus } = useRecipeChanges();
   const navigate = useNavigate();
-  const carryOut = async () => {
+  const apply = async () => {
     const { run } = await removeSurplus.mutateAsync(request);
     void navigate(`/runs?run=${run.id}`);
   };
@@ -36,7 +36,7 @@ export function RemovalDialog({ request, onClose }: { request: SurplusRequest; o
           <Button
             look="main"
             disabled={!plan || plan.totals.items === 0 || removeSurplus.isPending}
-            onClick={() => void carryOut().catch(() => {})}
+            onClick={() => void apply().catch(() => {})}
           >
             {plan ? `Remove ${formatCount(plan.totals.items, 'file')}` : 'Rehearsing …'}
           </Button>

@@ -25,7 +25,7 @@ export interface OperationContext {
  *
  * @param index which operation of its chain it is; what is found in the first frame holds for the others
  */
-export async function carryOut(
+export async function applyOperation(
   pixels: Pixels,
   operation: Operation,
   index: number,

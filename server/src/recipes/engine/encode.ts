@@ -1,4 +1,4 @@
-import { BytesInMemory, carryOutPieces, cleanFile, NO_RIGHTS } from '@uniferum/core/inspection';
+import { applyPieces, BytesInMemory, cleanFile, NO_RIGHTS } from '@uniferum/core/inspection';
 import {
   qualityOfLikeness,
   qualityWithin,
@@ -124,7 +124,7 @@ export function withFormat(
 export function withoutPreviews(data: Buffer, mime: string): Buffer {
   const source = new BytesInMemory(data);
   const pieces = cleanFile(source, mime, { keep: 'all-but-pictures', rights: NO_RIGHTS, orientation: null });
-  return Buffer.from(carryOutPieces(source, pieces));
+  return Buffer.from(applyPieces(source, pieces));
 }
 
 /** Writes artist and copyright into a file. */

@@ -10,17 +10,17 @@ import {
   type Size,
   variantName,
 } from '@uniferum/core/recipes';
-import { canvasOf, carryOut } from './canvas.js';
+import { applyOperation, canvasOf } from './canvas.js';
 import { type EncodedFile, encodeFrames, type Timing } from './encode.js';
 import type { MadeFile } from './job.js';
+import { type PictureContext, reasonOf, resized, StepError, stepReason } from './picture-context.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
-import { type RenderTempFiles, reasonOf, resized, StepError, stepReason } from './render-temp-files.js';
 
 /** Follows the steps after the first cut, each on the pixels that the one before it left. */
 export async function followRest(
   begun: Pixels,
   { recipe, rest, focal }: PlannedRendition,
-  shop: RenderTempFiles,
+  context: PictureContext,
   found: Map<number, Region>,
 ): Promise<Pixels> {
   let pixels = begun;
@@ -28,14 +28,14 @@ export async function followRest(
   let operationIndex = 0;
   const firstRest = recipe.steps.length - rest.length;
   for (const [index, step] of rest.entries()) {
-    shop.signal?.throwIfAborted();
+    context.signal?.throwIfAborted();
     const resolved = resolveStep(step, canvasOf(pixels, focus));
     if (!resolved.ok)
       throw new StepError(resolved.fault.code, stepReason(recipe, firstRest + index, resolved.fault.message));
     for (const operation of resolved.operations) {
       operationIndex += 1;
       try {
-        pixels = await carryOut(pixels, operation, operationIndex, { marks: shop.marks, found });
+        pixels = await applyOperation(pixels, operation, operationIndex, { marks: context.marks, found });
       } catch (error) {
         throw new StepError('step', stepReason(recipe, firstRest + index, reasonOf(error)));
       }
@@ -49,13 +49,13 @@ export async function followRest(
 export async function makeFiles(
   frames: readonly Pixels[],
   { recipe, mime }: PlannedRendition,
-  shop: RenderTempFiles,
+  context: PictureContext,
   timing: Timing | null,
 ): Promise<MadeFile[]> {
   const [first] = frames;
   if (!first) throw new Error('it has no frame');
   const { output, ladder } = recipe;
-  const metadata = { path: shop.picture.path, rights: shop.rights };
+  const metadata = { path: context.picture.path, rights: context.rights };
   const scaled = async (size: Size) =>
     Promise.all(
       frames.map(async (frame) =>
@@ -89,7 +89,7 @@ export async function makeFiles(
   ];
   for (const type of types) {
     for (const [index, rung] of rungs.entries()) {
-      shop.signal?.throwIfAborted();
+      context.signal?.throwIfAborted();
       const made = (type === mime ? measured.get(rung.width) : undefined) ?? (await encodeAt(rung, type));
       const isMain = type === mime && index === 0;
       const variant = isMain ? null : variantName(rung.width, extensionOfMime(type) ?? 'bin');

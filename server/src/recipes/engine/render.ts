@@ -13,15 +13,8 @@ import type { DecodedCache } from './decoded.js';
 import type { MadeFile, RenderJob, RenderResult } from './job.js';
 import { makeHash, makePlaceholder, readRights } from './look.js';
 import { Marks } from './marks.js';
+import { decode, type PictureContext, reasonOf, resized, StepError, stepReason } from './picture-context.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
-import {
-  decode,
-  type RenderTempFiles,
-  reasonOf,
-  resized,
-  StepError,
-  stepReason,
-} from './render-temp-files.js';
 import { DoesNotApplyError, openSource, type PictureFile, readDuration } from './sources.js';
 import { makeStill } from './still.js';
 import { isDiskFull } from './tool.js';
@@ -95,8 +88,8 @@ async function renderGroup(
   }
 }
 
-async function renderPicture(shop: RenderTempFiles, result: RenderResult): Promise<void> {
-  const { job, picture, size, signal } = shop;
+async function renderPicture(context: PictureContext, result: RenderResult): Promise<void> {
+  const { job, picture, size, signal } = context;
   const plan = planRenditions({ ...size, mime: picture.mime }, job.recipes, job.focal ?? undefined);
   for (const { recipe, fault } of plan.faults)
     result.failed.push({
@@ -104,13 +97,13 @@ async function renderPicture(shop: RenderTempFiles, result: RenderResult): Promi
       code: fault.code,
       reason: stepReason(recipe, fault.step, fault.message),
     });
-  const base = plan.base && !job.keepDecoded ? await toPixels(resized(decode(shop), plan.base)) : null;
+  const base = plan.base && !job.keepDecoded ? await toPixels(resized(decode(context), plan.base)) : null;
   const isAnimated = (planned: PlannedRendition) =>
-    shop.pages > 1 && holdsAnimation(planned.mime) && planned.recipe.output.animation !== 'first';
+    context.pages > 1 && holdsAnimation(planned.mime) && planned.recipe.output.animation !== 'first';
   const attempt = async (planned: PlannedRendition): Promise<MadeFile[]> => {
     try {
-      if (isAnimated(planned)) return await makeAnimated(shop, planned);
-      return await makeStill(shop, planned, planned.from === 'base' ? base : null);
+      if (isAnimated(planned)) return await makeAnimated(context, planned);
+      return await makeStill(context, planned, planned.from === 'base' ? base : null);
     } catch (error) {
       signal?.throwIfAborted();
       if (isDiskFull(error)) throw error;
@@ -128,12 +121,12 @@ async function renderPicture(shop: RenderTempFiles, result: RenderResult): Promi
     signal?.throwIfAborted();
     result.made.push(...(derived[index] ?? (await attempt(planned))));
   }
-  if (job.look) await look(shop, result, plan.renditions, base);
+  if (job.look) await look(context, result, plan.renditions, base);
 }
 
 /** What the file itself looks like, from pixels that are there already where possible. */
 async function look(
-  shop: RenderTempFiles,
+  context: PictureContext,
   result: RenderResult,
   planned: readonly PlannedRendition[],
   base: Pixels | null,
@@ -145,8 +138,10 @@ async function look(
     .filter(({ recipe, variant }) => variant === null && whole.includes(recipe))
     .sort((a, b) => a.width - b.width)[0];
   const [placeholder, phash] = await Promise.all([
-    makePlaceholder(small ? sharp(small.data) : decode(shop)),
-    DECODABLE_MIMES.includes(shop.job.file.mime) ? makeHash(base ? openPixels(base) : decode(shop)) : null,
+    makePlaceholder(small ? sharp(small.data) : decode(context)),
+    DECODABLE_MIMES.includes(context.job.file.mime)
+      ? makeHash(base ? openPixels(base) : decode(context))
+      : null,
   ]);
   result.placeholder = placeholder;
   result.phash = phash;

@@ -3,18 +3,18 @@ import type { Sharp } from 'sharp';
 import { type EncodedFile, type Rights, withFormat, withoutPreviews, withRights } from './encode.js';
 import { followRest, makeFiles, named } from './finish.js';
 import type { MadeFile } from './job.js';
+import { cut, decode, type PictureContext } from './picture-context.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
-import { cut, decode, type RenderTempFiles } from './render-temp-files.js';
 
 /** Makes a still picture, from the base that others are made of as well, or from the source. */
 export async function makeStill(
-  shop: RenderTempFiles,
+  context: PictureContext,
   planned: PlannedRendition,
   base: Pixels | null,
 ): Promise<MadeFile[]> {
   const begun = base
     ? cut(openPixels(base), planned.region, planned.size, base)
-    : await beginStill(shop, planned);
+    : await beginStill(context, planned);
   const { recipe, mime, rest } = planned;
   const { output } = recipe;
   const isPlain =
@@ -24,9 +24,9 @@ export async function makeStill(
     output.maxBytes === undefined &&
     output.likeness === undefined;
   // One pipeline from the first pixel to the last: the way of nearly all renditions.
-  if (isPlain) return [named(recipe, null, mime, await encodeDirectly(begun, planned, shop.rights))];
-  const pixels = await followRest(await toPixels(begun), planned, shop, new Map());
-  return makeFiles([pixels], planned, shop, null);
+  if (isPlain) return [named(recipe, null, mime, await encodeDirectly(begun, planned, context.rights))];
+  const pixels = await followRest(await toPixels(begun), planned, context, new Map());
+  return makeFiles([pixels], planned, context, null);
 }
 
 async function encodeDirectly(
@@ -48,19 +48,19 @@ async function encodeDirectly(
   };
 }
 
-async function beginStill(shop: RenderTempFiles, planned: PlannedRendition): Promise<Sharp> {
+async function beginStill(context: PictureContext, planned: PlannedRendition): Promise<Sharp> {
   const { size, region } = planned;
-  const from = region ?? { left: 0, top: 0, ...shop.size };
+  const from = region ?? { left: 0, top: 0, ...context.size };
   const scale = Math.max(size.width / from.width, size.height / from.height);
-  if (shop.job.keepDecoded && shop.decoded && scale <= 1) {
-    const kept = await shop.decoded.get(
+  if (context.job.keepDecoded && context.decoded && scale <= 1) {
+    const kept = await context.decoded.get(
       {
-        path: shop.picture.path,
-        sha256: `${shop.job.file.sha256}:${shop.picture.path === shop.job.file.path ? '' : canonicalJson(splitSource(planned.recipe.steps).source)}`,
-        size: shop.size,
+        path: context.picture.path,
+        sha256: `${context.job.file.sha256}:${context.picture.path === context.job.file.path ? '' : canonicalJson(splitSource(planned.recipe.steps).source)}`,
+        size: context.size,
       },
       scale,
-      shop.job.maxPixels,
+      context.job.maxPixels,
     );
     return cut(
       openPixels(kept.pixels),
@@ -69,19 +69,19 @@ async function beginStill(shop: RenderTempFiles, planned: PlannedRendition): Pro
       kept.pixels,
     );
   }
-  if (shop.picture.mime === 'image/svg+xml' && scale > 1) {
+  if (context.picture.mime === 'image/svg+xml' && scale > 1) {
     // A drawing that is enlarged is drawn larger, not blown up.
     const larger = {
-      width: Math.round(shop.size.width * scale),
-      height: Math.round(shop.size.height * scale),
+      width: Math.round(context.size.width * scale),
+      height: Math.round(context.size.height * scale),
     };
-    const drawn = await toPixels(decode(shop, { density: Math.min(2400, 72 * scale) }));
+    const drawn = await toPixels(decode(context, { density: Math.min(2400, 72 * scale) }));
     return cut(
       openPixels(drawn),
-      region && toWholePixels(region, drawn.width / shop.size.width, drawn),
+      region && toWholePixels(region, drawn.width / context.size.width, drawn),
       size,
       larger,
     );
   }
-  return cut(decode(shop), region, size, shop.size);
+  return cut(decode(context), region, size, context.size);
 }

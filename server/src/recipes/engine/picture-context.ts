@@ -7,7 +7,7 @@ import type { Marks } from './marks.js';
 import type { PictureFile } from './sources.js';
 
 /** What all renditions of one picture share. */
-export interface RenderTempFiles {
+export interface PictureContext {
   job: RenderJob;
   picture: PictureFile;
   /** Of the file as it is, which may differ from what its name or its header's first reader said. */
@@ -21,7 +21,7 @@ export interface RenderTempFiles {
 
 /** Opens the picture for decoding, upright. */
 export function decode(
-  { picture, job }: RenderTempFiles,
+  { picture, job }: PictureContext,
   options: { density?: number; pages?: number } = {},
 ): Sharp {
   return sharp(picture.path, { limitInputPixels: job.maxPixels, failOn: 'error', ...options }).autoOrient();

@@ -7,7 +7,7 @@ import type { StatedRights } from './rights-blocks.js';
 export type KeptMetadata = 'all-but-pictures' | 'rights' | 'none';
 
 /** How a file is to be cleaned. How a picture is to be turned and its colours always stay. */
-export interface CleanWish {
+export interface CleanOptions {
   keep: KeptMetadata;
   /** What is written into the file when the rights are kept. */
   rights: StatedRights;
