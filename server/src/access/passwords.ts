@@ -15,7 +15,10 @@ export async function hashPassword(password: string): Promise<string> {
   return ['scrypt', COST.N, COST.r, COST.p, salt.toString('base64url'), hash.toString('base64url')].join('$');
 }
 
-/** Checks a password in constant time. A null hash takes as long and never matches, so that timing tells no address. */
+/**
+ * Verifies a password in constant time. A null hash takes just as long and never matches, so that timing does not
+ * reveal which emails exist.
+ */
 export async function verifyPassword(password: string, stored: string | null): Promise<boolean> {
   const [, n, r, p, salt, hash] = (stored ?? `scrypt$${COST.N}$${COST.r}$${COST.p}$AAAA$AAAA`).split('$');
   const expected = Buffer.from(hash ?? '', 'base64url');

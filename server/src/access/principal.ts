@@ -7,7 +7,7 @@ import { hashSecret } from './secrets.js';
 
 export const SESSION_COOKIE = 'uniferum_session';
 
-/** Finds out who asks, by key or by session; null when neither is valid. */
+/** Identifies the caller by key or session; null when neither is valid. */
 export async function authenticate(db: Database, req: Request): Promise<Principal | null> {
   const bearer = /^Bearer\s+(\S+)$/i.exec(req.get('authorization') ?? '')?.[1];
   if (bearer !== undefined) {
@@ -22,14 +22,15 @@ export async function authenticate(db: Database, req: Request): Promise<Principa
   return user && { kind: 'user', id: user.id, ref: `user:${user.id}`, name: user.name, rights: user.rights };
 }
 
-/** When a key was last used is noted once a minute, and not with every request. */
+/** The last use of a key is recorded once a minute, not on every request. */
 function isStale(lastUsedAt: string | null): boolean {
   return lastUsedAt === null || Date.now() - Date.parse(lastUsedAt) > 60_000;
 }
 
 /**
- * Refuses a change that a browser sends with the session from another site. The cookie is SameSite=Strict already;
- * this holds in browsers that don't keep to it, and on sibling subdomains, which count as the same site.
+ * Rejects a change that a browser sends with the session cookie from another site. The cookie is already
+ * SameSite=Strict; this also covers browsers that ignore the attribute, and sibling subdomains, which count as the
+ * same site.
  *
  * @throws UniferumError `foreign-origin`
  */

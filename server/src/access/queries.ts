@@ -32,7 +32,7 @@ export interface KnownUser {
   passwordHash: string;
 }
 
-/** Finds a person by address; null when there is none. */
+/** Finds a user by email; null when there is none. */
 export async function findUserByEmail(db: Executor, email: string): Promise<KnownUser | null> {
   const row = await selectOne<UserRow>(
     db,
@@ -42,7 +42,7 @@ export async function findUserByEmail(db: Executor, email: string): Promise<Know
   return row && rowToUser(row);
 }
 
-/** Makes a person, or gives the one with this address a new password and rights. */
+/** Creates a user, or sets a new password and rights for the existing one with this email. */
 export async function putUser(
   db: Executor,
   user: { email: string; name: string; passwordHash: string; rights: readonly Right[] },
@@ -69,7 +69,7 @@ export async function insertSession(
   ]);
 }
 
-/** Finds the person of a session that is still valid. */
+/** Finds the user of a valid session. */
 export async function findSession(db: Executor, tokenHash: string): Promise<KnownUser | null> {
   const row = await selectOne<UserRow>(
     db,
@@ -107,12 +107,12 @@ export async function findKeyBySecretHash(db: Executor, secretHash: string): Pro
   return row && rowToKey(row);
 }
 
-/** Notes that a key was used now. */
+/** Records that a key was just used. */
 export async function touchKey(db: Executor, id: string): Promise<void> {
   await change(db, 'UPDATE api_keys SET last_used_at = NOW(3) WHERE id = ?', [id]);
 }
 
-/** Lists all keys, newest first; an installation has few. */
+/** Lists all keys, newest first; an installation has only a few. */
 export async function listKeys(db: Executor): Promise<ApiKey[]> {
   const rows = await select<KeyRow>(
     db,
@@ -121,7 +121,7 @@ export async function listKeys(db: Executor): Promise<ApiKey[]> {
   return rows.map(rowToKey);
 }
 
-/** @returns whether there was such a key */
+/** @returns whether the key existed */
 export async function deleteKey(db: Executor, id: string): Promise<boolean> {
   return (await change(db, 'DELETE FROM api_keys WHERE id = ?', [id])).affectedRows === 1;
 }

@@ -92,7 +92,7 @@ export const accessRoutes: Route[] = [
     path: `${API_BASE}/keys`,
     access: 'keys:write',
     summary: 'Create an API key; its secret is returned only once',
-    // The answer would be kept for repeats, and a secret is never stored.
+    // Answers are stored for idempotent retries, and a secret must never be stored.
     ownIdempotency: true,
     body: Joi.object({
       name: Joi.string().trim().min(1).max(120).required().example('Nightly import'),

@@ -1,16 +1,19 @@
 import { createHash, randomBytes } from 'node:crypto';
 
-/** Makes the secret of an API key; `uf_` lets scanners of repositories find a leaked one. */
+/** Creates the secret of an API key; the prefix `uf_` lets repository scanners find leaked ones. */
 export function newKeySecret(): string {
   return `uf_${randomBytes(30).toString('base64url')}`;
 }
 
-/** Makes the token of a session. */
+/** Creates a session token. */
 export function newSessionToken(): string {
   return randomBytes(32).toString('base64url');
 }
 
-/** The digest under which a secret of 240 random bits or more is stored: so many can't be guessed, so one fast pass is enough. */
+/**
+ * The digest stored in place of a secret. Secrets have at least 240 random bits and cannot be guessed, so one fast
+ * hash is enough.
+ */
 export function hashSecret(secret: string): string {
   return createHash('sha256').update(secret).digest('hex');
 }

@@ -9,11 +9,11 @@ import { admitAttempt } from './sign-in-limits.js';
 
 export const SESSION_DAYS = 14;
 
-/** Each password that is checked takes 32 MiB and a processor for a while. */
+/** Each password check uses 32 MiB of memory and noticeable CPU time. */
 const passwordGate = new Gate({ atOnce: 2, maxWaiting: 30 });
 
 /**
- * Checks an address and password and opens a session.
+ * Checks email and password and opens a session.
  *
  * @param source where the attempt comes from, see `strangerOf`
  * @returns the session's token, for the cookie
@@ -24,7 +24,7 @@ export async function signIn(
   { email, password, source }: { email: string; password: string; source: string },
 ): Promise<string> {
   const user = await findUserByEmail(db, email);
-  // Several ways of writing an address lead to one account.
+  // Different spellings of an email belong to the same account.
   const account = user ? `user:${user.id}` : `email:${email.trim().toLowerCase()}`;
   const attempt = await admitAttempt(db, { account, source });
   const check = () => verifyPassword(password, user?.passwordHash ?? null);
@@ -40,7 +40,7 @@ export async function signIn(
   return token;
 }
 
-/** Makes a person who can sign in, or renews the one with this address. */
+/** Creates a user who can sign in, or updates the one with this email. */
 export async function makeUser(
   db: Database,
   user: { email: string; name: string; password: string; rights: readonly Right[] },
@@ -53,7 +53,7 @@ export async function makeUser(
   });
 }
 
-/** Makes an API key. The secret is in this answer and nowhere else. */
+/** Creates an API key. Its secret appears in this answer only. */
 export async function makeKey(
   db: Database,
   { name, rights }: { name: string; rights: readonly Right[] },

@@ -5,31 +5,34 @@ import { UniferumError } from '../shared/errors.js';
 import { countAttempt, dropAttempts, uncountAttempt } from './sign-in-queries.js';
 
 const WINDOW_MINUTES = 15;
-/** So many failures of one source with one account; a source stands for many people behind one proxy. */
+/** Maximum failures per source and account; behind a proxy, one source stands for many people. */
 const MAX_OF_PAIR = 8;
 const MAX_OF_SOURCE = 40;
-/** After so many failures with one account from anywhere every further attempt takes longer: nobody can lock its owner out. */
+/**
+ * After this many failures for one account from anywhere, further attempts are delayed rather than refused, so that
+ * nobody can lock the owner out.
+ */
 const SLOW_AFTER = 8;
 const FIRST_DELAY_MS = 250;
 const LONGEST_DELAY_MS = 4000;
 
-/** Who tries to sign in, from where, and as whom. */
+/** Who is trying to sign in, from where, and to which account. */
 export interface SignInAttempt {
-  /** The account if there is one, else the address that was sent. */
+  /** The account if it exists, otherwise the email as sent. */
   account: string;
   source: string;
 }
 
 export interface Admitted {
-  /** The password was right. */
+  /** The password was correct. */
   forgive(): Promise<void>;
-  /** It was not looked at. */
+  /** The password was not checked. */
   takeBack(): Promise<void>;
 }
 
 /**
- * Counts an attempt before the password is looked at, so that many at a time can't all pass a limit, and has it wait when
- * there were many failures with this account.
+ * Counts an attempt before the password is checked, so that concurrent attempts cannot all pass the limit, and delays
+ * it after many failures for this account.
  *
  * @throws UniferumError `too-many-attempts`
  */
@@ -64,7 +67,7 @@ export async function admitAttempt(db: Database, { account, source }: SignInAtte
   };
 }
 
-/** How long an attempt waits after so many failures with its account, from anywhere. */
+/** How long an attempt is delayed after this many failures for its account, from anywhere. */
 export function slowdownMs(failures: number): number {
   if (failures < SLOW_AFTER) return 0;
   return Math.min(LONGEST_DELAY_MS, FIRST_DELAY_MS * 2 ** Math.min(failures - SLOW_AFTER, 10));

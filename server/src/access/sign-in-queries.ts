@@ -3,20 +3,20 @@ import { change, changeExpanded, type Database, inTransaction, select } from '..
 
 const CLEANED_AT_A_TIME = 100;
 
-/** What is counted is not kept in clear: it holds the addresses of people. */
+/** Subjects are stored hashed because they contain personal addresses. */
 const digestOf = (subject: string) => createHash('sha256').update(subject).digest('hex');
 
 /**
- * Counts an attempt of each subject, in the window of `minutes` that began with its first one.
+ * Counts an attempt for each subject, in a window of `minutes` that starts with its first attempt.
  *
- * @returns by subject, the count with this attempt, and how long its window lasts still
+ * @returns per subject, the count including this attempt, and how much of the window remains
  */
 export async function countAttempt(
   db: Database,
   subjects: readonly string[],
   minutes: number,
 ): Promise<Map<string, { count: number; secondsLeft: number }>> {
-  // Always in the same order, so that two of them don't wait for each other.
+  // A fixed order prevents deadlocks between concurrent attempts.
   const digests = subjects.map((subject) => ({ subject, digest: digestOf(subject) }));
   digests.sort((a, b) => (a.digest < b.digest ? -1 : 1));
   return inTransaction(db, async (tx) => {
@@ -41,7 +41,7 @@ export async function countAttempt(
   });
 }
 
-/** Takes an attempt back that was none: the password was right. */
+/** Uncounts an attempt whose password was correct. */
 export async function uncountAttempt(db: Database, subjects: readonly string[]): Promise<void> {
   await changeExpanded(
     db,

@@ -1,14 +1,14 @@
 import type { Right } from '@uniferum/core/access';
 
-/** A type of event, as the room that writes it states it. */
+/** A type of event, declared by the room that writes it. */
 export interface EventType {
-  /** Public, and never reused: `room.verb`. */
+  /** Public and never reused: `room.verb`. */
   type: string;
-  /** The right without which nobody is told. */
+  /** The right required to receive it. */
   right: Right;
 }
 
-/** States a type of event. */
+/** Declares a type of event. */
 export function defineEvent(type: string, right: Right): EventType {
   return Object.freeze({ type, right });
 }

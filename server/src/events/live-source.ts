@@ -1,12 +1,12 @@
 import type { Right } from '@uniferum/core/access';
 import type { Executor } from '../shared/database.js';
 
-/** What changes too often to be anybody's history, and is sent to those who listen right now. */
+/** State that changes too often to be stored as history; it is sent only to current listeners. */
 export interface LiveSource {
-  /** The name of the event that is sent. */
+  /** The name of the event. */
   event: string;
-  /** The right without which nobody is told. */
+  /** The right required to receive it. */
   right: Right;
-  /** Reads what changed after a moment of the database's clock; null begins now and reads nothing. */
+  /** Reads what changed since a time on the database clock; null starts now and reads nothing. */
   readSince(db: Executor, since: Date | null): Promise<{ data: unknown[]; until: Date }>;
 }

@@ -28,7 +28,7 @@ interface EventRow {
   at: Date;
 }
 
-/** Writes an event into the outbox; call it in the transaction of the change that it tells. */
+/** Writes an event to the outbox. Call it in the transaction of the change it reports. */
 export async function recordEvent(tx: Executor, { event, asset, by, data }: NewEvent): Promise<void> {
   await change(tx, 'INSERT INTO events (type, asset_id, actor, data) VALUES (?, ?, ?, ?)', [
     event.type,
@@ -46,7 +46,7 @@ export async function recordEvents(tx: Executor, events: readonly NewEvent[]): P
   ]);
 }
 
-/** An event with its number in the order in which events were committed. */
+/** An event with its number in commit order. */
 export interface SequencedEvent extends Omit<HistoryEvent, 'id'> {
   seq: number;
 }
@@ -54,9 +54,9 @@ export interface SequencedEvent extends Omit<HistoryEvent, 'id'> {
 const SEQUENCED_AT_A_TIME = 2000;
 
 /**
- * Numbers the events that were committed since the last time. An event takes its id before its transaction commits, so a lower
- * id can turn up after a higher one; a number is given only to what everybody can see, so that whoever follows the numbers
- * misses nothing.
+ * Numbers the events committed since the last call. An event gets its id before its transaction commits, so a lower
+ * id can become visible after a higher one. Numbers are assigned only to visible events, so a reader that follows
+ * them misses nothing.
  *
  * @returns the number of the newest event; 0 when there is none
  */
@@ -70,7 +70,7 @@ export async function sequenceEvents(db: Database): Promise<number> {
       const ids = await listUnsequenced(tx, SEQUENCED_AT_A_TIME);
       if (ids.length === 0) return 0;
       await tx.query('SET @newest := ?', [newest]);
-      // By their keys: a scan of the table would wait for events that others are just writing.
+      // Selected by key: a table scan would wait for events that are still being written.
       await changeExpanded(
         tx,
         'UPDATE events FORCE INDEX (PRIMARY) SET seq = (@newest := @newest + 1) WHERE id IN (?) ORDER BY id',
@@ -95,7 +95,7 @@ async function newestSequence(db: Executor): Promise<number> {
   return (await selectOne<{ seq: number | null }>(db, 'SELECT MAX(seq) AS seq FROM events'))?.seq ?? 0;
 }
 
-/** Reads events after a number, in their order. */
+/** Reads the events after a number, in order. */
 export async function readEventsAfter(db: Executor, seq: number, limit: number): Promise<SequencedEvent[]> {
   const rows = await select<EventRow & { seq: number }>(
     db,

@@ -3,7 +3,7 @@ import type { Services } from '../shared/services.js';
 import { eventRoutes } from './routes.js';
 import { EventStream } from './stream.js';
 
-/** What happens, told in order to everybody who listens. */
+/** Events, delivered in order to every listener. */
 export function eventsRoom({ db, log }: Services): Room {
   let stream: EventStream | null = null;
   return {
@@ -14,7 +14,7 @@ export function eventsRoom({ db, log }: Services): Room {
       stream = listenedTo;
       return eventRoutes(listenedTo, plugged.events);
     },
-    // Whoever listens keeps the connection open for ever: a server that ends cuts it first.
+    // Listeners keep their connections open indefinitely, so a server that shuts down closes them first.
     open: async () => async () => stream?.close(),
     close: async () => stream?.close(),
   };

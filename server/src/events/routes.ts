@@ -5,7 +5,7 @@ import { API_BASE, type Route, route } from '../shared/route.js';
 import type { EventType } from './event-type.js';
 import type { EventStream } from './stream.js';
 
-/** @param events the types of events that the stream may tell of */
+/** @param events the types of events that the stream may contain */
 export function eventRoutes(stream: EventStream, events: readonly EventType[]): Route[] {
   const rights = [...new Set(events.map(({ right }) => right))].sort();
   return [
@@ -39,7 +39,7 @@ function quoteRights(rights: readonly Right[]): string {
   return quoted.length < 2 ? quoted.join('') : `${quoted.slice(0, -1).join(', ')} or ${quoted.at(-1)}`;
 }
 
-/** @throws UniferumError `malformed-request` when it is no number that an event had */
+/** @throws UniferumError `malformed-request` when it is not the number of an event */
 function readLastEventId(value: string | undefined): number | null {
   if (value === undefined || value === '') return null;
   if (!/^\d{1,15}$/.test(value))

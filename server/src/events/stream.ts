@@ -8,43 +8,43 @@ import type { EventType } from './event-type.js';
 import type { LiveSource } from './live-source.js';
 import { readEventsAfter, type SequencedEvent, sequenceEvents } from './outbox.js';
 
-/** How often the outbox is read while somebody listens, and else. */
+/** How often the outbox is read with and without listeners. */
 const BUSY_MS = 250;
 const IDLE_MS = 2000;
 const KEEP_ALIVE_MS = 15_000;
-/** How often it is asked whether a listener may still listen. */
+/** How often a listener's rights are checked again. */
 const CHECK_MS = 30_000;
-/** A listener that takes nothing for so long is cut off; it comes back with its Last-Event-ID. */
+/** A listener that reads nothing for this long is disconnected; it resumes with its Last-Event-ID. */
 const STALLED_MS = 60_000;
-/** So many of the newest events are kept for listeners that keep up; others read from the database. */
+/** The newest events kept in memory for listeners that keep up; others read from the database. */
 const KEPT_EVENTS = 1000;
 const PAGE = 100;
-/** So much is written at a time before it is looked whether the listener keeps up. */
+/** How much is written before checking whether the listener keeps up. */
 const WRITTEN_AT_A_TIME = 200_000;
 
-/** Whoever listens: asked again and again who that is, because keys are revoked and sessions end. */
+/** Identifies the listener. Checked repeatedly, because keys are revoked and sessions end. */
 export type WhoListens = () => Promise<Principal | null>;
 
 interface Listener {
   res: Response;
   who: WhoListens;
   rights: readonly Right[];
-  /** The number of the last event that was sent. */
+  /** The number of the last event sent. */
   position: number;
   isSending: boolean;
   checkedAt: number;
   sentAt: number;
 }
 
-/** What is of no use later. */
+/** What becomes obsolete later. */
 interface Passing {
   right: Right;
   text: string;
 }
 
 /**
- * Sends what happens to everybody who listens, in the order in which it was committed. Each listener gets on at its own pace,
- * from its own position, and takes no more memory than a page of events.
+ * Sends events to all listeners in commit order. Each listener advances at its own pace from its own position, and
+ * uses no more memory than one page of events.
  */
 export class EventStream {
   readonly #db: Database;
@@ -59,7 +59,7 @@ export class EventStream {
   #isClosed = false;
   #isFailing = false;
 
-  /** @param told the types of events there are, and what is sent beside them */
+  /** @param told the types of events, and the live sources sent beside them */
   constructor(
     db: Database,
     log: Logger,
@@ -74,11 +74,7 @@ export class EventStream {
     this.#schedule();
   }
 
-  /**
-   * Adds a listener.
-   *
-   * @param lastEventId sends what came after it first; null begins now
-   */
+  /** Adds a listener. @param lastEventId resumes after this event; null starts now */
   async listen(
     res: Response,
     { who, rights, lastEventId }: { who: WhoListens; rights: readonly Right[]; lastEventId: number | null },
@@ -107,7 +103,7 @@ export class EventStream {
     this.#schedule();
   }
 
-  /** Ends all connections. */
+  /** Closes all connections. */
   close(): void {
     this.#isClosed = true;
     if (this.#timer) clearTimeout(this.#timer);
@@ -115,7 +111,7 @@ export class EventStream {
     this.#listeners.clear();
   }
 
-  /** There is one timer, whoever listens. */
+  /** One timer serves all listeners. */
   #schedule(): void {
     if (this.#timer) clearTimeout(this.#timer);
     if (this.#isClosed) return;
@@ -141,7 +137,7 @@ export class EventStream {
     }
   }
 
-  /** Numbers what was committed meanwhile, and keeps the newest of it. */
+  /** Numbers newly committed events and keeps the newest ones. */
   async #advance(): Promise<void> {
     this.#newest = Math.max(this.#newest, await sequenceEvents(this.#db));
     if (this.#listeners.size === 0) {
@@ -153,7 +149,7 @@ export class EventStream {
     if (last >= this.#newest) return;
     const from = Math.max(last, this.#newest - KEPT_EVENTS);
     const fresh = await readEventsAfter(this.#db, from, KEPT_EVENTS);
-    // Two at a time may have read the same.
+    // Two concurrent reads may have returned the same events.
     const known = this.#kept.at(-1)?.seq ?? 0;
     const before = from === known ? this.#kept : [];
     this.#kept = [...before, ...fresh.filter(({ seq }) => seq > (before.at(-1)?.seq ?? 0))].slice(
@@ -161,7 +157,7 @@ export class EventStream {
     );
   }
 
-  /** Reads what is sent beside the outbox, as it is sent. */
+  /** Reads the live sources. */
   async #readLive(): Promise<Passing[]> {
     return Promise.all(
       this.#live.map(async (live) => {
@@ -177,7 +173,7 @@ export class EventStream {
     );
   }
 
-  /** Tells whether a type of event may be told to somebody; one that no room states is told to nobody. */
+  /** Tells whether a principal may receive a type of event; undeclared types are sent to nobody. */
   #mayKnow({ rights }: Listener, type: string): boolean {
     const right = this.#rights.get(type);
     return right !== undefined && hasRight(rights, right);
@@ -196,7 +192,7 @@ export class EventStream {
       });
   }
 
-  /** Sends everything after a listener's position, waiting for it whenever it doesn't keep up. */
+  /** Sends everything after a listener's position, pausing whenever the listener does not keep up. */
   async #sendAll(listener: Listener): Promise<void> {
     while (listener.position < this.#newest && this.#listeners.has(listener)) {
       const events = await this.#eventsAfter(listener.position);
@@ -238,7 +234,7 @@ export class EventStream {
     }
   }
 
-  /** Sends what is of no use later, unless the listener is behind anyway. */
+  /** Sends live state, unless the listener is behind anyway. */
   #sendPassing(listener: Listener, passing: readonly Passing[]): void {
     const { res } = listener;
     if (res.writableNeedDrain || res.destroyed) return;
@@ -258,12 +254,12 @@ export class EventStream {
       if (who === null || who.kind === 'nobody') listener.res.end();
       else listener.rights = who.rights;
     } catch {
-      // The database is away: it is asked again next time.
+      // The database is unavailable; the next tick tries again.
     }
   }
 }
 
-/** One event as WHATWG HTML §9.2.6 writes it. */
+/** One event in the format of WHATWG HTML §9.2.6. */
 function formatEvent({ seq, type, at, by, data }: SequencedEvent): string {
   return `id: ${seq}\nevent: ${type}\ndata: ${JSON.stringify({ at, by, ...data })}\n\n`;
 }

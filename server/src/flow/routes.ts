@@ -2,7 +2,7 @@ import type { FlowPart } from '../shared/flow-part.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, component } from '../shared/schemas.js';
 
-/** @param parts the figures of the rooms */
+/** @param parts the figures contributed by the rooms */
 export function flowRoutes(parts: readonly FlowPart[]): Route[] {
   const schema = component('Flow', answer(Object.assign({}, ...parts.map((part) => part.schema))));
   return [

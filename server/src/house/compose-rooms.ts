@@ -5,24 +5,24 @@ import type { Route } from '../shared/route.js';
 import type { Sweep } from '../shared/sweep.js';
 import type { Plugged, Room } from './room.js';
 
-/** All rooms together: what servers and workers are made of. */
+/** All rooms composed: what servers and workers run. */
 export interface House {
   rooms: readonly Room[];
   plugged: Plugged;
   gauges: readonly Gauge[];
-  /** In the order in which they are tried: of two that take the same path, the one that says more of it comes first. */
+  /** In matching order: of two routes that match the same path, the more specific comes first. */
   routes(): Route[];
   handlers(): BoundRun[];
   sweeps(): Sweep[];
-  /** Begins what goes on in the background of a server. @returns what ends it */
+  /** Starts the background work of a server. @returns a function that stops it */
   open(): Promise<() => Promise<void>>;
   close(): Promise<void>;
 }
 
 /**
- * Puts rooms together. What they contribute is merged in the order in which they need each other, and frozen.
+ * Composes rooms. Contributions are merged in dependency order and frozen.
  *
- * @throws Error when a room needs one that does not stand before it, or when two contribute the same name
+ * @throws Error when a room needs one that is not listed before it, or when two contribute the same name
  */
 export function composeRooms(rooms: readonly Room[]): House {
   checkNeeds(rooms);
@@ -98,7 +98,7 @@ function requireUnique(what: string, names: readonly string[]): void {
   if (twice !== undefined) throw new Error(`Two rooms have the ${what} "${twice}".`);
 }
 
-/** @throws Error when a kind of run has no handler, or a handler no kind */
+/** @throws Error when a run kind has no handler, or a handler no run kind */
 function handlersOf(rooms: readonly Room[], plugged: Plugged): BoundRun[] {
   const handlers = rooms.flatMap((room) => [...(room.handlers?.(plugged) ?? [])]);
   const [stated, bound] = [plugged.runs.map(({ kind }) => kind), handlers.map(({ kind }) => kind)];
@@ -108,7 +108,7 @@ function handlersOf(rooms: readonly Room[], plugged: Plugged): BoundRun[] {
   return handlers;
 }
 
-/** @throws Error when two routes are the same */
+/** @throws Error when two routes are identical */
 function sortRoutes(routes: readonly Route[]): Route[] {
   requireUnique(
     'route',
@@ -117,7 +117,10 @@ function sortRoutes(routes: readonly Route[]): Route[] {
   return routes.toSorted((a, b) => (specificity(a.path) < specificity(b.path) ? -1 : 1));
 }
 
-/** A text by which paths sort so that a fixed word comes before a parameter in its place, and that before all the rest. */
+/**
+ * A sort key under which a fixed path segment comes before a parameter at the same position, and a parameter before a
+ * wildcard.
+ */
 function specificity(path: string): string {
   return path
     .split('/')

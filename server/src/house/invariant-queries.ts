@@ -2,7 +2,7 @@ import { type Executor, select, selectExpanded } from '../shared/database.js';
 
 const MOST_FOUND = 100_000;
 
-/** Each finds what breaks one rule of the data; `what` names the thing. */
+/** Each query finds violations of one data rule; `what` names the affected object. */
 export const INVARIANT_QUERIES: readonly [what: string, sql: string][] = [
   [
     'folders whose parent is gone, or which don’t lie below it',
@@ -75,13 +75,13 @@ export const INVARIANT_QUERIES: readonly [what: string, sql: string][] = [
   ],
 ];
 
-/** What one of them finds. */
+/** One violation. */
 export async function findExamples(db: Executor, sql: string): Promise<unknown[]> {
   const rows = await select<{ what: unknown }>(db, `${sql} LIMIT ${MOST_FOUND}`);
   return rows.map(({ what }) => what);
 }
 
-/** The bytes that are said to be kept somewhere that this host reads, in the order of their digests, beyond one of them. */
+/** Blobs that should be stored where this host can read them, in digest order, starting after the given digest. */
 export function readKeptBytes(
   db: Executor,
   stores: readonly string[],

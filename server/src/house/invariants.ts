@@ -6,27 +6,27 @@ import type { Executor } from '../shared/database.js';
 import { hashFile } from '../stores/hash-file.js';
 import { findExamples, INVARIANT_QUERIES, readKeptBytes } from './invariant-queries.js';
 
-/** Something that must never be the case, and how often it is. */
+/** A violated invariant and the number of violations. */
 export interface Finding {
   what: string;
   times: number;
-  /** A few of them. */
+  /** Some examples. */
   examples: string[];
 }
 
-/** Every kept count, and how it is verified. */
+/** Every stored counter and how it is verified. */
 export const ALL_COUNTS = [...LIBRARY_COUNTS, ...RENDITION_COUNTS, ...VERDICT_COUNTS];
 
 const EXAMPLES = 10;
 const BATCH = 2000;
-/** Files that were registered where they lie: the store has a link to them. */
+/** Files imported in place: the store holds links to them. */
 const PLACED = 'inbox';
 
 /**
- * Looks for what must never be the case: in the database, and between it and the store. Changes nothing. While others work,
- * what they are just doing may be found; then it is gone the next time.
+ * Checks invariants in the database, and between the database and the store. Changes nothing. Work in progress can
+ * cause findings that disappear on the next run.
  *
- * @param hash reads all bytes and compares their digests, which takes as long as reading the disk does
+ * @param hash also reads all bytes and compares their digests, which takes as long as reading the disk does
  */
 export async function findBroken(
   db: Executor,

@@ -9,7 +9,7 @@ import type { Gauge } from '../shared/metrics.js';
 import type { Route } from '../shared/route.js';
 import type { Sweep } from '../shared/sweep.js';
 
-/** The rooms, from the ground up: a room needs only rooms that stand before it. */
+/** The rooms in dependency order: a room needs only rooms listed before it. */
 export const ROOM_NAMES = [
   'stores',
   'access',
@@ -24,7 +24,7 @@ export const ROOM_NAMES = [
   'flow',
 ] as const;
 
-/** What all rooms together contribute: merged once, frozen, and handed to each of them. */
+/** The merged contributions of all rooms: built once, frozen, and passed to each of them. */
 export interface Plugged {
   joints: Joints;
   runs: readonly AnyRunKind[];
@@ -35,34 +35,34 @@ export interface Plugged {
 }
 
 /**
- * What a room contributes to the house. Data is stated as it is; what works with other rooms' data is a function that gets
- * all of it. Everything but the name is optional.
+ * What a room contributes. Data is declared as is; what works with other rooms' contributions is a function that
+ * receives the merged result. Everything except the name is optional.
  */
 export interface Room<Name extends string = string> {
   name: Name;
-  /** The rooms whose files this one imports. */
+  /** The rooms this room imports from. */
   needs: readonly string[];
-  /** Kinds of runs that can be begun here. */
+  /** Run kinds that can be started here. */
   runs?: readonly AnyRunKind[];
-  /** Types of events that are written here. */
+  /** Event types written here. */
   events?: readonly EventType[];
-  /** What changes too often for the outbox. */
+  /** State that changes too often for the outbox. */
   live?: readonly LiveSource[];
-  /** What is plugged into the library. */
+  /** Extensions of the library. */
   library?: LibraryJoints;
-  /** Figures for the map of the flow. */
+  /** Figures for the flow map. */
   flow?: FlowPart;
   /** Figures for `/metrics`. */
   gauges?: readonly Gauge[];
-  /** Counts that are kept here, and how they are verified. */
+  /** Counters stored here and how they are verified. */
   counts?: readonly CountCheck[];
   routes?(plugged: Plugged): readonly Route[];
-  /** What works on the items of its runs; asked by workers only. */
+  /** Handlers of run items; used by workers only. */
   handlers?(plugged: Plugged): readonly BoundRun[];
-  /** What has to be done now and then; asked by workers only. */
+  /** Periodic cleanup; used by workers only. */
   sweeps?(plugged: Plugged): readonly Sweep[];
-  /** Begins what goes on in the background of a server. @returns what ends it */
+  /** Starts background work of a server. @returns a function that stops it */
   open?(plugged: Plugged): Promise<() => Promise<void>>;
-  /** Lets go of what the room holds. */
+  /** Releases the room's resources. */
   close?(): Promise<void>;
 }

@@ -4,7 +4,7 @@ import type { Services } from '../shared/services.js';
 import type { Sweep } from '../shared/sweep.js';
 import type { House } from './compose-rooms.js';
 
-/** Does what has to be done now and then, whoever does it. A part that fails doesn't keep the others from being done. */
+/** Runs the periodic cleanup of all rooms. A part that fails does not stop the others. */
 export async function sweepAll(
   { log }: Pick<Services, 'log'>,
   db: PooledDatabase,

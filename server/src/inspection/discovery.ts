@@ -1,6 +1,6 @@
 import { Parser } from 'htmlparser2';
 
-/** Finds the address of the description in a page's head. Source: oEmbed 1.0, section 4. */
+/** Finds the oEmbed discovery link in a page's head. Source: oEmbed 1.0, section 4. */
 export function findDiscovery(html: string): string | null {
   let found: string | null = null;
   const parser = new Parser({

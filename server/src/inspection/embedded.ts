@@ -13,7 +13,7 @@ export interface PictureSize {
   orientation: number | null;
 }
 
-/** The embedded blocks of a picture, as they stand in the file. */
+/** The embedded metadata blocks of a picture, as stored in the file. */
 export interface EmbeddedBlocks {
   exif: Uint8Array | null;
   iim: Uint8Array | null;
@@ -23,15 +23,15 @@ export interface EmbeddedBlocks {
 /** The header of a picture. */
 export interface PictureHeader {
   size: PictureSize;
-  /** How many frames or pages it has. */
+  /** The number of frames or pages. */
   pages: number;
   blocks: EmbeddedBlocks;
 }
 
-/** A TIFF's own tags are its Exif; of a larger file they are left out. */
+/** In a TIFF file, the file's own tags are its Exif data; those of large files are skipped. */
 const MAX_TIFF_BYTES = 128_000_000;
 
-/** Reads a picture's header without decoding its pixels. @throws Error when there is none to be read */
+/** Reads a picture's header without decoding pixels. @throws Error when there is no readable header */
 export async function readHeader(path: string, mime: string): Promise<PictureHeader> {
   const {
     autoOrient,
@@ -67,7 +67,7 @@ async function readSmallFile(path: string): Promise<Buffer | null> {
   }
 }
 
-/** Reads the fields of Exif, IIM and XMP that can fill texts. */
+/** Reads the Exif, IIM and XMP fields that can fill texts. */
 export function readMetadata({ exif, iim, xmp }: EmbeddedBlocks): EmbeddedMetadata {
   return {
     ...(xmp && xmpFields(readXmp(xmp))),
@@ -76,7 +76,7 @@ export function readMetadata({ exif, iim, xmp }: EmbeddedBlocks): EmbeddedMetada
   };
 }
 
-/** Reads what a picture says of whose it is, from whichever of its metadata says it. */
+/** Reads rights information from whichever metadata block has it. */
 export function readStatedRights({ exif, iim, xmp }: EmbeddedBlocks): StatedRights {
   const embedded = readMetadata({ exif, iim, xmp });
   const properties = xmp && readXmp(xmp);
@@ -141,12 +141,12 @@ function parseExif(block: Uint8Array): Partial<Record<'Image' | 'Photo', Record<
   try {
     return readExif(Buffer.from(block)) as never;
   } catch {
-    // A broken block says nothing.
+    // A corrupt block counts as empty.
     return {};
   }
 }
 
-/** Texts, and the bytes of those that are not ASCII; the reader makes times of UTC of what states no zone. */
+/** Reads texts, and the raw bytes of non-ASCII ones; the parser treats times without a zone as UTC. */
 function plain(value: unknown): string | undefined {
   if (typeof value === 'string') return value.replace(/\0+$/, '');
   if (value instanceof Uint8Array) return decodeText(value);

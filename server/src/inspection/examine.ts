@@ -6,19 +6,19 @@ import type { StagedBytes } from '../shared/byte-store.js';
 import type { PictureSize } from './embedded.js';
 import type { Inspector } from './inspector.js';
 
-/** What is found by looking at a file's bytes. */
+/** What the bytes of a file reveal. */
 export interface Found {
-  /** The true type, by content. */
+  /** The actual type, by content. */
   mime: string;
   size: PictureSize | null;
   metadata: EmbeddedMetadata;
-  /** Why it can't be read as the picture that it claims to be; null when it can. */
+  /** Why it cannot be read as the picture it claims to be; null when it can. */
   unreadable: string | null;
-  /** Why the embedded metadata of a picture that is good otherwise can't be read. */
+  /** Why the embedded metadata of an otherwise valid picture cannot be read. */
   metadataFault: string | null;
 }
 
-/** Looks at a file that has arrived: its true type, and what a picture says of itself. */
+/** Examines an uploaded file: its actual type and, for pictures, the header and embedded metadata. */
 export async function examineBytes(inspector: Inspector, staged: StagedBytes, name: string): Promise<Found> {
   const mime = await sniff(staged, name);
   const isPicture = staged.path !== null && staged.bytes > 0 && DECODABLE_MIMES.includes(mime);
@@ -33,7 +33,7 @@ export async function examineBytes(inspector: Inspector, staged: StagedBytes, na
   };
 }
 
-/** Comments and instructions may stand before the first element of markup, which says what it is; so far they are read. */
+/** Comments and processing instructions may precede the root element that identifies markup; reading stops at this length. */
 const MAX_PROLOG_BYTES = 4_000_000;
 
 async function sniff({ path, head, bytes }: StagedBytes, name: string): Promise<string> {

@@ -1,7 +1,7 @@
 import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
 import { type ByteSource, requireWithin } from '@uniferum/core/inspection';
 
-/** A file on the disk that is read piece by piece. In a process of its own nothing else waits for it. */
+/** A file on disk that is read synchronously in pieces. In a dedicated process nothing else is blocked. */
 export class FileSource implements ByteSource {
   readonly length: number;
   readonly #file: number;

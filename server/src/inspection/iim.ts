@@ -1,4 +1,4 @@
-/** Datasets of record 2 that are read. Source: IPTC Information Interchange Model 4.2, chapter 6. */
+/** The datasets of record 2 that are read. Source: IPTC Information Interchange Model 4.2, chapter 6. */
 export const IIM = {
   objectName: 5,
   keywords: 25,
@@ -13,18 +13,18 @@ export const IIM = {
 
 const MARKER = 0x1c;
 const RECORD = 2;
-/** The resource that holds IIM in a block of image resources, each of which begins with "8BIM". */
+/** The image resource that contains IIM; each resource begins with "8BIM". */
 const IIM_RESOURCE = 0x0404;
 const RESOURCE_SIGN = '8BIM';
 
-/** Reads the datasets of record 2; each may come several times. Nothing is read beyond the end of the data. */
+/** Reads the datasets of record 2; each may repeat. Never reads past the end of the data. */
 export function readIim(block: Uint8Array): Map<number, string[]> {
   const data = Buffer.from(block.buffer, block.byteOffset, block.byteLength);
   const found = new Map<number, string[]>();
   const iim = findIim(data);
   for (let at = 0; at + 5 <= iim.length && iim[at] === MARKER; ) {
     const [record, dataset, size] = [iim[at + 1], iim[at + 2] ?? 0, iim.readUInt16BE(at + 3)];
-    // A size with its highest bit set is the size of a size: no text is that long.
+    // If the highest bit of a size is set, it is the length of an extended size field; no text is that long.
     if (size > 0x7fff || at + 5 + size > iim.length) break;
     if (record === RECORD) {
       const value = decodeText(iim.subarray(at + 5, at + 5 + size));
@@ -54,7 +54,7 @@ function findIim(data: Buffer): Buffer {
   return data.subarray(0, 0);
 }
 
-/** Programs write UTF-8 without saying so; what is no UTF-8 is Latin-1. */
+/** Many programs write UTF-8 without declaring it; anything that is not valid UTF-8 is read as Latin-1. */
 export function decodeText(bytes: Uint8Array): string {
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(bytes).replace(/\0+$/, '');

@@ -13,19 +13,19 @@ import type {
   ShrunkPicture,
 } from './work.js';
 
-/** What is known of a picture after its header was read. */
+/** What is known about a picture after reading its header. */
 export interface Inspected {
-  /** Null when the header can't be read. */
+  /** Null when the header cannot be read. */
   size: PictureSize | null;
   pages: number;
   metadata: EmbeddedMetadata;
-  /** Why it can't be read as a picture. */
+  /** Why it cannot be read as a picture. */
   unreadable: string | null;
-  /** Why its metadata can't be read; the picture may be good all the same. */
+  /** Why its metadata cannot be read; the picture itself may be fine. */
   metadataFault: string | null;
 }
 
-/** So many files are sent to a process at a time: they are inspected one by one, and each answers for itself. */
+/** The number of files sent to a process at once; they are inspected one by one, with separate results. */
 const FILES_PER_BATCH = 32;
 
 interface Waiting {
@@ -36,10 +36,7 @@ interface Waiting {
   reject: (error: unknown) => void;
 }
 
-/**
- * Reads what strangers' files say of themselves, in processes of their own with limits of memory and time. Files that are
- * asked about at the same time go together.
- */
+/** Reads untrusted files in separate processes with memory and time limits. Files requested at the same time are batched. */
 export class Inspector {
   readonly #pool: ProcessPool<InspectionWork, InspectionResult, InspectionPart>;
   readonly #processes: number;
@@ -51,7 +48,7 @@ export class Inspector {
     this.#processes = options.processes;
   }
 
-  /** Reads size and metadata of a picture. @throws UniferumError `busy` when no process can be had */
+  /** Reads size and metadata of a picture. @throws UniferumError `busy` when no process is available */
   inspect(file: FileToInspect): Promise<Inspected> {
     return new Promise((resolve, reject) => {
       const found: Inspected = {
@@ -66,15 +63,15 @@ export class Inspector {
     });
   }
 
-  /** Finds the address of a description in a page that was fetched to a file; null when it names none. */
+  /** Finds the oEmbed discovery link in a page stored in a file; null when there is none. */
   async discover(path: string): Promise<string | null> {
     return ((await this.#pool.run({ kind: 'discover', path })) as { address: string | null }).address;
   }
 
   /**
-   * Works out what a manifest that lies in a file would take in, and writes it to another file as lines of `PlannedLine`.
+   * Plans the import of a manifest stored in a file, and writes the plan to another file as lines of `PlannedLine`.
    *
-   * @throws ProcessKilledError when it needs more memory or time than there is for it
+   * @throws ProcessKilledError when it exceeds its memory or time limit
    */
   async planManifest(
     path: string,
@@ -85,21 +82,21 @@ export class Inspector {
   }
 
   /**
-   * Works out of which pieces of a file its form without embedded metadata consists.
+   * Plans which pieces of a file make up its form without embedded metadata.
    *
-   * @throws Error when it is broken; ProcessKilledError when it needs more memory or time than there is for it
+   * @throws Error when the file is corrupt; ProcessKilledError when it exceeds its memory or time limit
    */
   async clean(path: string, mime: string, keep: 'rights' | 'none'): Promise<Piece[]> {
     return ((await this.#pool.run({ kind: 'clean', path, mime, keep })) as { pieces: Piece[] }).pieces;
   }
 
-  /** Writes a small WebP of a picture. @throws Error when it can't be decoded */
+  /** Writes a small WebP preview of a picture. @throws Error when it cannot be decoded */
   async shrink(path: string, outPath: string, sizePx: number): Promise<ShrunkPicture> {
     const work: InspectionWork = { kind: 'shrink', path, outPath, sizePx, maxPixels: 50_000_000 };
     return (await this.#pool.run(work)) as ShrunkPicture;
   }
 
-  /** The process ids, for who watches them. */
+  /** The ids of the processes, for monitoring. */
   get pids(): number[] {
     return this.#pool.pids;
   }
@@ -127,7 +124,7 @@ export class Inspector {
     } catch (error) {
       const left = batch.filter(({ isOver }) => !isOver);
       if (error instanceof ProcessKilledError) {
-        // They are inspected in their order: the first that is left is the one that did it.
+        // They are inspected in order: the first file without a result is the one that ended the process.
         blame(left.shift(), error.message);
         this.#waiting.unshift(...left);
       } else for (const { reject } of left) reject(error);

@@ -4,24 +4,24 @@ import { Busboy, type BusboyHeaders } from '@fastify/busboy';
 import type { Request } from 'express';
 import { UniferumError } from '../shared/errors.js';
 
-/** One file part. Its stream breaks off with an error when the connection does. */
+/** One file part. Its stream fails when the connection is closed early. */
 export interface FilePart {
   name: string;
   stream: Readable;
 }
 
-/** The last value of each field that came before a file. */
+/** The last value of each field sent before a file. */
 export type Fields = ReadonlyMap<string, string>;
 
 const LIMITS = { fieldNameSize: 100, fieldSize: 30_000, fields: 20_000, files: 10_000, headerPairs: 50 };
-/** All fields of a request together; they are kept in memory while its files come. */
+/** Total size limit of all fields of a request; they stay in memory until its files have arrived. */
 const MAX_FIELD_BYTES = 4_000_000;
 
 /**
- * Reads a multipart body (RFC 7578) part by part: `onFile` gets each file in its order, with the fields that came
- * before it; the next part is read when it is done.
+ * Reads a multipart body (RFC 7578) part by part. `onFile` receives each file in order, with the fields sent before
+ * it; the next part is read when `onFile` is done.
  *
- * @returns all fields, and a digest by which a repeat is recognised
+ * @returns all fields, and a digest that identifies a retry
  * @throws UniferumError `unsupported-media-type`, `malformed-request`, `too-large`
  */
 export async function readMultipart(
@@ -41,7 +41,7 @@ export async function readMultipart(
   let open: Readable | null = null;
   let failure: { error: unknown } | null = null;
   const parser = openParser(req);
-  // What it says after the first fault is no news; without a listener it would end the process.
+  // Errors after the first one are ignored; without a listener they would end the process.
   parser.on('error', () => {});
   const refuse = (error: UniferumError) => parser.destroy(error);
   parser.on('field', (name, value, isNameCut, isValueCut) => {
@@ -66,15 +66,15 @@ export async function readMultipart(
       stream.resume();
       return;
     }
-    // Seen to by whoever reads the stream; without a listener an early end of the connection would end the process.
+    // The consumer of the stream handles errors; without a listener, a closed connection would end the process.
     stream.on('error', () => {});
-    // The parser runs ahead of the work: a file has the fields that came before it, not those after.
+    // The parser runs ahead of the consumer: a file gets the fields sent before it, not those after.
     const before = new Map(fields);
     work = work.then(() => {
       open = stream;
       return onFile({ name, stream }, before);
     });
-    // A stream that was given up is never read to its end, and the parser would wait for it for good.
+    // An abandoned stream is never read to its end, and the parser would wait for it forever.
     work.catch((error) => {
       failure ??= { error };
       parser.destroy(error);
@@ -92,7 +92,10 @@ export async function readMultipart(
   return { fields, digest: hash.digest('hex') };
 }
 
-/** Feeds a request to a parser. What the parser refuses leaves the request whole: its answer goes out on the same line. */
+/**
+ * Pipes a request into a parser. When the parser fails the request stays intact, so that the answer can still be sent
+ * on the same connection.
+ */
 function feed(req: Request, parser: InstanceType<typeof Busboy>): Promise<void> {
   return new Promise((resolve, reject) => {
     const breakOff = () => {

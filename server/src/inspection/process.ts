@@ -64,7 +64,7 @@ async function planManifestTo({
   const { rows, faults, ...rest } = planManifest(await readFile(path, 'utf8'), { mapping, folder });
   const lines: PlannedLine[] = [...rows.map((row) => ({ row })), ...faults.map((fault) => ({ fault }))];
   lines.sort((a, b) => rowOf(a) - rowOf(b));
-  // Begun anew when an earlier process was ended in the middle of it.
+  // Restarted when an earlier process died partway.
   const file = await open(outPath, 'w');
   try {
     for (let from = 0; from < lines.length; from += LINES_PER_WRITE) {

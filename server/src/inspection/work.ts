@@ -3,13 +3,13 @@ import type { ManifestMapping, ManifestPlan } from '@uniferum/core/intake';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
 import type { PictureSize } from './embedded.js';
 
-/** A picture that is to be looked at. */
+/** A picture to be inspected. */
 export interface FileToInspect {
   path: string;
   mime: string;
 }
 
-/** What an inspecting process is asked to do. */
+/** A request to an inspection process. */
 export type InspectionWork =
   | { kind: 'inspect'; files: FileToInspect[] }
   | { kind: 'discover'; path: string }
@@ -17,10 +17,10 @@ export type InspectionWork =
   | { kind: 'manifest'; path: string; mapping: ManifestMapping | null; folder: string; outPath: string }
   | { kind: 'shrink'; path: string; sizePx: number; outPath: string; maxPixels: number };
 
-/** A line of the file into which a manifest's plan is written, as JSON: rows and faults in the order of the manifest. */
+/** One JSON line of a manifest plan: a row or a fault, in manifest order. */
 export type PlannedLine = { row: ManifestPlan['rows'][number] } | { fault: ManifestPlan['faults'][number] };
 
-/** What was found of one file of a batch; the size comes first, because the metadata may cost the process its life. */
+/** The result for one file of a batch. The size is reported first, because reading the metadata may crash the process. */
 export type InspectionPart = { n: number } & (
   | { found: 'size'; size: PictureSize; pages: number }
   | { found: 'metadata'; metadata: EmbeddedMetadata }
@@ -32,7 +32,7 @@ export interface ShrunkPicture {
   height: number;
 }
 
-/** What comes at the end; of a batch everything has come in parts by then. */
+/** The final result; batch results have been sent in parts before. */
 export type InspectionResult =
   | { address: string | null }
   | ShrunkPicture

@@ -1,6 +1,6 @@
 import { SaxesParser } from 'saxes';
 
-/** Namespaces of properties that are read. Source: ISO 16684-1; IPTC Photo Metadata Standard 2023.1; PLUS LDF 2.0.1. */
+/** The namespaces of properties that are read. Source: ISO 16684-1; IPTC Photo Metadata Standard 2023.1; PLUS LDF 2.0.1. */
 export const XMP_NAMESPACES = {
   dc: 'http://purl.org/dc/elements/1.1/',
   xmp: 'http://ns.adobe.com/xap/1.0/',
@@ -13,13 +13,13 @@ export const XMP_NAMESPACES = {
 const RDF = 'http://www.w3.org/1999/02/22-rdf-syntax-ns#';
 const XML = 'http://www.w3.org/XML/1998/namespace';
 
-/** One value of a property: of a language alternative with its language. */
+/** One value of a property; for a language alternative, with its language. */
 export interface XmpValue {
   text: string;
   language: string | null;
 }
 
-/** Properties by namespace and name; those that stand in structures of others are left out. */
+/** Properties by namespace and name; nested structure fields are ignored. */
 export class XmpProperties {
   readonly #values = new Map<string, XmpValue[]>();
 
@@ -34,7 +34,7 @@ export class XmpProperties {
     return (this.#values.get(`${namespace} ${name}`) ?? []).map(({ text }) => text);
   }
 
-  /** The text of a property: of a language alternative the default one, of a list its items joined by commas. */
+  /** The text of a property: the default of a language alternative, or the items of a list joined by commas. */
   text(namespace: string, name: string): string | undefined {
     const values = this.#values.get(`${namespace} ${name}`) ?? [];
     const byDefault = values.find(({ language }) => language === 'x-default');
@@ -44,7 +44,7 @@ export class XmpProperties {
   }
 }
 
-/** Where in the tree the parser is. */
+/** The parser's position in the tree. */
 interface Place {
   kind: 'outside' | 'rdf' | 'description' | 'property' | 'array' | 'item' | 'structure';
   namespace: string;
@@ -55,12 +55,12 @@ interface Place {
 const OUTSIDE: Place = { kind: 'outside', namespace: '', name: '', language: null };
 
 /**
- * The parser looks a name up through all elements that are open: without an end to them, that grows with the square of the
- * packet. Properties of structures within structures lie about a dozen deep.
+ * The parser resolves a name through all open elements; without this limit the cost grows with the square of the
+ * packet size. Structures within structures are about a dozen levels deep.
  */
 const MAX_DEPTH = 100;
 
-/** Reads an XMP packet. What is broken ends the reading; what came before it counts. Source: ISO 16684-1, clause 7. */
+/** Reads an XMP packet. Reading stops at the first error; what was read before it is kept. Source: ISO 16684-1, clause 7. */
 export function readXmp(packet: Uint8Array): XmpProperties {
   const properties = new XmpProperties();
   const places: Place[] = [OUTSIDE];
@@ -99,7 +99,7 @@ export function readXmp(packet: Uint8Array): XmpProperties {
     });
     parser.write(decode(packet)).close();
   } catch {
-    // Broken from here on.
+    // Corrupt from here on.
   }
   return properties;
 }
@@ -128,7 +128,7 @@ function placeOf(parent: Place, namespace: string, name: string): Place {
   }
 }
 
-/** A packet is UTF-8, or UTF-16 with its mark. */
+/** A packet is UTF-8, or UTF-16 with a byte order mark. */
 function decode(packet: Uint8Array): string {
   const [first, second] = packet;
   const encoding =

@@ -8,16 +8,16 @@ import { groupBy } from '../shared/group.js';
 import { askCheck, type CheckQuestion } from './custom-check.js';
 import { effectiveRules } from './service.js';
 
-/** What of the configuration rules judge by. */
+/** The configuration that rules depend on. */
 export type RuleConfig = Pick<Config, 'allowedHosts' | 'masterKey' | 'maxUploadBytes' | 'maxPixels'>;
 
-/** What asking checks needs. */
+/** What calling the checks requires. */
 export interface RuleTools {
   db: Database;
   config: RuleConfig;
 }
 
-/** A present file that a check is asked about, at the place where it is to be. */
+/** An existing file submitted to a check, at its target location. */
 export interface CheckSubject {
   row: Pick<
     AssetRow,
@@ -40,13 +40,13 @@ export interface CheckSubject {
 const ASKED_AT_A_TIME = 6;
 
 /**
- * What custom checks said. They are asked before a transaction begins, because an address on the network may take its
- * time; what was not asked can't be judged.
+ * The results of custom checks. Checks are called before a transaction begins, because a network request can take
+ * long; a file that was not checked cannot be judged.
  */
 export class Checks {
   readonly #answers = new Map<string, CheckAnswer>();
 
-  /** Asks a check about files. */
+  /** Calls a check for files. */
   async ask(config: RuleConfig, check: CustomCheck, subjects: readonly CheckSubject[]): Promise<void> {
     const queue = [...subjects];
     const askNext = async (): Promise<void> => {
@@ -59,9 +59,9 @@ export class Checks {
   }
 
   /**
-   * What the check of a folder said of a file; undefined when there is no check.
+   * The result of a folder's check for a file; undefined when there is no check.
    *
-   * @throws UniferumError `conflict` when file or rules were changed since the question
+   * @throws UniferumError `conflict` when the file or the rules have changed since the call
    */
   answerFor({ check }: EffectiveRules, subject: CheckSubject): CheckAnswer | undefined {
     if (check === null) return undefined;
@@ -74,7 +74,7 @@ export class Checks {
   }
 }
 
-/** Asks the check of a folder, if it has one, about a file that is to go there. */
+/** Calls a folder's check, if it has one, for a file about to be stored there. */
 export async function askAbout(
   { db, config }: RuleTools,
   subjects: readonly CheckSubject[],

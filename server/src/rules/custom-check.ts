@@ -5,7 +5,7 @@ import Joi from 'joi';
 import type { Config } from '../shared/config.js';
 import { FetchFailure, fetchAddress } from '../shared/outgoing.js';
 
-/** What a custom check is told of a file. */
+/** What a custom check receives about a file. */
 export interface CheckQuestion {
   name: string;
   folder: string;
@@ -25,8 +25,8 @@ const answerSchema = Joi.object({
 }).unknown();
 
 /**
- * Asks an address whether a file may come in, with a request that is signed as Standard Webhooks are. Without an answer
- * in time the rule's fallback holds; it never throws.
+ * Asks a URL whether a file may be stored, with a request signed as in Standard Webhooks. Without an answer in time
+ * the rule's fallback applies; it never throws.
  */
 export async function askCheck(
   config: Pick<Config, 'allowedHosts' | 'masterKey'>,
@@ -62,12 +62,12 @@ export async function askCheck(
   }
 }
 
-/** The secret with which the receiver of a check verifies that a question comes from here. */
+/** The secret with which the receiver of a check verifies that a request was sent by this installation. */
 export function checkSecret({ masterKey }: Pick<Config, 'masterKey'>, url: string): string {
   return `whsec_${createHmac('sha256', masterKey).update(`check:${url}`).digest('base64')}`;
 }
 
-/** Signs as Standard Webhooks 1.0.0 says: HMAC-SHA256 of id, timestamp and payload, joined by dots. */
+/** Signs as defined by Standard Webhooks 1.0.0: HMAC-SHA256 of id, timestamp and payload, joined by dots. */
 export function sign(secret: string, content: string): string {
   const key = Buffer.from(secret.replace(/^whsec_/, ''), 'base64');
   return `v1,${createHmac('sha256', key).update(content).digest('base64')}`;

@@ -12,7 +12,7 @@ type JudgedRow = Pick<
   'name' | 'bytes' | 'mime' | 'width' | 'height' | 'title' | 'alt' | 'caption' | 'credit' | 'keywords'
 >;
 
-/** What rules judge a present file by. */
+/** The facts by which rules judge an existing file. */
 export function factsOfRow(row: JudgedRow): FileFacts {
   const { name, bytes, mime, width, height } = row;
   return { name, bytes, mime, width, height, texts: filledTexts(textsOf(row)) };

@@ -3,7 +3,7 @@ import Joi from 'joi';
 import { listFoldersWithin } from '../library/folder-queries.js';
 import type { FlowPart } from '../shared/flow-part.js';
 
-/** How many folders have rules of their own. */
+/** The number of folders with rules of their own. */
 export const rulesFlow: FlowPart = {
   schema: { ruledFolders: Joi.number().integer() },
   async read({ db }) {

@@ -16,12 +16,12 @@ import { type CheckSubject, Checks, type RuleConfig, type RuleTools } from './ch
 import { factsOfRow } from './facts.js';
 import { objectionsOf } from './guard.js';
 
-/** So many files are asked about one by one when a folder comes under a check; more are moved by a bulk job. */
+/** The most files checked individually when a folder comes under a check; larger folders are moved by a bulk job. */
 const MAX_ASKED = 500;
-/** So many refused files are named. */
+/** The most refused files named in an error. */
 const NAMED = 20;
 
-/** The rules that hold in a folder before and after a move. */
+/** The effective rules of a folder before and after a move. */
 interface RulesThere {
   folder: StoredFolder;
   path: string;
@@ -29,7 +29,7 @@ interface RulesThere {
   next: EffectiveRules;
 }
 
-/** Holds all files of a folder that is moved against the rules that hold there then. */
+/** Checks all files of a moved folder against the rules at its new location. */
 export function rulesFolderGuard(config: RuleConfig): FolderGuard<Checks> {
   return {
     name: 'rules',
@@ -38,7 +38,7 @@ export function rulesFolderGuard(config: RuleConfig): FolderGuard<Checks> {
   };
 }
 
-/** Asks the check below which a folder is to come about every file in it. */
+/** Calls the check of the new location for every file of a folder. */
 async function askAboutFolderMove(tools: RuleTools, move: FolderMove): Promise<Checks> {
   const checks = new Checks();
   let asked = 0;
@@ -59,9 +59,9 @@ async function askAboutFolderMove(tools: RuleTools, move: FolderMove): Promise<C
 }
 
 /**
- * Lists the first files that would break a rule. What broke a rule before and goes on doing so is no reason.
+ * Lists the first files that would violate a rule. Violations that exist already do not count.
  *
- * @param within the folder and all below it, held
+ * @param within the folder and all its subfolders, locked
  */
 async function judgeFolderMove(
   tx: Transaction,
@@ -110,7 +110,7 @@ function overfull(folder: StoredFolder, path: string, { maxItems }: EffectiveRul
   };
 }
 
-/** Tells whether the same rules hold, whichever folder they come from. */
+/** Tells whether two effective rule sets are the same, regardless of the folders they come from. */
 function isSame(now: EffectiveRules, next: EffectiveRules): boolean {
   const values = (rules: EffectiveRules) =>
     JSON.stringify(rules, (key, value) => (key === 'from' ? undefined : value));

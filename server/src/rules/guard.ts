@@ -9,10 +9,10 @@ import { askAbout, type CheckSubject, Checks, type RuleConfig } from './checks.j
 import { factsOfRow, filledTexts } from './facts.js';
 import { effectiveRules } from './service.js';
 
-/** A room that is never full: for changes that add nothing to a folder. */
+/** Capacity without limits, for changes that add nothing to a folder. */
 const NO_ITEMS = -1;
 
-/** Holds every change of an asset against the rules of the folder in which it is, or comes to be. */
+/** Checks every change to an asset against the rules of its current or new folder. */
 export function rulesGuard(config: RuleConfig): AssetGuard<Checks> {
   return {
     name: 'rules',
@@ -25,7 +25,7 @@ export function rulesGuard(config: RuleConfig): AssetGuard<Checks> {
   };
 }
 
-/** What a folder's check is asked about, for changes that bring a file or its bytes there. */
+/** What a folder's check is asked about, for changes that bring a file or new bytes into it. */
 function subjectOf(change: AssetChange): CheckSubject[] {
   switch (change.kind) {
     case 'move':
@@ -67,7 +67,7 @@ async function judgeChange(
   }
 }
 
-/** Turns reasons of a refusal into objections. */
+/** Turns the reasons of a refusal into objections. */
 export function objectionsOf(
   row: Pick<AssetRow, 'id'>,
   name: string,
@@ -82,12 +82,12 @@ export function objectionsOf(
   }));
 }
 
-/** Texts that a folder requires and an edit empties. */
+/** Required texts that an edit would empty. */
 function judgeTexts(tx: Transaction, row: AssetRow, texts: AssetTexts): Promise<Reason[]> {
   return changedRefusals(tx, row, { ...factsOfRow(row), texts: filledTexts(texts) }, 'texts');
 }
 
-/** A name that shows a type which the folder doesn't take. */
+/** A new name whose type the folder refuses. */
 function judgeName(tx: Transaction, row: AssetRow, name: string): Promise<Reason[]> {
   return changedRefusals(tx, row, { ...factsOfRow(row), name }, 'name');
 }
@@ -105,7 +105,7 @@ async function changedRefusals(
   return newRefusals(before, { ...after, reasons: refusalsAbout(after, aspect) });
 }
 
-/** A file that comes into a folder, from another one or from the bin: all rules hold, as for one that is sent. */
+/** A file that enters a folder, from another one or from the bin: all rules apply, as for an upload. */
 async function judgeArrival(
   tx: Transaction,
   row: AssetRow,
@@ -126,8 +126,8 @@ async function judgeArrival(
 }
 
 /**
- * Bytes that take the place of those of a file: by everything that the folder says of content. The number of files stays,
- * and so do the texts: one that is missing was missing before.
+ * New bytes for an existing file: every rule about content applies. The number of files and the texts stay the same,
+ * so a text that is missing was missing before.
  */
 async function judgeContent(
   tx: Transaction,
@@ -156,7 +156,7 @@ async function judgeContent(
   return refusalsAbout(verdict, 'content');
 }
 
-/** The address of another live asset with the same bytes. The bytes are held, so that none comes in at this moment. */
+/** The URL of another live asset with the same bytes. The blob is locked, so no duplicate can arrive at the same moment. */
 async function twinOf(tx: Transaction, sha256: string, self: number): Promise<string | null> {
   await lockBlob(tx, sha256);
   return findTwin(tx, sha256, self);

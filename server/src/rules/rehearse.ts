@@ -7,7 +7,7 @@ import type { Executor } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 import { factsOfRow } from './facts.js';
 
-/** A present file that the new rules would refuse, and why. */
+/** An existing file that the new rules would refuse, and why. */
 export interface OutsideFile {
   asset: string;
   name: string;
@@ -28,8 +28,8 @@ export interface RulesPlan {
 const SHOWN = 200;
 
 /**
- * Works out which present files a change of rules would put outside, in the folder and in those below it. Files stay
- * where they are all the same: rules hold for what comes.
+ * Finds existing files that would violate changed rules, in the folder and its subfolders. The files stay where they
+ * are: rules apply to new files only.
  */
 export async function rehearseRules(db: Executor, folderId: string, rules: FolderRules): Promise<RulesPlan> {
   const folder = await findFolder(db, folderId);

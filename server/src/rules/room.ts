@@ -6,7 +6,7 @@ import { rulesFolderGuard } from './folder-guard.js';
 import { rulesGuard } from './guard.js';
 import { rulesRoutes } from './routes.js';
 
-/** What a folder lets in. */
+/** What a folder accepts. */
 export function rulesRoom({ config }: Services): Room {
   return {
     name: 'rules',

@@ -7,12 +7,15 @@ import { notFound } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
 import { rulesChanged } from './events.js';
 
-/** Works out the rules that hold in a folder. A path that doesn't exist yet takes those of the folders above it. */
+/**
+ * Computes the effective rules of a folder. A path that does not exist yet takes the rules of its nearest existing
+ * ancestor.
+ */
 export async function effectiveRules(db: Executor, path: string): Promise<EffectiveRules> {
   return resolveRules(await findFoldersByPaths(db, pathChain(path)));
 }
 
-/** Reads the rules of a folder with the tag of its state. @throws UniferumError `not-found` */
+/** Reads the rules of a folder with an entity tag. @throws UniferumError `not-found` */
 export async function readRules(
   db: Executor,
   folderId: string,
@@ -25,7 +28,7 @@ export async function readRules(
   };
 }
 
-/** Replaces the rules that a folder sets itself. */
+/** Replaces a folder's own rules. */
 export async function putRules(
   db: Database,
   folderId: string,

@@ -4,7 +4,7 @@ import { API_BASE } from '../shared/route.js';
 import type { Services } from '../shared/services.js';
 import { findRun, toRunAnswer } from './queries.js';
 
-/** Answers with a run that was begun, and with what else belongs to it. */
+/** Answers with the run that was started and related data. */
 export async function answerRun(
   { db, config }: Pick<Services, 'db' | 'config'>,
   id: string,

@@ -15,7 +15,7 @@ import {
 import { finishRunIfDone, recordItemEnd } from './ledger.js';
 import { findRun } from './queries.js';
 
-/** Ends an item and writes what it made in one transaction: both happen, once, or neither does. */
+/** Ends an item and records its result in one transaction, so that both happen exactly once or not at all. */
 export async function endItemWith(tx: Transaction, item: ClaimedItem, result: ItemResult): Promise<void> {
   const error = result.error ?? null;
   const isHeld = await endItem(tx, item, {
@@ -36,14 +36,14 @@ export async function endItemWith(tx: Transaction, item: ClaimedItem, result: It
   await recordItemEnd(tx, item, counts);
 }
 
-/** The item is another worker's by now, or has its end: nothing of it may be written any more. */
+/** The item has been claimed by another worker or has already ended: nothing more may be written. */
 export class ItemLostError extends Error {
   constructor(item: ClaimedItem) {
     super(`${item.title} is now being processed by another worker`);
   }
 }
 
-/** Ends an item that was tried for the last time. */
+/** Ends an item that has used its last attempt. */
 export async function giveUpItem(
   db: Database,
   item: ClaimedItem,
@@ -54,7 +54,7 @@ export async function giveUpItem(
   await inTransaction(db, (tx) => giveUpIn(tx, item, handler, message, log));
 }
 
-/** Whatever goes wrong with saying what the failure means, the item has its end. */
+/** The item ends even if recording the consequences of the failure fails. */
 async function giveUpIn(
   tx: Transaction,
   item: ClaimedItem,
@@ -79,7 +79,7 @@ async function giveUpIn(
   }
 }
 
-/** Takes care of items whose worker died: they wait again, or end when they were tried too often. */
+/** Handles items whose worker died: they wait again, or end after too many attempts. */
 export async function recoverExpiredItems(
   db: Database,
   {
@@ -103,7 +103,7 @@ export async function recoverExpiredItems(
   });
 }
 
-/** Gives an item back that was not ended. */
+/** Returns an unfinished item to the queue. */
 export async function returnToRun(
   db: Database,
   item: ClaimedItem,
@@ -116,7 +116,7 @@ export async function returnToRun(
   });
 }
 
-/** A fault of the environment is nobody's failure: the item waits with its whole run, which says why. */
+/** An environment fault is not the item's failure: the whole run pauses and reports why. */
 export async function holdWithRun(
   db: Database,
   item: ClaimedItem,

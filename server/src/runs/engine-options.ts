@@ -1,30 +1,34 @@
-/** How an engine works. */
+/** Settings of an engine. */
 export interface EngineOptions {
-  /** How many items are worked on at a time; others are held meanwhile, being made durable or ready to begin. */
+  /** How many items are processed at a time. More can be claimed: being stored durably, or prepared. */
   slots: number;
   /**
-   * How many items more are got ready meanwhile, by handlers that hand the heavy part to processes of their own: those
-   * then never wait for the database. @defaultValue 0
+   * How many more items are prepared ahead by handlers that delegate the heavy part to other processes, so that those
+   * processes never wait for the database.
+   *
+   * @defaultValue 0
    */
   ahead?: number;
-  /** After so long without a heartbeat an item is given to another worker. */
+  /** After this long without a heartbeat, an item is given to another worker. */
   leaseMs: number;
-  /** How often an item is tried at most. @defaultValue 5 */
+  /** The maximum number of attempts for an item. @defaultValue 5 */
   maxAttempts?: number;
   /**
-   * How often a worker may die with an item in hand. What could cost it its life runs in processes of its own, so it is
-   * seldom the item's doing. @defaultValue 20
+   * How often a worker may die while holding an item. Risky work runs in separate processes, so the item is seldom
+   * the cause.
+   *
+   * @defaultValue 20
    */
   maxDeaths?: number;
-  /** How long to look away when nothing waits, in milliseconds. @defaultValue 250 */
+  /** How long to wait before polling again when the queue is empty, in milliseconds. @defaultValue 250 */
   idleMs?: number;
   /** @defaultValue 1000 */
   backoffBaseMs?: number;
-  /** Work that takes longer is given up as stuck, unless its handler says otherwise. @defaultValue 900000 */
+  /** Work that takes longer is abandoned as stuck, unless its handler sets its own limit. @defaultValue 900000 */
   maxWorkMs?: number;
 }
 
-/** What holds where an engine is told nothing else. */
+/** The defaults of an engine. */
 export const ENGINE_DEFAULTS = {
   ahead: 0,
   maxAttempts: 5,

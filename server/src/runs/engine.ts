@@ -25,15 +25,15 @@ interface HeldItem {
 }
 
 /**
- * For each item in a slot, others are claimed before their turn or being made durable after it, so that no slot stands
- * idle while a disk is slow. What they hold in memory is a few encoded files each.
+ * For each item in a slot, more items are claimed ahead or are being stored durably, so that no slot is idle while a
+ * disk is slow. They hold only a few encoded files in memory.
  */
 const HELD_PER_SLOT = 2;
 
 /** Why an item's signal was aborted. */
 type Interruption = 'stopping' | 'lost' | 'shutdown';
 
-/** Works through the runs of a database until it is closed. Any number of engines may do so at the same time. */
+/** Processes the runs of a database until it is closed. Any number of engines can run at the same time. */
 export class RunEngine {
   readonly #db: Database;
   readonly #leases: Database;
@@ -42,18 +42,18 @@ export class RunEngine {
   readonly #options: Required<EngineOptions>;
   readonly #id = `${hostname()}:${process.pid}:${randomBytes(4).toString('hex')}`;
   readonly #held = new Map<number, HeldItem>();
-  /** Items that could not be given back, because the database was away. */
+  /** Items that could not be returned because the database was unavailable. */
   readonly #unreturned = new Set<ClaimedItem>();
   readonly #shutdown = new AbortController();
   readonly #slots: Slots;
-  /** What was done since it was last written down. */
+  /** Work done since the counters were last written. */
   #did = { done: 0, failed: 0, busyMs: 0 };
   #freeSlot: (() => void) | null = null;
   #heart: NodeJS.Timeout | null = null;
   #loop: Promise<void> | null = null;
   #beating: Promise<void> | null = null;
 
-  /** @param leases a pool that nobody else uses, so that leases are renewed however busy the other one is; closed with the engine */
+  /** @param leases a dedicated pool, so that leases are renewed however busy the other pool is; closed with the engine */
   constructor(
     db: Database,
     leases: Database,
@@ -69,7 +69,7 @@ export class RunEngine {
     this.#slots = new Slots(this.#atATime);
   }
 
-  /** Begins to work. */
+  /** Starts processing. */
   async start(): Promise<void> {
     await heartbeat(this.#leases, this.#facts);
     this.#heart = setInterval(() => {
@@ -80,7 +80,7 @@ export class RunEngine {
     this.#loop = this.#workLoop();
   }
 
-  /** Gives back what it holds and ends. */
+  /** Returns claimed items and stops. */
   async close(): Promise<void> {
     this.#shutdown.abort('shutdown' satisfies Interruption);
     for (const { abort } of this.#held.values()) abort.abort('shutdown' satisfies Interruption);
@@ -101,7 +101,7 @@ export class RunEngine {
     return { id: this.#id, host: hostname(), pid: process.pid, slots: this.#options.slots };
   }
 
-  /** Adds what was done since to this minute's count. */
+  /** Adds recent work to the counters of the current minute. */
   async #writeDown(): Promise<void> {
     const did = this.#did;
     if (did.done + did.failed + did.busyMs === 0) return;
@@ -144,7 +144,7 @@ export class RunEngine {
     await delay(ms, undefined, { signal: this.#shutdown.signal }).catch(() => {});
   }
 
-  /** Claims items. What was claimed before an error is worked on all the same: nobody else would. */
+  /** Claims items. Items claimed before an error are processed anyway, because no other worker would. */
   async #claim(limit: number): Promise<{ items: ClaimedItem[]; error: unknown }> {
     const items: ClaimedItem[] = [];
     try {
@@ -178,7 +178,7 @@ export class RunEngine {
       await result.afterwards?.().catch((error) => log.warn({ err: error }, 'an item left something undone'));
     } catch (error) {
       await this.#fail(item, abort.signal, error, log).catch((second) => {
-        // The database is away. When it is back, the heartbeat gives the item back; or its lease runs out.
+        // The database is unavailable. When it is back, the heartbeat returns the item; otherwise its lease expires.
         this.#unreturned.add(item);
         log.error({ err: second }, 'an item could not be given back');
       });
@@ -188,7 +188,7 @@ export class RunEngine {
     }
   }
 
-  /** Works on an item in a slot. Work that gives no sign for too long is given up, and frees its slot. */
+  /** Processes an item in a slot. Work without a sign of life for too long is abandoned, and its slot is freed. */
   async #work(item: ClaimedItem, abort: AbortController, log: Logger): Promise<ItemResult> {
     const { signal } = abort;
     const handler = this.#handlerOf(item);
@@ -205,7 +205,7 @@ export class RunEngine {
     try {
       return await Promise.race([work, stuck]);
     } catch (error) {
-      // Should it come to something after all, that is let go.
+      // If it finishes after all, its result is released.
       work.then(
         (late) => late.release?.(),
         () => {},
@@ -219,7 +219,7 @@ export class RunEngine {
     }
   }
 
-  /** Decides what becomes of an item whose work, or the writing of it, failed. */
+  /** Decides what happens to an item whose work, or the recording of it, failed. */
   async #fail(item: ClaimedItem, signal: AbortSignal, error: unknown, log: Logger): Promise<void> {
     const interruption = signal.aborted ? signal.reason : null;
     if (interruption === 'lost' || error instanceof ItemLostError) return;

@@ -3,7 +3,7 @@ import type { FlowPart } from '../shared/flow-part.js';
 import { answer } from '../shared/schemas.js';
 import { countRuns } from './queries.js';
 
-/** How many runs are active, and how many ended with errors. */
+/** The number of active runs, and of runs that ended with errors. */
 export const runsFlow: FlowPart = {
   schema: { runs: answer({ active: Joi.number().integer(), faulty: Joi.number().integer() }) },
   async read({ db }) {

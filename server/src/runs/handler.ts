@@ -2,57 +2,59 @@ import type { Logger } from 'pino';
 import type { Transaction } from '../shared/database.js';
 import type { EndCounts } from './lease-queries.js';
 
-/** What an item came to, where that is not one unit of its outcome. */
+/** The unit counts of an item that stands for more than one unit. */
 export interface RecordedEnd extends Partial<EndCounts> {
   note?: string;
-  /** What its files took up, and take up now. */
+  /** The bytes of its files before and after. */
   bytes?: { before: number; after: number };
 }
 
-/** What came of an item's work. */
+/** The result of an item's work. */
 export interface ItemResult {
-  /** `failed` is final: trying again would come to the same. Throw instead when it could go better the next time. */
+  /** `failed` is final: another attempt would give the same result. Throw instead when a retry may succeed. */
   outcome: 'done' | 'skipped' | 'failed';
   /** What was made, or why it was skipped, in a few words. */
   note?: string;
   /** Why it failed, in a sentence that says what to do. */
   error?: string;
   /**
-   * Makes what was made durable, before `record`. It waits for disks and networks and not for the processor, so the
-   * next item is worked on meanwhile. A failure counts as one of `work`.
+   * Makes the result durable, before `record`. It waits for disks and networks rather than the CPU, so the next item
+   * is processed meanwhile. A failure counts as a failure of `work`.
    */
   persist?(): Promise<void>;
-  /** Writes what was made, in the transaction that ends the item. An item that stands for several units says
-   * how many of them came to what. Not called when the item was lost to another worker. */
+  /**
+   * Records the result, in the transaction that ends the item. An item that stands for several units returns the
+   * count of each outcome. Not called when the item was lost to another worker.
+   */
   // biome-ignore lint/suspicious/noConfusingVoidType: most count by the outcome of the item, and return nothing
   record?(tx: Transaction): Promise<RecordedEnd | void>;
-  /** What may only happen once the end of the item is in the database for good. It may be missed when the worker dies. */
+  /** Runs only after the end of the item is committed. It may be missed when the worker dies. */
   afterwards?(): Promise<void>;
-  /** Lets go of what was held on disk; called at the very end, whatever came of the item. */
+  /** Releases temporary files; called last, whatever happened to the item. */
   release?(): Promise<void>;
 }
 
 export interface ItemContext {
-  /** Aborts when the run is stopped, the lease was lost, or the worker shuts down. */
+  /** Aborts when the run is stopped, the lease is lost, or the worker shuts down. */
   signal: AbortSignal;
-  /** The run to which the item belongs. */
+  /** The item's run. */
   runId: string;
   log: Logger;
 }
 
 /**
- * Carries out the items of one kind of run. `work` may be repeated at any time: after a crash the same item comes
- * again, so it changes nothing outside of content-addressed blobs; all else belongs into `record`.
+ * Processes the items of one run kind. `work` may be repeated at any time: after a crash the same item is processed
+ * again, so it must change nothing except content-addressed blobs; everything else belongs in `record`.
  */
 export interface RunHandler<Input> {
   work(input: Input, context: ItemContext): Promise<ItemResult>;
-  /** Work that takes longer is given up as stuck, in milliseconds. @defaultValue the engine's */
+  /** Work that takes longer is abandoned as stuck, in milliseconds. @defaultValue the engine's */
   maxMs?: number;
-  /** Writes what it means that an item was tried for the last time, in the transaction that ends it. */
+  /** Records the consequences of a final failure, in the transaction that ends the item. */
   giveUp?(tx: Transaction, input: Input, error: string): Promise<void>;
 }
 
-/** A handler with the kind of run whose items it works on. */
+/** A handler with the run kind it processes. */
 export interface BoundRun {
   kind: string;
   handler: RunHandler<unknown>;

@@ -19,7 +19,7 @@ export interface NewItem {
   weight?: number;
 }
 
-/** Adds items to a run that is held; an item whose key is there already is not added again. @returns how many are new */
+/** Adds items to a locked run; items whose key exists already are ignored. @returns how many are new */
 export async function insertItems(
   tx: Transaction,
   runId: string,
@@ -49,7 +49,7 @@ export async function insertItems(
 }
 
 /**
- * Adds items to a run by one statement, one for each row of a selection; count them by {@link recountTotal} at the end.
+ * Adds items to a run with one statement, one for each selected row; call {@link recountTotal} at the end.
  *
  * @param selection selects `item_key`, `title` and `input`, in this order; lists in its values are expanded
  */
@@ -66,7 +66,7 @@ export async function insertSelectedItems(
   );
 }
 
-/** Lets the failed items of a run that is held wait again. @returns how many */
+/** Requeues the failed items of a locked run. @returns how many */
 export async function requeueFailedItems(tx: Transaction, runId: string): Promise<number> {
   const row = await selectOne<{ weight: number }>(
     tx,
@@ -98,13 +98,14 @@ interface ItemRow {
   finished_at: Date | null;
 }
 
-/** Reads one page of a run's items in their order, with one more than `limit`. */
+/** Reads one page of a run's items in order, with one more than `limit`. */
 export async function listItems(
   db: Executor,
   run: RunRow,
   { limit, after, state }: { limit: number; after: number; state: ItemState | undefined },
 ): Promise<RunItem[]> {
-  // The waiting items of a stopped run are the stopped ones: stopping and resuming a million items changes one row.
+  // The waiting items of a stopped run count as stopped, so that stopping or resuming a million items changes one
+  // row.
   const stored = run.state === 'stopped' && state === 'stopped' ? 'waiting' : state;
   const values: SqlValue[] = [run.id, after, ...(stored === undefined ? [] : [stored]), limit + 1];
   const rows = await select<ItemRow>(
@@ -132,7 +133,7 @@ export async function listItems(
   }));
 }
 
-/** Counts a run's items in a state. */
+/** Counts a run's items in one state. */
 export async function countItems(db: Executor, run: RunRow, state: ItemState | undefined): Promise<number> {
   if (state === undefined) return run.items;
   const stored = run.state === 'stopped' && state === 'stopped' ? 'waiting' : state;

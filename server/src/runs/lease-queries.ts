@@ -8,18 +8,18 @@ import {
   type Transaction,
 } from '../shared/database.js';
 
-/** One item as a worker holds it. */
+/** An item claimed by a worker. */
 export interface ClaimedItem {
   id: number;
   runId: number;
   kind: string;
   title: string;
   input: unknown;
-  /** How many units it stands for in the run's counts. */
+  /** How many units it counts for. */
   weight: number;
-  /** How often it has been tried, this time included. */
+  /** The number of attempts, including this one. */
   attempts: number;
-  /** What proves that it is still held: another claim writes another token. */
+  /** Proves that the item is still claimed: each claim writes a new token. */
   token: string;
 }
 
@@ -32,7 +32,7 @@ interface ClaimableRow {
   attempts: number;
 }
 
-/** Lists the runs of some kinds that have work that may begin now, those first that are urgent and those that waited longest. */
+/** Lists the runs of the given kinds that have items ready to process, urgent ones first, then the longest waiting. */
 export async function listClaimableRuns(
   db: Executor,
   kinds: readonly string[],
@@ -52,8 +52,8 @@ export async function listClaimableRuns(
 }
 
 /**
- * Lets a run rest because what it runs on has a fault: none of its items is begun meanwhile, and it says why. Each time
- * the rest is longer, up to a minute.
+ * Pauses a run because something it depends on is faulty, and records why. Each pause is longer than the last, up to
+ * a minute.
  */
 export async function holdRun(tx: Transaction, runId: number, reason: string, baseMs: number): Promise<void> {
   await change(
@@ -67,7 +67,7 @@ export async function holdRun(tx: Transaction, runId: number, reason: string, ba
   );
 }
 
-/** Lets a run go on whose work succeeds again, or that somebody wants to go on. */
+/** Resumes a paused run, because its work succeeds again or a user asked for it. */
 export async function releaseRun(tx: Transaction, runId: number | string): Promise<void> {
   await change(
     tx,
@@ -76,10 +76,13 @@ export async function releaseRun(tx: Transaction, runId: number | string): Promi
   );
 }
 
-/** The longest sentence that is kept of an item or a run. */
+/** The maximum length of a stored item or run message. */
 const MAX_SENTENCE = 2000;
 
-/** Claims up to `limit` items of a run: nobody else gets them until the lease is over. Empty when there are none or the run was stopped. */
+/**
+ * Claims up to `limit` items of a run. No other worker gets them until the lease expires. Empty when there are none
+ * or the run was stopped.
+ */
 export async function claimItems(
   tx: Transaction,
   run: { id: number; kind: string },
@@ -126,7 +129,7 @@ export async function claimItems(
   }));
 }
 
-/** Renews leases. @returns the ids that are still held, and whether their run is being stopped */
+/** Renews leases. @returns the ids that are still claimed, and whether their run is being stopped */
 export async function renewLeases(
   db: Executor,
   held: readonly { id: number; token: string }[],
@@ -150,7 +153,7 @@ export async function renewLeases(
   return new Map(rows.map(({ id, state }) => [id, { isStopping: state === 'stopping' }]));
 }
 
-/** Ends an item that is still held. @returns false when it was lost to another worker: then nothing was written */
+/** Ends a claimed item. @returns false when it was lost to another worker, in which case nothing was written */
 export async function endItem(
   tx: Transaction,
   item: ClaimedItem,
@@ -158,7 +161,7 @@ export async function endItem(
     state: 'done' | 'skipped' | 'failed';
     note: string | null;
     error: string | null;
-    /** The kind of failure, the same for all that failed alike. */
+    /** The failure group: the same for all items that failed for the same reason. */
     reason: string | null;
   },
 ): Promise<boolean> {
@@ -179,7 +182,7 @@ export async function endItem(
   return affectedRows === 1;
 }
 
-/** Says afterwards what an item came to, and adds its bytes to those of its run. */
+/** Updates the outcome of an ended item, and adds its bytes to those of its run. */
 export async function updateItemEnd(
   tx: Transaction,
   { id, runId }: ClaimedItem,
@@ -200,7 +203,11 @@ export async function updateItemEnd(
   );
 }
 
-/** Gives an item back to wait for `delayMs`. An interrupted attempt doesn't count. @returns false when it was lost */
+/**
+ * Returns an item to the queue for at least `delayMs`. An interrupted attempt does not count.
+ *
+ * @returns false when it was lost
+ */
 export async function returnItem(
   tx: Transaction,
   item: ClaimedItem,
@@ -222,7 +229,7 @@ export async function returnItem(
   return affectedRows === 1;
 }
 
-/** Holds items whose lease is over: their worker died or lost the database. */
+/** Locks items whose lease has expired: their worker died or lost the database. */
 export async function lockExpiredItems(tx: Transaction): Promise<ClaimedItem[]> {
   const rows = await select<ClaimableRow & { token: string }>(
     tx,
@@ -252,14 +259,14 @@ export async function lockExpiredItems(tx: Transaction): Promise<ClaimedItem[]> 
   }));
 }
 
-/** What the units of an item came to. Together they are its weight. */
+/** The unit counts of an item by outcome; they add up to its weight. */
 export interface EndCounts {
   done: number;
   skipped: number;
   failed: number;
 }
 
-/** Adds an ended item to its run's counts. */
+/** Adds an ended item to its run's counters. */
 export async function countEnd(tx: Transaction, runId: number, counts: EndCounts): Promise<void> {
   await change(
     tx,
@@ -284,7 +291,7 @@ export async function updateRateSample(
   ]);
 }
 
-/** The database's clock, by which all leases are measured. */
+/** The database clock, by which all leases are measured. */
 export async function databaseNow(db: Executor): Promise<Date> {
   const row = await selectOne<{ now: Date }>(db, 'SELECT NOW(3) AS now');
   if (row === null) throw new Error("Expected the database's time, got no row");

@@ -32,19 +32,19 @@ import {
 } from './queries.js';
 import type { AnyRunKind, RunKind } from './run-kind.js';
 
-/** An item to be done. Its key makes adding it twice harmless. */
+/** An item to process. Its key makes adding it twice harmless. */
 export interface WantedItem<Input> {
   key: string;
   title: string;
   input: Input;
-  /** How many units it stands for in the run's counts. @defaultValue 1 */
+  /** How many units it counts for. @defaultValue 1 */
   weight?: number;
 }
 
-/** How a run is begun, apart from its kind. */
+/** Settings of a new run, apart from its kind. */
 export type RunStart = Omit<NewRun, 'kind' | 'countsBytes' | 'canUndo'>;
 
-/** Begins a run without items yet. */
+/** Starts a run without items. */
 export async function beginRun(tx: Transaction, kind: AnyRunKind, run: RunStart): Promise<string> {
   const { kind: name, countsBytes, undo } = kind;
   const id = await insertRun(tx, { ...run, kind: name, countsBytes, canUndo: undo !== null });
@@ -52,7 +52,7 @@ export async function beginRun(tx: Transaction, kind: AnyRunKind, run: RunStart)
   return id;
 }
 
-/** Adds items to the run of their kind that is open and going on, or begins one. */
+/** Adds items to the open, active run of their kind, or starts one. */
 export async function addToOpenRun<Input>(
   tx: Transaction,
   kind: RunKind<Input>,
@@ -69,7 +69,7 @@ export async function addToOpenRun<Input>(
   return id;
 }
 
-/** Adds items to a run that was begun. */
+/** Adds items to a run that has been started. */
 export async function addItems<Input>(
   tx: Transaction,
   runId: string,
@@ -80,7 +80,7 @@ export async function addItems<Input>(
     await insertItems(tx, runId, items.slice(at, at + INSERT_ROWS));
 }
 
-/** Begins a run over a list, each of its items a group of `perItem` of them. @returns the run's id */
+/** Starts a run over a list, with `perItem` entries per item. @returns the run's id */
 export async function beginGroupedRun<Subject, Input>(
   db: Database,
   kind: RunKind<Input>,
@@ -115,13 +115,13 @@ export async function beginGroupedRun<Subject, Input>(
 
 const INSERT_ROWS = 1000;
 
-/** Ends a run that turned out to have nothing to do. */
+/** Ends a run that has nothing to do. */
 export async function endIfEmpty(tx: Transaction, id: string): Promise<void> {
   const run = await findRun(tx, id, { lock: true });
   if (run && run.total === 0) await updateRunState(tx, id, 'done');
 }
 
-/** Counts an item's end into its run, follows the rate, and ends the run with its last item. */
+/** Adds an ended item to its run's counters, updates the rate, and ends the run with its last item. */
 export async function recordItemEnd(tx: Transaction, item: ClaimedItem, counts: EndCounts): Promise<void> {
   await countEnd(tx, item.runId, counts);
   const run = await findRun(tx, String(item.runId), { lock: true });
@@ -142,7 +142,7 @@ export async function recordItemEnd(tx: Transaction, item: ClaimedItem, counts: 
   await finishRunIfDone(tx, run);
 }
 
-/** Brings a run that is held to its end when nothing is left to do, or nothing is held while it is stopping. */
+/** Finishes a locked run when no items remain, or when it is stopping and none is claimed. */
 export async function finishRunIfDone(tx: Transaction, run: RunRow): Promise<void> {
   if (!isActive(run.state)) return;
   if (endedItems(run) >= run.total) await endRun(tx, run, finalState(run));
@@ -150,7 +150,7 @@ export async function finishRunIfDone(tx: Transaction, run: RunRow): Promise<voi
     await endRun(tx, run, 'stopped');
 }
 
-/** Stops a run: what is being worked on is given back, and nothing new is begun. Stopping twice does no harm. */
+/** Stops a run: items in progress are returned, and no new ones are claimed. Stopping twice has no further effect. */
 export async function stopRun(db: Database, id: string, by: string): Promise<RunRow> {
   return steer(db, id, by, async (tx, run) => {
     if (run.state === 'waiting' || run.state === 'working') {
@@ -159,7 +159,7 @@ export async function stopRun(db: Database, id: string, by: string): Promise<Run
   });
 }
 
-/** Goes on with a run that was stopped. */
+/** Resumes a stopped run. */
 export async function resumeRun(db: Database, id: string, by: string): Promise<RunRow> {
   return steer(db, id, by, async (tx, run) => {
     if (run.state === 'stopping' || run.state === 'stopped') await updateRunState(tx, id, 'waiting');
@@ -167,7 +167,7 @@ export async function resumeRun(db: Database, id: string, by: string): Promise<R
   });
 }
 
-/** Tries the failed items of a run again. */
+/** Retries the failed items of a run. */
 export async function retryRun(db: Database, id: string, by: string): Promise<RunRow> {
   return steer(db, id, by, async (tx, run) => {
     const count = await requeueFailedItems(tx, id);

@@ -2,7 +2,7 @@ import type { LiveSource } from '../events/live-source.js';
 import { databaseNow } from './lease-queries.js';
 import { listRunsChangedSince, toRunAnswer } from './queries.js';
 
-/** Progress changes many times a second and is nobody's history: it is read from the runs and not from the outbox. */
+/** Progress changes many times a second and is not worth storing: it is read from the runs, not from the outbox. */
 export const runProgress: LiveSource = {
   event: 'run.progress',
   right: 'runs:read',

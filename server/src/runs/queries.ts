@@ -46,7 +46,7 @@ export async function findRun(db: Executor, id: string, { lock = false } = {}): 
   ]);
 }
 
-/** Finds a run of a kind that is going on or waits to; null when there is none. */
+/** Finds a run of a kind that is active or queued; null when there is none. */
 export async function findActiveRun(db: Executor, kind: string): Promise<RunRow | null> {
   return selectOne<RunRow>(
     db,
@@ -88,7 +88,7 @@ export async function countRuns(db: Executor, states: readonly RunState[] | null
   return rows[0]?.n ?? 0;
 }
 
-/** Lists the runs that changed after a moment of the database's clock, and that clock's now. */
+/** Lists the runs changed since a time on the database clock, with the current time. */
 export async function listRunsChangedSince(db: Executor, since: Date): Promise<RunRow[]> {
   return select<RunRow>(
     db,
@@ -102,13 +102,13 @@ export interface NewRun {
   countsBytes: boolean;
   canUndo: boolean;
   title: string;
-  /** The folder in which all of its files are: the title then says how many there are, and where. */
+  /** The folder that contains all of its files; the title then gives their number and this folder. */
   folder?: string;
   by: string;
-  /** An open run takes more items while it is going on. */
+  /** An open run accepts more items while it is active. */
   isOpen?: boolean;
   isUrgent?: boolean;
-  /** The run whose changes it takes back. */
+  /** The run whose changes it undoes. */
   undoOf?: string;
 }
 
@@ -137,13 +137,13 @@ export async function insertRun(
   );
 }
 
-/** Finds the open run of a kind that is still going on, and holds it; null when there is none. */
+/** Finds and locks the active open run of a kind; null when there is none. */
 export async function lockOpenRun(
   tx: Transaction,
   kind: string,
 ): Promise<{ id: string; folder: string | null } | null> {
   const isOpen = "is_open = 1 AND state IN ('waiting', 'working')";
-  // First without holding anything: a search that holds what it passes would wait for all that others hold.
+  // Searched without a lock first: a locking search would wait for every row locked by others.
   const found = await selectOne<{ id: number }>(
     tx,
     `SELECT id FROM runs WHERE kind = ? AND ${isOpen} ORDER BY id DESC LIMIT 1`,
@@ -158,7 +158,7 @@ export async function lockOpenRun(
   return held && { id: String(held.id), folder: held.folder };
 }
 
-/** Writes down the folder in which all files of a run are. */
+/** Records the folder that contains all files of a run. */
 export async function updateRunFolder(tx: Transaction, id: string, folder: string): Promise<void> {
   await change(tx, 'UPDATE runs SET folder = ? WHERE id = ?', [folder, id]);
 }
@@ -183,7 +183,7 @@ export async function updateRunState(tx: Transaction, id: string, state: RunStat
   );
 }
 
-/** Counts a run's items that a worker holds now. */
+/** Counts a run's claimed items. */
 export async function countWorkingItems(tx: Transaction, runId: string): Promise<number> {
   return (
     (
@@ -196,7 +196,7 @@ export async function countWorkingItems(tx: Transaction, runId: string): Promise
   );
 }
 
-/** Turns a row into an answer. */
+/** Converts a row to an answer. */
 export function toRunAnswer(row: RunRow, nowMs: number): Run {
   const isMoving = row.state === 'working' || row.state === 'stopping';
   const rate =

@@ -5,7 +5,7 @@ import { runProgress } from './progress.js';
 import { runRoutes } from './routes.js';
 import { workerRoutes } from './worker-routes.js';
 
-/** Long work as runs with items, and the workers that carry it out. */
+/** Long work as runs with items, and the workers that process them. */
 export function runsRoom(): Room {
   return {
     name: 'runs',

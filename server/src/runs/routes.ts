@@ -22,7 +22,7 @@ interface ListQuery<State> {
   state?: State;
 }
 
-/** @param kinds every kind of run, of which some can be undone */
+/** @param kinds every run kind, some of which can be undone */
 export function runRoutes(kinds: readonly AnyRunKind[]): Route[] {
   return [
     route<object, ListQuery<RunState>>({

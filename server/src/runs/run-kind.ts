@@ -1,32 +1,27 @@
 import type { Database } from '../shared/database.js';
 import type { BoundRun, RunHandler } from './handler.js';
 
-/** A kind of run, as the room that offers it states it. `Input` is what one of its items holds, as JSON. */
+/** A run kind, declared by the room that offers it. `Input` is the data of one item, stored as JSON. */
 export interface RunKind<Input = never> {
   /** Public, kebab-case, never reused. */
   kind: string;
-  /** What such a run does, in a few words. */
+  /** A short name for users. */
   label: string;
-  /** Whether its items make files of others, so that bytes before and after are counted. */
+  /** Whether its items replace files, so that bytes before and after are counted. */
   countsBytes: boolean;
-  /** Begins the run that undoes one of this kind; null when it can't be undone. */
+  /** Starts the run that undoes one of this kind; null when it cannot be undone. */
   undo: UndoRun | null;
-  /** Names what works on its items. */
+  /** Declares the handler of its items. */
   bind(handler: RunHandler<Input>): BoundRun;
 }
 
-/**
- * Begins the run that undoes another.
- *
- * @returns its id
- * @throws UniferumError `conflict` when nothing is left to undo
- */
+/** Starts the run that undoes another. @returns its id @throws UniferumError `conflict` when nothing is left to undo */
 export type UndoRun = (db: Database, run: { id: string; title: string }, by: string) => Promise<string>;
 
-/** What is known of a kind without its items' type. */
+/** A run kind without the type of its items. */
 export type AnyRunKind = Pick<RunKind, 'kind' | 'label' | 'countsBytes' | 'undo'>;
 
-/** States a kind of run. */
+/** Declares a run kind. */
 export function defineRun<Input>({
   kind,
   label,

@@ -1,4 +1,4 @@
-/** A fixed number of places to work in; whoever comes when all are taken waits, in order. */
+/** A fixed number of slots; callers wait in order when all are taken. */
 export class Slots {
   #free: number;
   readonly #waiting: (() => void)[] = [];
@@ -8,9 +8,9 @@ export class Slots {
   }
 
   /**
-   * Takes a place.
+   * Takes a slot.
    *
-   * @returns what gives it back; calling that twice does no harm
+   * @returns a function that releases it; calling it twice is harmless
    * @throws the signal's reason when it aborts while waiting
    */
   async take(signal: AbortSignal): Promise<() => void> {

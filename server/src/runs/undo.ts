@@ -5,10 +5,10 @@ import { findRun } from './queries.js';
 import type { AnyRunKind } from './run-kind.js';
 
 /**
- * Begins to undo what a run changed.
+ * Starts undoing the changes of a run.
  *
- * @returns the id of the run that does it
- * @throws UniferumError `not-found`, `conflict` when it can't be undone
+ * @returns the id of the undo run
+ * @throws UniferumError `not-found`, `conflict` when it cannot be undone
  */
 export async function beginUndo(
   db: Database,

@@ -10,7 +10,7 @@ import {
   type Transaction,
 } from '../shared/database.js';
 
-/** What a worker says of itself. */
+/** What a worker reports about itself. */
 export interface WorkerFacts {
   id: string;
   host: string;
@@ -18,11 +18,11 @@ export interface WorkerFacts {
   slots: number;
 }
 
-/** After so many seconds without a word a worker counts as gone. */
+/** A worker that has not reported for this many seconds counts as gone. */
 export const GONE_AFTER_S = 60;
 const KEPT_HOURS = 24;
 
-/** Says that a worker is alive. */
+/** Records that a worker is alive. */
 export async function heartbeat(db: Executor, { id, host, pid, slots }: WorkerFacts): Promise<void> {
   await change(
     db,
@@ -32,7 +32,7 @@ export async function heartbeat(db: Executor, { id, host, pid, slots }: WorkerFa
   await change(db, 'DELETE FROM workers WHERE seen_at < NOW(3) - INTERVAL 1 HOUR');
 }
 
-/** Says that a worker has ended in an orderly way. */
+/** Records that a worker has shut down cleanly. */
 export async function removeWorker(db: Executor, worker: string): Promise<void> {
   await change(db, 'DELETE FROM workers WHERE id = ?', [worker]);
 }
@@ -46,7 +46,7 @@ export async function hasLivingWorker(db: Executor, seconds: number): Promise<bo
   );
 }
 
-/** How many items all living workers work on at a time; 1 when there is none, because one will be started. */
+/** The number of items that all live workers process at a time; 1 when there is none, because one will be started. */
 export async function countSlots(db: Executor): Promise<number> {
   const row = await selectOne<{ slots: number | null }>(
     db,
@@ -56,7 +56,7 @@ export async function countSlots(db: Executor): Promise<number> {
   return Math.max(1, Number(row?.slots ?? 1));
 }
 
-/** Adds what a worker did to its current minute, and forgets minutes of the day before. */
+/** Adds a worker's results to the current minute, and deletes minutes older than a day. */
 export async function addToMinute(
   db: Executor,
   worker: string,
@@ -72,7 +72,7 @@ export async function addToMinute(
   await change(db, 'DELETE FROM worker_minutes WHERE minute < NOW() - INTERVAL ? HOUR', [KEPT_HOURS]);
 }
 
-/** Reads what the workers are and do. `minutes` is how far the throughput goes back. */
+/** Reads the workers and their activity. `minutes` sets how far back the throughput goes. */
 export async function readWorkers(db: Executor, minutes: number): Promise<WorkersAnswer> {
   const [workers, hour, items, throughput, queue] = await Promise.all([
     select<WorkerFacts & { started_at: Date; seen_at: Date; is_alive: number }>(
@@ -147,7 +147,7 @@ export async function readWorkers(db: Executor, minutes: number): Promise<Worker
   };
 }
 
-/** Groups failed items by why they failed, the largest group first. */
+/** Groups failed items by reason, largest group first. */
 export async function listFailures(db: Executor): Promise<FailureGroup[]> {
   const rows = await select<{ reason: string; kind: string; count: number; example: string; last_at: Date }>(
     db,
@@ -183,7 +183,7 @@ export async function listRunsOfFailure(
   return rows.map(({ run_id }) => String(run_id));
 }
 
-/** Lets items of a run that is held, and that failed for a reason, wait again. @returns how many */
+/** Requeues the items of a locked run that failed for a reason. @returns how many */
 export async function requeueFailures(tx: Transaction, runId: string, reason: string): Promise<number> {
   const [row] = await selectExpanded<{ weight: number | null }>(
     tx,

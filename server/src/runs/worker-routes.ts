@@ -89,7 +89,7 @@ export const workerRoutes: Route[] = [
   }),
 ];
 
-/** Lets all items wait again that failed for a reason, in whichever run. */
+/** Requeues all items that failed for a reason, across runs. */
 async function retryFailures(
   db: Database,
   failure: { reason: string; kind: string },

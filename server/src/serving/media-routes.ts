@@ -27,10 +27,10 @@ import { type Route, route } from '../shared/route.js';
 import { sendContent } from '../stores/send-content.js';
 import type { ServingTools, ToolsFor } from './tools.js';
 
-/** Short, because the bytes at an address change with a new version; the entity tag makes asking again cheap. */
+/** Short, because the bytes at a URL change with a new version; the entity tag makes revalidation cheap. */
 const CACHE_CONTROL = 'public, max-age=60, stale-while-revalidate=600';
 
-/** How many moves and renames of folders are followed in a row. */
+/** The maximum number of folder moves and renames followed in a row. */
 const MAX_FOLDER_FORWARDS = 8;
 
 export function mediaRoutes(toolsFor: ToolsFor): Route[] {
@@ -39,7 +39,7 @@ export function mediaRoutes(toolsFor: ToolsFor): Route[] {
       method: 'get',
       path: '/media/{path*}',
       access: 'anyone',
-      // A page shows many pictures at a time, and a proxy stands for many people.
+      // A page shows many pictures at once, and a proxy stands for many people.
       atOnce: 500,
       summary: 'Get an original or a rendition; old addresses redirect',
       params: Joi.object({ path: Joi.array().items(Joi.string()).required() }),
@@ -68,7 +68,7 @@ function refuse(path: string): never {
   throw notFound(`The address /media${path}`);
 }
 
-/** Who asks, and the request itself. */
+/** The caller and the request. */
 interface Asking {
   who: Principal;
   req: Request;
@@ -128,7 +128,7 @@ async function answerRendition(
       renditionAddress(asset.folder_path, asset.address_stem, address.recipe, extension),
     );
   tools.rendering.requests.add(asset.id, address.recipe, variant);
-  // It is shown as it is, and the one that is looked at is made again before all others.
+  // The current file is served as is, and the requested rendition is remade before all others.
   if (state === 'outdated') makeSoon(tools, asset);
   const name = `${asset.address_stem}~${address.recipe}.${variant === '' ? extension : variant}`;
   return sendContent(req, res, tools.store, {
@@ -142,7 +142,10 @@ async function answerRendition(
   });
 }
 
-/** Gets a rendition that is not there yet: made now where its recipe says so, else soon. Null when nobody knows of it. */
+/**
+ * Gets a rendition that does not exist yet: rendered now if its recipe says so, queued otherwise. Null when it is
+ * unknown.
+ */
 async function getRendition(
   tools: ServingTools,
   asset: AssetRow,
@@ -153,7 +156,7 @@ async function getRendition(
   if (main?.sha256) return found;
   if (main?.state === 'failed') return main;
   const recipe = await findRecipe(tools.db, recipeName);
-  // A recipe that is being applied to a large library has not come to this asset yet.
+  // A recipe that is still being applied to a large library has not reached this asset yet.
   if (main === null && !(recipe && recipeApplies(recipe, { ...asset, folder: asset.folder_path })))
     return null;
   if (main === null) await wantRendition(tools.db, asset, recipeName);
@@ -162,7 +165,7 @@ async function getRendition(
   return (await findRendition(tools.db, asset.id, recipeName, variant)) ?? 'not-made';
 }
 
-/** Not made yet, or can't be made: the page shows the original rather than a broken picture. */
+/** Not rendered yet, or failed: the page shows the original instead of a broken picture. */
 function showOriginal(tools: ServingTools, asset: AssetRow): Answer {
   return {
     status: 302,
@@ -173,7 +176,7 @@ function showOriginal(tools: ServingTools, asset: AssetRow): Answer {
   };
 }
 
-/** An address that was given up leads to what is nearest to it. */
+/** A retired URL redirects to the nearest equivalent. */
 async function answerSubstitute(
   tools: ServingTools,
   asset: AssetRow,
@@ -203,7 +206,7 @@ async function answerForward(tools: ServingTools, address: MediaAddress): Promis
   return null;
 }
 
-/** Where a thing that was at an address is now; null when nothing is known of it. */
+/** The current URL of something that used to be at this one; null when unknown. */
 async function currentAddress(
   tools: ServingTools,
   address: MediaAddress,
@@ -228,7 +231,7 @@ async function findLiveId(tools: ServingTools, address: MediaAddress): Promise<s
   return asset && String(asset.id);
 }
 
-/** Follows the nearest folder on the path that was moved or renamed. */
+/** Follows the nearest moved or renamed folder on the path. */
 async function movedFolder(tools: ServingTools, path: string): Promise<string | null> {
   for (const step of pathChain(path).reverse()) {
     if (parentPath(step) === null) return null;

@@ -9,20 +9,20 @@ import { SharedWork } from '../shared/shared-work.js';
 import { explainStoreFault } from '../stores/store-faults.js';
 import { findPublicOriginal, putPublicOriginal } from './queries.js';
 
-/** What is sent of an original. */
+/** What is served for an original. */
 export interface PublicOriginal {
   bytes: number;
-  /** Null is the original as it is. */
+  /** Null for the unmodified original. */
   pieces: readonly Piece[] | null;
-  /** Which form of it that is. */
+  /** Identifies the public form. */
   form: string | null;
 }
 
-/** So many public forms are kept in memory, none of them in more pieces than this. */
+/** How many public forms are cached, each with at most this many pieces. */
 const KEPT = 2000;
 const KEPT_PIECES = 200;
 
-/** Originals as strangers may see them: without the embedded metadata that their folders keep back. */
+/** Originals as the public sees them: without the embedded metadata that their folders withhold. */
 export class PublicOriginals {
   readonly #db: Executor;
   readonly #store: ByteStore;
@@ -36,7 +36,7 @@ export class PublicOriginals {
     this.#inspector = inspector;
   }
 
-  /** @throws UniferumError `metadata-kept` when its metadata can't be taken out, `busy` */
+  /** @throws UniferumError `metadata-kept` when the metadata cannot be removed, `busy` */
   async open(asset: AssetRow): Promise<PublicOriginal> {
     const whole = { bytes: asset.bytes, pieces: null, form: null };
     if (!isCleanable(asset.mime) || asset.bytes === 0) return whole;

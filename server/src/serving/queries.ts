@@ -1,7 +1,7 @@
 import type { PublicMetadata } from '@uniferum/core/library';
 import { change, type Executor, select, selectOne } from '../shared/database.js';
 
-/** An original's public form, as it is written down. */
+/** The stored public form of an original. */
 export interface PublicOriginalRow {
   bytes: number;
   pieces: string;
@@ -33,7 +33,7 @@ export async function putPublicOriginal(
   );
 }
 
-/** Forgets public forms of originals that are gone, some at a time. @returns how many */
+/** Deletes public forms of deleted originals, in batches. @returns how many */
 export async function deleteOrphanedPublicOriginals(db: Executor): Promise<number> {
   const rows = await select<{ sha256: string }>(
     db,

@@ -6,7 +6,7 @@ import { mediaRoutes } from './media-routes.js';
 import { PublicOriginals } from './public-originals.js';
 import { deleteOrphanedPublicOriginals } from './queries.js';
 
-/** The public addresses of originals and renditions. */
+/** The public URLs of originals and renditions. */
 export function servingRoom(
   services: Services,
   { inspector, rendering }: { inspector: Inspector; rendering: Rendering },

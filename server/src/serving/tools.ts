@@ -2,11 +2,11 @@ import type { RecipeTools } from '../recipes/tools.js';
 import type { Services } from '../shared/services.js';
 import type { PublicOriginals } from './public-originals.js';
 
-/** What serving addresses needs beside what recipes need. */
+/** What serving needs in addition to what recipes need. */
 export interface ServingTools extends RecipeTools {
-  /** Originals as strangers may see them. */
+  /** Originals as the public sees them. */
   originals: PublicOriginals;
 }
 
-/** Completes the services of a request. */
+/** Adds what serving needs to the services of a request. */
 export type ToolsFor = (services: Services) => ServingTools;

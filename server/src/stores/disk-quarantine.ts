@@ -1,12 +1,12 @@
 import { link, lstat, lutimes, mkdir, readdir, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 
-/** Blobs that nothing references: set aside before they are deleted, so that one can be restored. */
+/** Unreferenced blobs, set aside before they are deleted so that one can be restored. */
 export class DiskQuarantine {
   readonly #folder: string;
   readonly #pathOf: (sha256: string) => string;
 
-  /** @param pathOf where a blob lies that is kept */
+  /** @param pathOf the path of a stored blob */
   constructor(folder: string, pathOf: (sha256: string) => string) {
     this.#folder = folder;
     this.#pathOf = pathOf;
@@ -22,7 +22,7 @@ export class DiskQuarantine {
   async restore(sha256: string): Promise<void> {
     const target = this.#pathOf(sha256);
     await link(join(this.#folder, sha256), target).catch((error) => {
-      // The same bytes came in again in the meantime.
+      // The same bytes have been stored again in the meantime.
       if (error.code !== 'EEXIST') throw error;
     });
     await this.delete(sha256);

@@ -28,15 +28,15 @@ import { explainStoreFault } from './store-faults.js';
 
 const DIGEST = /^[0-9a-f]{64}$/;
 
-/** A file in staging that nobody has touched for so long belongs to a process that died. */
+/** A staging file untouched for this long belongs to a dead process. */
 const ABANDONED_MS = 24 * 3_600_000;
-/** With less than this left on its disk the store counts as full, before the last write fails. */
+/** Below this much free space the store counts as full, before writes start to fail. */
 const LEAST_FREE_BYTES = 1_000_000;
 const PROBE = Buffer.alloc(4096, 'x');
 
 /**
- * Keeps blobs in a folder: `blobs/ab/<sha256>`; what arrives is written to `staging/` beside it. One level of 256 folders
- * holds millions of files well, and spares making a folder for nearly every file.
+ * Stores blobs in a folder: `blobs/ab/<sha256>`; incoming files are written to `staging/` beside it. One level of 256
+ * folders is enough for millions of files, and avoids creating a folder for nearly every file.
  */
 export class DiskStore implements ByteStore {
   readonly name = 'server';
@@ -48,7 +48,7 @@ export class DiskStore implements ByteStore {
     this.#quarantine = new DiskQuarantine(join(root, 'aside'), (sha256) => this.localPath(sha256));
   }
 
-  /** Makes the folders, and clears staging of what died there. */
+  /** Creates the folders, and clears abandoned staging files. */
   async prepare(): Promise<void> {
     await this.#prepareBlobs();
     await mkdir(this.#staging, { recursive: true });
@@ -56,7 +56,7 @@ export class DiskStore implements ByteStore {
     await this.sweepStaging(ABANDONED_MS);
   }
 
-  /** Makes the folders of the blobs, and brings those up that an earlier version kept one level deeper. */
+  /** Creates the blob folders, and moves up blobs that an earlier version stored one level deeper. */
   async #prepareBlobs(): Promise<void> {
     for (let n = 0; n < 256; n += 1) {
       const folder = join(this.#root, 'blobs', n.toString(16).padStart(2, '0'));
@@ -106,7 +106,7 @@ export class DiskStore implements ByteStore {
   }
 
   async stage(stream: Readable, { limitBytes }: { limitBytes: number }): Promise<StagedBytes> {
-    // It may break off before it is read; the reading below meets the error all the same.
+    // It may fail before it is read; the read below handles the error anyway.
     stream.on('error', () => {});
     const path = join(this.#staging, randomUUID());
     const file = await this.#own(open(path, 'wx', 0o644));
@@ -167,8 +167,8 @@ export class DiskStore implements ByteStore {
   }
 
   /**
-   * Copies a small file without leaving the thread: the ways through the thread pool and back would cost several times
-   * what the copying does. Null when it is not small.
+   * Copies a small file on the main thread: a round trip through the thread pool costs several times the copy itself.
+   * Null when the file is not small.
    */
   async #copySmall(path: string): Promise<StagedBytes | null> {
     const read = readSmall(path);
@@ -215,10 +215,10 @@ export class DiskStore implements ByteStore {
     try {
       const entry = await lstat(path);
       if (!entry.isSymbolicLink()) return true;
-      // The link carries the time that the file had when it was registered in place.
+      // The link's time is that of the file when it was imported in place.
       return Math.abs((await stat(path)).mtimeMs - entry.mtimeMs) < PLACED_TOLERANCE_MS;
     } catch {
-      // A sweep may have put it aside in the moment in which somebody came to hold it again.
+      // The cleanup may have quarantined it just as somebody locked it again.
       return this.restoreQuarantined(sha256).then(
         () => true,
         () => false,
@@ -232,7 +232,7 @@ export class DiskStore implements ByteStore {
   }
 
   async keptSince(sha256: string): Promise<number | null> {
-    // The time of the name, not of the content: a file that is taken over keeps the time at which it was written.
+    // The time of the name, not of the content: an imported file keeps its original modification time.
     return (await lstat(this.localPath(sha256)).catch(() => null))?.ctimeMs ?? null;
   }
 
@@ -273,7 +273,7 @@ export class DiskStore implements ByteStore {
     });
   }
 
-  /** Waits for work on the store's own files: what fails there is the store's fault. */
+  /** Runs an operation on the store's own files: any failure is the store's. */
   #own<Result>(work: Promise<Result>): Promise<Result> {
     return work.catch((error) => {
       throw explainStoreFault(error, this.name, { isOwn: true });
@@ -285,14 +285,14 @@ export class DiskStore implements ByteStore {
   }
 }
 
-/** A linked file is the source itself: whoever writes it further changes what was read. */
+/** A linked file is the source itself: a later write to it changes what was read. */
 async function wasChanged(staged: string, source: FileIdentity): Promise<boolean> {
   const now = await identify(staged);
   const isLinked = now.inode === source.inode && now.device === source.device;
   return isLinked && !isSameFile(now, source);
 }
 
-/** The precision with which a disk keeps the time of a link. */
+/** The precision with which file systems store a link's time. */
 const PLACED_TOLERANCE_MS = 1;
 
 async function refuseToKeep(): Promise<never> {

@@ -4,18 +4,18 @@ import { crc32 } from 'node:zlib';
 import { SNIFF_BYTES } from '@uniferum/core/intake';
 import type { ByteFacts } from '../shared/byte-store.js';
 
-/** Up to this size a file is hashed whole, off the main thread; beyond, in pieces as it is read. */
+/** Up to this size a file is hashed whole, off the main thread; larger ones in pieces as they are read. */
 const WHOLE_BYTES = 4 * 1024 * 1024;
-/** Up to this size the way to another thread and back costs more than the hashing does. */
+/** Up to this size, handing the work to another thread costs more than hashing. */
 const SMALL_BYTES = 256 * 1024;
 const PIECE_BYTES = 1024 * 1024;
 
-/** Reads a file once for its digests, its size and its first bytes. */
+/** Reads a file once for its digests, size and first bytes. */
 export async function hashFile(path: string): Promise<ByteFacts> {
   return (await stat(path)).size <= WHOLE_BYTES ? hashWhole(await readFile(path)) : hashInPieces(path);
 }
 
-/** Takes the digests of bytes; of many off the main thread. */
+/** Computes digests; large inputs off the main thread. */
 export async function hashWhole(data: Buffer): Promise<ByteFacts> {
   const digest = data.length <= SMALL_BYTES ? hash('sha256', data) : digestElsewhere(data);
   const checksum = crc32(data);

@@ -1,10 +1,10 @@
 import type { Room } from '../house/room.js';
 import type { Services } from '../shared/services.js';
 
-/** A file in staging that nobody has touched for so long belongs to a process that died. */
+/** A staging file untouched for this long belongs to a dead process. */
 const ABANDONED_MS = 24 * 3_600_000;
 
-/** Where bytes are kept. */
+/** Where bytes are stored. */
 export function storesRoom({ store }: Services): Room {
   return {
     name: 'stores',

@@ -8,33 +8,33 @@ import { UniferumError } from '../shared/errors.js';
 import { hasCurrent } from '../shared/etag.js';
 import { servedType } from '../shared/media-origin.js';
 
-/** Bytes to be sent, with what a browser needs to know of them. */
+/** Bytes to send, with what a browser needs to know about them. */
 export interface Content {
   sha256: string;
   bytes: number;
   mime: string;
   name: string;
-  /** Null when that says nothing of these bytes. */
+  /** Null when no modification time applies to these bytes. */
   modifiedAt: Date | null;
-  /** Saves the file instead of showing it. */
+  /** Saves the file instead of displaying it. */
   asAttachment: boolean;
   cacheControl: string;
-  /** Of which pieces of the kept bytes they consist; null is the kept bytes themselves. */
+  /** The pieces of the stored bytes to send; null sends all of them. */
   pieces?: readonly Piece[] | null;
-  /** Which form of the kept bytes that is. */
+  /** Identifies this form of the stored bytes. */
   form?: string | null;
 }
 
-/** Types that a browser may show from our origin: none of them runs scripts, given the policy below. */
+/** Types that a browser may display from our origin: none of them runs scripts, given the policy below. */
 const SHOWN = /^(?:image\/(?!svg)|audio\/|video\/|application\/pdf$|text\/(?:plain|csv|vtt)$)/;
 
-/** Keeps a picture that holds scripts, SVG above all, from running them when it is opened by itself. */
+/** Stops scripts in a picture, SVG above all, from running when it is opened directly. */
 const INERT_POLICY =
   "default-src 'none'; style-src 'unsafe-inline'; img-src data:; media-src 'self'; sandbox";
 
 /**
- * Sends bytes with entity tag, conditions and ranges (RFC 9110 §13, §14). Of several ranges the whole is sent, which
- * §14.2 allows.
+ * Sends bytes with entity tag, conditions and ranges (RFC 9110 §13, §14). A request for several ranges gets the
+ * whole, which §14.2 allows.
  */
 export async function sendContent(
   req: Request,
@@ -52,7 +52,7 @@ export async function sendContent(
   res.setHeader('Cache-Control', content.cacheControl);
   res.setHeader('Accept-Ranges', 'bytes');
   res.setHeader('Content-Security-Policy', INERT_POLICY);
-  // Pages of the site are on another origin and show these.
+  // Pages of the site on other origins embed these files.
   res.setHeader('Cross-Origin-Resource-Policy', 'cross-origin');
 
   const ifMatch = req.get('if-match');
@@ -117,7 +117,7 @@ async function stream(
   try {
     await pipeline(open(store, content, range), res);
   } catch (error) {
-    // The reader went away: there is nobody left to be told.
+    // The client has disconnected.
     if (!res.destroyed && !res.closed) throw error;
   }
 }

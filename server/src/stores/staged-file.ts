@@ -6,18 +6,18 @@ import type { ByteFacts, StagedBytes } from '../shared/byte-store.js';
 import { hashFile } from './hash-file.js';
 import { identify, isSameFile, syncFolder, withFile } from './staging.js';
 
-/** So long what was kept needs not be looked for again. */
+/** How long a stored blob is trusted to exist without checking again. */
 const TRUSTED_MS = 60_000;
 
-/** An open file, as far as keeping needs it. */
+/** An open file, as far as storing requires it. */
 export interface FileHandleToKeep {
   sync(): Promise<void>;
   close(): Promise<void>;
-  /** Whether the file may be another name of what is kept already. */
+  /** Whether the file may be another name of an already stored blob. */
   mayBeLinked: boolean;
 }
 
-/** A file that is opened again when it is to be made durable. */
+/** A file that is reopened to be made durable. */
 export function reopenToKeep(path: string): FileHandleToKeep {
   return {
     sync: () => withFile(path, (file: FileHandle) => file.sync()),
@@ -26,16 +26,16 @@ export function reopenToKeep(path: string): FileHandleToKeep {
   };
 }
 
-/** Where a staged file comes to be when it is kept. */
+/** Where a staged file is stored. */
 interface Place {
   target: string;
   copy: StagedBytes['copy'];
   isKept(): Promise<boolean>;
-  /** Waits for work on the store's own files, and explains its faults. */
+  /** Runs an operation on the store's own files and explains its faults. */
   own<Result>(work: Promise<Result>): Promise<Result>;
 }
 
-/** Makes what is done with a file in staging: it is kept, once and durably, or discarded. */
+/** Completes a staged file: stored once and durably, or discarded. */
 export function stageFile(
   path: string,
   facts: ByteFacts,
@@ -45,18 +45,18 @@ export function stageFile(
   let state: 'staged' | 'kept' | 'discarded' = 'staged';
   let keptAt = 0;
   const keepFirst = async () => {
-    // Durable before it is visible: the bytes, then the name, then the folder that holds the name.
+    // Durable before visible: the bytes, then the name, then the folder that contains the name.
     await handle.sync();
     renameSync(path, target);
     state = 'kept';
     keptAt = Date.now();
     await handle.close();
-    // Renaming one link of a file to another of the same leaves both.
+    // Renaming one hard link to another of the same file leaves both.
     if (handle.mayBeLinked) await rm(path, { force: true });
     await syncFolder(dirname(target));
   };
   const keepAgain = async () => {
-    // What was kept a moment ago is there: sweeps leave alone what is younger than a day.
+    // A blob stored a moment ago still exists: the cleanup ignores blobs younger than a day.
     if (Date.now() - keptAt < TRUSTED_MS) return;
     if (!(await isKept()))
       throw Object.assign(new Error(`${target} is not there any more`), { code: 'ENOENT' });
@@ -85,11 +85,7 @@ interface PlacedIn {
   own<Result>(work: Promise<Result>): Promise<Result>;
 }
 
-/**
- * Makes what is done with a file that stays where it lies: the store gets a link to it.
- *
- * @throws Error while somebody still writes it
- */
+/** Completes a file that stays where it is: the store gets a link to it. @throws Error while it is still being written */
 export async function placeFile(
   path: string,
   copy: StagedBytes['copy'],

@@ -8,9 +8,9 @@ import { crc32 } from 'node:zlib';
 import { SNIFF_BYTES } from '@uniferum/core/intake';
 import type { ByteFacts, FileIdentity } from '../shared/byte-store.js';
 
-/** Few large writes cost less than many small ones: network chunks are gathered up to this size. */
+/** Few large writes cost less than many small ones: network chunks are buffered up to this size. */
 const GATHER_BYTES = 1024 * 1024;
-/** Up to this size a file is copied without leaving the thread. */
+/** Up to this size a file is copied on the main thread. */
 const SMALL_BYTES = 512 * 1024;
 
 export interface Pass {
@@ -18,7 +18,7 @@ export interface Pass {
   isWhole: boolean;
 }
 
-/** Writes, hashes, counts and looks at the bytes in one go. The write of a chunk overlaps with the hashing of it. */
+/** Writes, hashes, counts and sniffs the bytes in one pass. Writing a chunk overlaps with hashing it. */
 export async function onePass(
   stream: Readable,
   write: (chunk: Buffer, position: number) => Promise<void>,
@@ -35,7 +35,7 @@ export async function onePass(
     bytes += chunk.length;
     if (bytes > limitBytes) continue;
     const written = write(chunk, position);
-    // It is awaited below; until then its failure must not count as unhandled.
+    // Awaited below; until then its failure must not count as unhandled.
     written.catch(() => {});
     hash.update(chunk);
     checksum = crc32(chunk, checksum);
@@ -67,7 +67,7 @@ async function* gather(stream: Readable): AsyncGenerator<Buffer> {
   if (size > 0) yield Buffer.concat(parts, size);
 }
 
-/** Writes a chunk whole, however many calls that takes. */
+/** Writes a whole chunk, however many calls that takes. */
 export async function writeWhole(file: FileHandle, chunk: Buffer, position: number): Promise<void> {
   let offset = 0;
   while (offset < chunk.length) {
@@ -89,7 +89,7 @@ export async function syncFolder(path: string): Promise<void> {
 /** Makes the bytes of an open file durable. */
 export const sync = promisify(fsync);
 
-/** Reads a small file whole; null when it is larger. @throws Error when it changes meanwhile */
+/** Reads a whole small file; null when it is larger. @throws Error when it changes meanwhile */
 export function readSmall(path: string): { data: Buffer; source: FileIdentity } | null {
   const file = openSync(path, 'r');
   try {
@@ -105,7 +105,7 @@ export function readSmall(path: string): { data: Buffer; source: FileIdentity } 
   }
 }
 
-/** Copies a file; where the disk can, without copying its bytes. @throws Error when it changes meanwhile */
+/** Copies a file, without copying its bytes where the file system supports it. @throws Error when it changes meanwhile */
 export async function copyUnchanged(path: string, target: string): Promise<FileIdentity> {
   const source = identityOf(await stat(path, { bigint: true }));
   await copyFile(path, target, constants.COPYFILE_FICLONE);
@@ -114,13 +114,13 @@ export async function copyUnchanged(path: string, target: string): Promise<FileI
 }
 
 /**
- * Gives a file a second name, or copies it where that can't be: on another disk, or when the file has several names
- * already, because whoever has the others could go on changing it.
+ * Hard-links a file, or copies it where that is impossible: on another disk, or when the file has several names
+ * already, because whoever has the others could still change it.
  */
 export async function linkOrCopy(path: string, target: string): Promise<FileIdentity> {
   const source = await stat(path, { bigint: true });
   if (source.nlink > 1n || !(await tryLink(path, target))) return copyUnchanged(path, target);
-  // Which file it was is told by the link: the path may name another one by now.
+  // The link identifies the file: the path may point to another one by now.
   return identityOf(await stat(target, { bigint: true }));
 }
 
@@ -134,7 +134,7 @@ async function tryLink(path: string, target: string): Promise<boolean> {
   );
 }
 
-/** Reads which file is at a path. */
+/** Reads the identity of the file at a path. */
 export async function identify(path: string): Promise<FileIdentity> {
   return identityOf(await stat(path, { bigint: true }));
 }
@@ -143,7 +143,7 @@ export function isSameFile(a: FileIdentity, b: FileIdentity): boolean {
   return a.device === b.device && a.inode === b.inode && a.bytes === b.bytes && a.modifiedNs === b.modifiedNs;
 }
 
-/** @throws Error when a file is another one, or was changed */
+/** @throws Error when the file is another one or has changed */
 export function requireSame(before: FileIdentity, now: BigIntStats): void {
   if (!isSameFile(before, identityOf(now))) throw changing();
 }
@@ -156,7 +156,7 @@ function changing(): Error {
   return new Error('it is still being written');
 }
 
-/** Opens a file for reading, and makes sure that it is closed again. */
+/** Opens a file for reading, and always closes it. */
 export async function withFile<Result>(
   path: string,
   work: (file: FileHandle) => Promise<Result>,

@@ -2,7 +2,7 @@ import { codeOf } from '../shared/database-errors.js';
 import { UniferumError } from '../shared/errors.js';
 
 const FULL = new Set(['ENOSPC', 'EDQUOT', 'EFBIG']);
-/** What a disk says that fails, went away, or may not be written. */
+/** Error codes of a disk that fails, was removed, or is not writable. */
 const AWAY = new Set([
   'EIO',
   'EROFS',
@@ -17,9 +17,9 @@ const AWAY = new Set([
 ]);
 
 /**
- * Turns an error of the file system that is the store's fault into ours; any other is returned as it came.
+ * Converts a file system error caused by the store into ours; returns any other unchanged.
  *
- * @param isOwn the file is the store's own: that it can't be opened is the store's fault, too
+ * @param isOwn the file belongs to the store: failing to open it is the store's fault too
  */
 export function explainStoreFault(error: unknown, store: string, { isOwn = false } = {}): unknown {
   if (!(error instanceof Error) || error instanceof UniferumError) return error;
