@@ -5,7 +5,7 @@ import { crc32, createInflateRaw } from 'node:zlib';
 import { type ArchiveEntry, decodeEntryName } from '@uniferum/core/intake';
 import yauzl, { type Entry, type ZipFile } from 'yauzl';
 
-/** An entry as the archive's directory states it, with what reading it needs. */
+/** An entry from the archive's directory, with what is needed to read it. */
 export interface DirectoryEntry extends ArchiveEntry {
   crc32: string;
   source: Entry;
@@ -25,26 +25,26 @@ const openZip = promisify(
 
 /** An open archive. `close` it. */
 export interface OpenArchive {
-  /** Empty when there are more than were wanted. */
+  /** Empty when there are more entries than allowed. */
   entries: DirectoryEntry[];
-  /** How many entries the archive says that it has. It is only a number in a file: nothing is made ready by it. */
+  /** The number of entries stated by the archive. Nothing is allocated by it. */
   statedEntries: number;
-  /** Opens an entry's bytes. A size that is not the stated one is an error of the stream. */
+  /** Opens an entry's bytes. The stream fails if their size is not the stated one. */
   read(entry: DirectoryEntry): Promise<Readable>;
   close(): void;
 }
 
 /**
- * Opens a zip archive, also one of zip64, and reads its directory.
+ * Opens a zip or zip64 archive and reads its directory.
  *
- * @param maxEntries with more of them nothing is read of its directory
- * @throws Error when it is no archive, or its directory is broken, cut off or too large
+ * @param maxEntries with more entries, the directory is not read
+ * @throws Error when it is not an archive, or its directory is corrupt, truncated or too large
  */
 export async function openArchive(path: string, maxEntries: number): Promise<OpenArchive> {
   const zip = await openZip(path, {
     autoClose: false,
     lazyEntries: true,
-    // Names are decoded and judged here: one unsafe name refuses the archive with its name.
+    // Names are decoded and checked here: one unsafe name rejects the whole archive and is reported.
     decodeStrings: false,
     validateEntrySizes: true,
   });
@@ -62,8 +62,8 @@ export async function openArchive(path: string, maxEntries: number): Promise<Ope
 }
 
 /**
- * Opens the bytes of an entry with a stream of its own: those of the library share a file, and one that is given up while
- * another waits for its turn leaves all of them waiting.
+ * Opens an entry's bytes with a stream of its own. The library's streams share one file, and abandoning one while
+ * another waits for its turn would block them all.
  */
 async function openEntry(zip: ZipFile, path: string, { name, bytes, source, ...entry }: DirectoryEntry) {
   if (!entry.isReadable || entry.isEncrypted) throw new Error(`${name} can't be unpacked`);
@@ -73,16 +73,16 @@ async function openEntry(zip: ZipFile, path: string, { name, bytes, source, ...e
       ? Readable.from([])
       : createReadStream(path, { start, end: start + source.compressedSize - 1 });
   const whole = new ExactSize(bytes);
-  // Whoever reads it meets what fails; that it ends without having been read is no fault.
+  // The reader handles errors; ending without having been read is not an error.
   const end = () => {};
   if (source.compressionMethod === 0) pipeline(packed, whole, end);
   else pipeline(packed, createInflateRaw(), whole, end);
-  // A size that lies is found before anybody reads, too.
+  // An empty entry with a wrong stated size fails here, too.
   whole.on('error', () => {});
   return whole;
 }
 
-/** Passes bytes on and fails when they are more or fewer than stated. */
+/** Passes bytes through and fails when there are more or fewer than stated. */
 class ExactSize extends Transform {
   readonly #stated: number;
   #bytes = 0;
@@ -108,7 +108,7 @@ class ExactSize extends Transform {
   }
 }
 
-/** Names and extra fields of an honest directory take about a hundred bytes for each entry. */
+/** In an honest directory, names and extra fields take about a hundred bytes per entry. */
 const MAX_DIRECTORY_BYTES = 64_000_000;
 
 function readDirectory(zip: ZipFile): Promise<DirectoryEntry[]> {
@@ -148,7 +148,7 @@ function describe(entry: Entry): DirectoryEntry {
 function readName(entry: Entry): string {
   const raw = entry.fileName as unknown as Buffer;
   const unicode = entry.extraFields?.find(({ id }) => id === UNICODE_PATH)?.data;
-  // Version 1, then the CRC-32 of the name that it stands for: another one means that the name was changed since.
+  // Version 1, then the CRC-32 of the name it stands for; a mismatch means that the name was changed later.
   if (unicode && unicode.length > 5 && unicode[0] === 1 && unicode.readUInt32LE(1) === crc32(raw))
     return decodeEntryName(unicode.subarray(5), true);
   return decodeEntryName(raw, (entry.generalPurposeBitFlag & UTF8_FLAG) !== 0);

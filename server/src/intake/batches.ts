@@ -10,7 +10,7 @@ import { type IntakeSource, intakeRun } from './run-kind.js';
 import { recordVerdicts } from './settle.js';
 import type { IntakeTools } from './tools.js';
 
-/** A batch on which a run works. */
+/** A batch processed by a run. */
 export interface BegunBatch {
   intake: string;
   run: string;
@@ -22,9 +22,9 @@ export interface NewBatch {
   label: string | null;
   title: string;
   files: Iterable<IntakeSource> | AsyncIterable<IntakeSource>;
-  /** What belongs to the batch and is refused before it comes to the run. */
+  /** Items of the batch that are refused before the run starts. */
   refused?: AsyncIterable<Verdict>;
-  /** How many files one item of the run takes in. */
+  /** The number of files per run item. */
   filesPerItem: number;
 }
 
@@ -33,7 +33,7 @@ const REMOTE_FILES_PER_ITEM = 4;
 const ITEMS_PER_INSERT = 100;
 const VERDICTS_PER_INSERT = 500;
 
-/** Makes the batch to which files belong that come by requests. */
+/** Creates the batch for files that arrive in requests. */
 export async function openIntake(
   tools: IntakeTools,
   who: Principal,
@@ -42,7 +42,7 @@ export async function openIntake(
   return openIntakeIn(tools.db, who, { way, folder, label });
 }
 
-/** Makes a batch, in a transaction that is going on. */
+/** Creates a batch in the current transaction. */
 export async function openIntakeIn(
   db: Executor,
   who: Principal,
@@ -53,7 +53,7 @@ export async function openIntakeIn(
   return { id, folder, by: who.name, via, way };
 }
 
-/** Begins a batch with the run that takes its files in. */
+/** Starts a batch and the run that imports its files. */
 export async function beginBatch(tx: Transaction, who: Principal, batch: NewBatch): Promise<BegunBatch> {
   const intake = await openIntakeIn(tx, who, batch);
   const run = await beginRun(tx, intakeRun, { title: batch.title, by: who.name });
@@ -78,7 +78,7 @@ export async function beginBatch(tx: Transaction, who: Principal, batch: NewBatc
   return { intake: intake.id, run };
 }
 
-/** Cuts a batch into items; what comes over a network takes the place of several files that are here. */
+/** Splits a batch into items; a file fetched over a network counts as several local ones. */
 async function* cutIntoItems(files: NewBatch['files'], filesPerItem: number): AsyncGenerator<IntakeSource[]> {
   let item: IntakeSource[] = [];
   let load = 0;
@@ -103,12 +103,12 @@ function titleOf(files: readonly IntakeSource[]): string {
   });
   return shown.join(', ') + (files.length > 3 ? ` and ${files.length - 3} more` : '');
 }
-/** The problem that says that a file was refused. */
+/** The problem that reports a refused file. */
 export function refusal(verdict: Verdict): UniferumError {
   return new UniferumError('refused', verdict.reasons.map(({ message }) => message).join(' '), { verdict });
 }
 
-/** Begins to fetch files by their addresses. */
+/** Starts importing files from URLs. */
 export async function fetchAddresses(
   tools: IntakeTools,
   who: Principal,

@@ -41,7 +41,7 @@ const answers = {
 
 const MAX_BODY_BYTES = 4_000_000;
 
-/** Checks by name and size, before any bytes are sent. */
+/** Checks name and size before any bytes are sent. */
 export const checkRoutes: Route[] = [
   route<object, object, CheckBody>({
     method: 'post',
@@ -79,7 +79,7 @@ export const checkRoutes: Route[] = [
 
 async function judgeBefore(db: Executor, { folder, files }: CheckBody) {
   const stored = await findFolderByPath(db, folder);
-  // A browser's word on a type is a guess from the name: an empty one says nothing.
+  // A browser guesses the type from the name; an empty one carries no information.
   const facts = files.map(({ name, bytes, mime }) => ({ name, bytes, mime: mime || null }));
   return judgeBatch(facts, await effectiveRules(db, folder), { path: folder, items: stored?.items ?? 0 });
 }

@@ -15,7 +15,7 @@ const INTAKE_COUNTS: readonly CountCheck[] = (['accepted', 'warned', 'refused'] 
     change(tx, `UPDATE intakes SET ${outcome} = CAST(${outcome} AS SIGNED) + ? WHERE id = ?`, [items, what]),
 }));
 
-/** The kept counts of intakes and verdicts. */
+/** The stored counters of intakes and verdicts. */
 export const VERDICT_COUNTS: readonly CountCheck[] = [
   ...INTAKE_COUNTS,
   {

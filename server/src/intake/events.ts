@@ -2,5 +2,5 @@ import { defineEvent } from '../events/event-type.js';
 
 export const inboxChanged = defineEvent('inbox.changed', 'library:read');
 
-/** Files were refused that belong to an intake; what came in tells of itself. */
+/** Files of an intake were refused; accepted ones have events of their own. */
 export const intakeChanged = defineEvent('intake.changed', 'library:read');

@@ -14,7 +14,7 @@ import type { StagedBytes } from '../shared/byte-store.js';
 import type { Examined, IncomingFile } from './incoming.js';
 import { type IntakeTools, mappingFor, rulesFor } from './tools.js';
 
-/** Looks at a file that has arrived: its true type, its size, its texts, and what the folder's own check says of it. */
+/** Examines an uploaded file: its actual type, its size, its texts, and the result of the folder's custom check. */
 export async function examine(
   tools: IntakeTools,
   staged: StagedBytes,
@@ -36,7 +36,7 @@ export async function examine(
   return { ...found, checked };
 }
 
-/** What a folder's rules judge by. */
+/** The facts that a folder's rules depend on. */
 export function factsOf(file: IncomingFile, staged: StagedBytes, examined: Examined): FileFacts {
   return {
     name: file.name,
@@ -71,7 +71,7 @@ function describedLink({ width, height }: LinkFacts): Found {
   return { mime: LINK_MIME, size, metadata: {}, unreadable: null, metadataFault: null };
 }
 
-/** The bytes of a link are its provider's description. oEmbed 1.0, section 2.3.4. */
+/** The bytes of a link are its provider's oEmbed response. oEmbed 1.0, section 2.3.4. */
 export const LINK_MIME = 'application/json+oembed';
 
 function mergeTexts(embedded: AssetTexts, sent: Partial<AssetTexts>): AssetTexts {

@@ -4,19 +4,19 @@ import { splitName } from '@uniferum/core/library';
 import type { Config } from '../shared/config.js';
 import { FetchFailure, fetchAddress } from '../shared/outgoing.js';
 
-/** A file that is being fetched. */
+/** A file being downloaded. */
 export interface FetchedFile {
   name: string;
   stream: Readable;
 }
 
-/** However slowly it comes, a file is there after so long or it is given up. */
+/** A download that is not complete after this long is abandoned, however slowly it arrives. */
 const MAX_FETCH_MS = 30 * 60_000;
 
 /**
- * Begins to fetch a file by its address, or opens a data URI.
+ * Starts downloading a file, or opens a data URI.
  *
- * @param limitBytes a larger file is broken off
+ * @param limitBytes larger files are cut off
  * @throws FetchFailure; also as the stream's error
  */
 export async function fetchFile(
@@ -51,7 +51,7 @@ function openDataUri(address: string, name: string | null): FetchedFile {
   };
 }
 
-/** Breaks off what never ends, and what ends before its stated length. */
+/** Ends streams that exceed the limit, and fails those that end before their stated length. */
 function limited(body: Readable, limitBytes: number, statedBytes: number | null): Readable {
   let bytes = 0;
   const counter = new Transform({
@@ -67,7 +67,7 @@ function limited(body: Readable, limitBytes: number, statedBytes: number | null)
       else done();
     },
   });
-  // It may break off before anybody reads it; whoever does gets the error all the same.
+  // It may fail before anybody reads it; the reader still gets the error.
   counter.on('error', () => {});
   body.on('error', (error) => counter.destroy(toFailure(error)));
   counter.on('close', () => body.destroy());
@@ -82,7 +82,7 @@ function toFailure(error: Error): FetchFailure {
   return new FetchFailure(reason, { mayRetry: true, cause: error });
 }
 
-/** Reads the file name of a Content-Disposition header (RFC 6266), the extended one first. */
+/** Reads the file name of a Content-Disposition header (RFC 6266), preferring the extended form. */
 function nameFromDisposition(header: string | null): string | null {
   if (header === null) return null;
   const extended = /filename\*\s*=\s*utf-8'[^']*'([^;\s]+)/i.exec(header)?.[1];
@@ -90,7 +90,7 @@ function nameFromDisposition(header: string | null): string | null {
     try {
       return decodeURIComponent(extended);
     } catch {
-      // A broken one: the plain one may do.
+      // The extended form is malformed; the plain one may be usable.
     }
   }
   const plain = /filename\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^;\s]+))/i.exec(header);

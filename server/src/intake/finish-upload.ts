@@ -13,7 +13,7 @@ import { unpackArchive } from './unpack-archive.js';
 import type { UploadOutcome } from './upload-outcome.js';
 import { claimUpload, findUpload, releaseUpload, updateUploadResult } from './upload-queries.js';
 
-/** What an upload brings along. */
+/** What is sent along with an upload. */
 export interface UploadRequest {
   name: string;
   folder: string;
@@ -24,8 +24,8 @@ export interface UploadRequest {
 }
 
 /**
- * Takes in what has arrived whole, once: it is claimed, worked on, and recorded in the commit that takes it in. When that
- * fails its bytes stay, and asking for the result tries again.
+ * Imports a completed upload exactly once: it is claimed, processed, and recorded in the same commit. If that fails
+ * the bytes stay, and requesting the result tries again.
  *
  * @throws UniferumError `request-in-progress` while another request or server does it
  */
@@ -67,7 +67,7 @@ export async function finishUpload(
   } finally {
     clearInterval(renewing);
     await releaseUpload(tools.db, id, token).catch(() => {
-      // The database is away: the claim runs out by itself.
+      // The database is unavailable; the claim expires by itself.
     });
   }
 }

@@ -4,7 +4,7 @@ import { readCounters } from '../shared/counters.js';
 import { amountOf, amountSchema, type FlowPart } from '../shared/flow-part.js';
 import { answer } from '../shared/schemas.js';
 
-/** Where files came from, and what came of checking them. */
+/** Where files came from, and the verdicts on them. */
 export const intakeFlow: FlowPart = {
   schema: {
     sources: Joi.array().items(answer({ from: Joi.string().valid(...FLOW_SOURCES), amount: amountSchema })),
@@ -14,7 +14,7 @@ export const intakeFlow: FlowPart = {
     const counters = await readCounters(db);
     const verdicts = (outcome: string) => amountOf(counters, 'verdict', outcome).items;
     return {
-      // Uploads are always shown; the other ways once something came by them.
+      // Uploads are always shown; other sources once they have been used.
       sources: FLOW_SOURCES.map((from) => ({ from, amount: amountOf(counters, 'from', from) })).filter(
         ({ from, amount }) => from === 'console' || from === 'script' || amount.items > 0,
       ),

@@ -16,18 +16,18 @@ import { forBatch, type IntakeTools } from './tools.js';
 
 type Input = IntakeInput;
 
-/** A file of which no bytes came, and why. */
+/** A file whose bytes could not be read, and why. */
 interface Unreceived {
   name: string;
   reason: Pick<Reason, 'code' | 'message'>;
 }
 
-/** So many archives stay open when nobody reads them: their next entries are about to be asked for. */
+/** How many archives stay open between items; their next entries are about to be read. */
 const HELD_ARCHIVES = 2;
-/** So many files of an item are received at a time: hashing waits for the disk. */
+/** How many files of an item are received at a time: hashing waits for the disk. */
 const IN_FLIGHT = 6;
 
-/** Takes the files of a batch in, wherever they come from: each item is a few of them. */
+/** Imports the files of a batch from any source; each item is a few of them. */
 export function intakeHandler(tools: IntakeTools): RunHandler<Input> {
   return {
     work: (input, context) => takeFilesIn(tools, input, context),
@@ -112,7 +112,7 @@ async function takeFilesIn(
   };
 }
 
-/** Which file of the inbox is to be removed now that it is in the library; null for none. */
+/** The inbox file to remove now that it is in the library; null for none. */
 function readFileOf(
   { staged }: ReceivedFile,
   mode: 'copy' | 'move' | 'place',
@@ -121,7 +121,7 @@ function readFileOf(
   return mode === 'move' && assetId !== null && staged.source ? identityText(staged.source) : null;
 }
 
-/** @throws Error when it could go better the next time */
+/** @throws Error when a retry may succeed */
 async function receive(
   tools: IntakeTools,
   source: IntakeSource,
@@ -139,7 +139,7 @@ async function receive(
     }
   } catch (thrown) {
     signal.throwIfAborted();
-    // A full disk or a lost database says nothing of the file: it is tried again.
+    // A full disk or a lost database is not the file's fault: the item is retried.
     const error = explainStoreFault(thrown, tools.store.name);
     if (isEnvironmentFault(error)) throw error;
     if (error instanceof FetchFailure) {
@@ -192,7 +192,7 @@ async function receiveFromInbox(
   const adoption =
     mode === 'place'
       ? ({ mode, store: 'inbox', key: path } as const)
-      : // Never a link, not even to move: whoever still has the file open would go on writing into the store.
+      : // Never a hard link, not even to move: a program that still has the file open would keep writing into the store.
         ({ mode: 'copy' } as const);
   const staged = await tools.store.importLocalFile(await findInInbox(tools.config, path), adoption);
   return receiveStaged(tools, incoming(source, nameOf(source)), staged);
@@ -227,7 +227,7 @@ function inboxPaths(files: readonly IntakeSource[]): string[] {
   return files.flatMap(({ from }) => (from.kind === 'inbox' ? [from.path] : []));
 }
 
-/** Keeps the archives open that are being unpacked, so that their directory is read once and not for each item. */
+/** Keeps archives open while they are unpacked, so that their directory is read once and not for each item. */
 const archives = {
   held: new Map<string, { opened: Promise<OpenArchive>; users: number }>(),
   async use<Result>(

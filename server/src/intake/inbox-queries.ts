@@ -8,19 +8,19 @@ import {
   type Transaction,
 } from '../shared/database.js';
 
-/** What is remembered of a file in the inbox; it holds as long as size and time stay the same. */
+/** What is remembered about a file in the inbox; valid while size and time stay the same. */
 export interface InboxRow {
   path: string;
   bytes: number;
   mtime_ms: number;
   sha256: string | null;
-  /** Whether a run is on its way to take it in. */
+  /** Whether a run is about to import it. */
   is_coming: number;
 }
 
 const PAGE = 2000;
 
-/** Reads what is remembered of files. */
+/** Reads what is remembered about files. */
 export async function findInboxRows(db: Executor, paths: readonly string[]): Promise<Map<string, InboxRow>> {
   const found = new Map<string, InboxRow>();
   for (let at = 0; at < paths.length; at += PAGE) {
@@ -38,7 +38,7 @@ export async function findInboxRows(db: Executor, paths: readonly string[]): Pro
   return found;
 }
 
-/** Remembers the digests of files. */
+/** Stores the digests of files. */
 export async function rememberDigests(
   db: Executor,
   files: readonly { path: string; bytes: number; mtimeMs: number; sha256: string }[],
@@ -52,7 +52,7 @@ export async function rememberDigests(
   );
 }
 
-/** Writes down that a run is going to take files in. */
+/** Records that a run is about to import files. */
 export async function markComing(
   tx: Transaction,
   runId: string,
@@ -72,7 +72,7 @@ export async function markComing(
     );
 }
 
-/** Remembers what files became. `readFile` says of one that is to be removed which file was read. */
+/** Records the assets that files became. `readFile` identifies the file that was read, if it is to be removed. */
 export async function rememberRegistered(
   tx: Transaction,
   files: readonly { path: string; sha256: string | null; assetId: string | null; readFile: string | null }[],
@@ -96,7 +96,7 @@ export async function rememberRegistered(
   );
 }
 
-/** Lists files that were moved into the library, and may still be in the inbox. */
+/** Lists files that were moved into the library and may still be in the inbox. */
 export async function listRead(db: Executor, limit: number): Promise<{ path: string; read_file: string }[]> {
   return select(
     db,
@@ -105,7 +105,7 @@ export async function listRead(db: Executor, limit: number): Promise<{ path: str
   );
 }
 
-/** Finds those of some files that are to be removed from the inbox. */
+/** Finds which of the files are to be removed from the inbox. */
 export async function findRead(
   db: Executor,
   paths: readonly string[],
@@ -118,7 +118,7 @@ export async function findRead(
   );
 }
 
-/** Forgets that files were to be removed from the inbox. */
+/** Clears the mark that files are to be removed from the inbox. */
 export async function forgetRead(db: Executor, paths: readonly string[]): Promise<void> {
   if (paths.length === 0) return;
   await changeExpanded(db, 'UPDATE inbox_files SET read_file = NULL WHERE path_hash IN (?)', [
@@ -126,7 +126,7 @@ export async function forgetRead(db: Executor, paths: readonly string[]): Promis
   ]);
 }
 
-/** Forgets that a run was going to take files in. */
+/** Clears the mark that a run is about to import files. */
 export async function forgetInboxRun(tx: Transaction, paths: readonly string[]): Promise<void> {
   if (paths.length === 0) return;
   await changeExpanded(tx, 'UPDATE inbox_files SET run_id = NULL WHERE path_hash IN (?)', [
@@ -134,7 +134,7 @@ export async function forgetInboxRun(tx: Transaction, paths: readonly string[]):
   ]);
 }
 
-/** Lets one press at a time decide what is taken from the inbox, until the transaction ends. */
+/** Lets one request at a time decide what to import from the inbox, until the transaction ends. */
 export async function holdInbox(tx: Transaction): Promise<void> {
   await change(
     tx,
@@ -143,7 +143,7 @@ export async function holdInbox(tx: Transaction): Promise<void> {
   await change(tx, "UPDATE settings SET updated_at = NOW(3) WHERE name = 'inbox'");
 }
 
-/** Finds out which of these sizes some live asset has. */
+/** Finds which of these sizes occur among live assets. */
 export async function findSizes(db: Executor, sizes: readonly number[]): Promise<Set<number>> {
   const found = new Set<number>();
   for (let at = 0; at < sizes.length; at += PAGE) {

@@ -12,7 +12,7 @@ import { hashFile } from '../stores/hash-file.js';
 import { findInboxRows, findSizes, type InboxRow, rememberDigests } from './inbox-queries.js';
 import type { IntakeTools } from './tools.js';
 
-/** What can be the case with a file in the inbox. */
+/** The possible states of a file in the inbox. */
 export const INBOX_STATES = ['new', 'refused', 'registered', 'coming', 'writing'] as const;
 export type InboxState = (typeof INBOX_STATES)[number];
 
@@ -23,12 +23,12 @@ export interface InboxFile {
   name: string;
   bytes: number;
   mtimeMs: number;
-  /** The folder into which it would go. */
+  /** The target folder. */
   folder: string;
   state: InboxState;
-  /** What the rules say of it; null while it is being written. */
+  /** The verdict of the rules; null while the file is being written. */
   verdict: Verdict | null;
-  /** The address path of the asset that has its bytes; null when there is none. */
+  /** The address path of the asset with the same bytes; null when there is none. */
   registeredAs: { id: string; path: string } | null;
 }
 
@@ -38,11 +38,11 @@ interface SeenFile {
   mtimeMs: number;
 }
 
-/** Names that transfer programs give to what is not whole yet, and that systems hide. Common practice, no source. */
+/** Names of incomplete transfers and hidden system files. Common practice, no source. */
 const UNFINISHED = /\.(?:part|partial|filepart|tmp|temp|crdownload|download|!ut|swp)$|^~|~$/i;
 const HASHED_AT_A_TIME = 8;
 
-/** Where a file of the inbox lies. @throws UniferumError when the path leads out of it */
+/** Resolves a path in the inbox. @throws UniferumError when it leads outside */
 export function inboxPath({ inboxDir }: Pick<Config, 'inboxDir'>, path: string): string {
   const root = resolve(requireInbox(inboxDir));
   const full = resolve(root, path);
@@ -52,9 +52,10 @@ export function inboxPath({ inboxDir }: Pick<Config, 'inboxDir'>, path: string):
 }
 
 /**
- * Finds a file of the inbox for reading. Links are not followed: whoever may put files there may not read all others.
+ * Finds a file of the inbox for reading. Links are not followed: permission to write here does not include permission
+ * to read other files.
  *
- * @throws UniferumError when it is a link, or lies behind one; Error when it isn't there
+ * @throws UniferumError when the path contains a link; Error when the file does not exist
  */
 export async function findInInbox(config: Pick<Config, 'inboxDir'>, path: string): Promise<string> {
   const full = inboxPath(config, path);
@@ -68,7 +69,7 @@ export async function findInInbox(config: Pick<Config, 'inboxDir'>, path: string
   return real;
 }
 
-/** Lists what lies in the inbox, in the order of the paths, and what taking it into a folder would come to. */
+/** Lists the files in the inbox by path, and what importing them into a folder would give. */
 export async function scanInbox(
   tools: IntakeTools,
   { folder, keepFolders, nowMs }: { folder: string; keepFolders: boolean; nowMs: number },
@@ -132,7 +133,7 @@ async function walk(root: string): Promise<SeenFile[]> {
     const entries = await readdir(folder, { withFileTypes: true });
     const found = await Promise.all(
       entries
-        // Links may lead anywhere, and hidden files are nobody's pictures.
+        // Links may lead anywhere, and hidden files are not meant for the library.
         .filter((entry) => entry.isFile() && !entry.name.startsWith('.'))
         .map(async ({ name }) => {
           const path = join(folder as string, name);
@@ -153,7 +154,7 @@ async function walk(root: string): Promise<SeenFile[]> {
   return files.sort((a, b) => (a.path < b.path ? -1 : 1));
 }
 
-/** Finds the digests of files that could be in the library: a file whose size no asset has needs none. */
+/** Computes the digests of files that may be in the library; a file whose size no asset has is skipped. */
 async function findDigests(
   tools: IntakeTools,
   root: string,
@@ -194,7 +195,7 @@ function isSame(row: InboxRow, file: SeenFile): boolean {
   return row.bytes === file.bytes && Math.abs(row.mtime_ms - file.mtimeMs) < 1;
 }
 
-/** Judges files for many folders, each of whose rules is read once; what is new takes up room for those after it. */
+/** Judges files for many folders, reading the rules of each once; accepted files use up capacity for the ones after them. */
 async function makeJudge(tools: IntakeTools) {
   const folders = new Map<
     string,

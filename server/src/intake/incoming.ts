@@ -11,32 +11,32 @@ import type { CheckAnswer } from '@uniferum/core/rules';
 import type { PictureSize } from '../inspection/embedded.js';
 import type { StagedBytes } from '../shared/byte-store.js';
 
-/** The batch to which files belong. */
+/** The batch that files belong to. */
 export interface IntakeContext {
   id: string;
-  /** The stored path of the folder into which files go that state none themselves. */
+  /** The stored path of the default folder, for files that state none. */
   folder: string;
-  /** Who brings them. */
+  /** Who sends them. */
   by: string;
   via: 'console' | 'api';
   way: IntakeWay;
 }
 
-/** A file on its way in, before anything is known of its bytes. */
+/** A file to be imported, before its bytes are known. */
 export interface IncomingFile {
   name: string;
   /** The stored path of its folder. */
   folder: string;
-  /** Texts that were sent along; they go before those in the file. */
+  /** Texts sent along; they take precedence over those in the file. */
   texts: Partial<AssetTexts>;
-  /** UTC ISO 8601; goes before the one in the file. */
+  /** UTC ISO 8601; takes precedence over the time in the file. */
   capturedAt?: string | null;
   link?: LinkFacts;
-  /** How long the name was that was sent, when it was shortened. */
+  /** The original length of a shortened name. */
   sentNameLength?: number;
 }
 
-/** A file whose name can be repeated in answers and records. */
+/** A file whose name can safely be repeated in answers and records. */
 export function withShortName<File extends IncomingFile>(file: File): File {
   const { length } = file.name;
   return length <= MAX_SENT_NAME_LENGTH
@@ -44,29 +44,29 @@ export function withShortName<File extends IncomingFile>(file: File): File {
     : { ...file, name: cleanName(file.name), sentNameLength: length };
 }
 
-/** What was found by looking at a file's bytes. */
+/** The result of inspecting a file's bytes. */
 export interface Examined {
   mime: string;
   kind: Kind;
   size: PictureSize | null;
   texts: AssetTexts;
-  /** Texts that were longer than is kept. */
+  /** Texts that exceeded the maximum length. */
   shortened: LongText[];
   capturedAt: string | null;
   unreadable: string | null;
-  /** Why the embedded metadata of a picture that is good otherwise can't be read. */
+  /** Why the embedded metadata of an otherwise valid picture cannot be read. */
   metadataFault: string | null;
   checked: CheckAnswer | null;
 }
 
-/** The picture, as WebP, that the provider of a link shows for it. */
+/** The preview of a link from its provider, as WebP. */
 export interface LinkPreview {
   staged: StagedBytes;
   width: number;
   height: number;
 }
 
-/** A file that has arrived whole and was looked at, and is not yet judged for good. */
+/** A received and inspected file, before the final verdict. */
 export interface ReceivedFile {
   file: IncomingFile;
   staged: StagedBytes;
@@ -74,7 +74,7 @@ export interface ReceivedFile {
   preview?: LinkPreview;
 }
 
-/** What came of one file: its verdict, and the asset when it was not refused. */
+/** The result for one file: its verdict, and the asset unless it was refused. */
 export interface TakenIn {
   verdict: Verdict;
   assetId: string | null;

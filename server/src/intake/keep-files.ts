@@ -16,18 +16,18 @@ import type { Transaction } from '../shared/database.js';
 import type { IntakeContext, LinkPreview, ReceivedFile } from './incoming.js';
 import type { IntakeTools } from './tools.js';
 
-/** A file that was judged with its folder held. */
+/** A file judged while its folder is locked. */
 export interface Judged {
   received: ReceivedFile;
   verdict: Verdict;
-  /** The asset that has the same bytes and stands for the file. */
+  /** The existing asset with the same bytes that is reused. */
   standIn: string | null;
 }
 
 /**
- * Makes assets of files that were accepted, and sets their verdicts' warnings about names.
+ * Creates assets for accepted files, and adds name warnings to their verdicts.
  *
- * @param folder held, as their bytes are
+ * @param folder locked, as are the blobs
  * @returns their ids, in order
  */
 export async function keepFiles(
@@ -36,8 +36,8 @@ export async function keepFiles(
   { intake, folder, kept }: { intake: IntakeContext; folder: StoredFolder; kept: Judged[] },
 ): Promise<string[]> {
   const places = await placeFiles(tx, folder, kept);
-  // Nearly all are durable already. A rule that was loosened meanwhile lets in what was not, and a sweep may have put aside
-  // what nothing held when it looked.
+  // Nearly all are durable already. Exceptions: files allowed by a rule that was loosened meanwhile, and blobs that
+  // the cleanup quarantined while nothing referenced them.
   await Promise.all(kept.map(({ received }) => received.staged.keep()));
   await recordHeldBlobs(
     tx,
@@ -83,7 +83,7 @@ function previewOf({ staged: { sha256, bytes }, width, height }: LinkPreview): A
   return { sha256, bytes, width, height, mime: 'image/webp' };
 }
 
-/** Finds names whose addresses never meant anything else. */
+/** Finds names whose addresses have never meant anything else. */
 async function placeFiles(tx: Transaction, folder: StoredFolder, kept: Judged[]): Promise<PlacedName[]> {
   const names = kept.map(({ received }) => cleanName(received.file.name));
   const places = await findFreeAddresses(tx, folder, names);

@@ -18,7 +18,7 @@ const MAX_FETCH_MS = 20_000;
 
 const pixels = Joi.number().integer().min(1).max(20_000).allow(null);
 
-/** What a provider answers. Source: oEmbed 1.0, section 2.3.4. */
+/** A provider's response. Source: oEmbed 1.0, section 2.3.4. */
 const oembedSchema = Joi.object({
   type: Joi.string().valid('photo', 'video', 'link', 'rich').required(),
   version: Joi.any(),
@@ -47,8 +47,9 @@ interface Oembed {
 }
 
 /**
- * Takes in a film or a post that is kept elsewhere: its page names its provider's description (oEmbed 1.0, section 4),
- * which becomes the asset's bytes; the preview is kept here, so that no page of the site asks the provider for it.
+ * Imports a film or post hosted elsewhere. Its page names the provider's oEmbed response (oEmbed 1.0, section 4),
+ * which becomes the asset's bytes. The preview is stored here, so that no page of the site requests it from the
+ * provider.
  */
 export async function takeLinkIn(
   tools: IntakeTools,
@@ -91,7 +92,7 @@ export async function takeLinkIn(
   }
 }
 
-/** What is known of a link stands in one column. */
+/** Everything known about a link is stored in one column. */
 const MAX_HTML_BYTES = 50_000;
 
 function toFacts(address: string, oembed: Oembed): LinkFacts {
@@ -132,7 +133,7 @@ async function follow(tools: IntakeTools, page: { url: string; text: string }) {
   return fetchText(tools, new URL(href, page.url).href);
 }
 
-/** Hands bytes that a stranger sent to another process, as a file. */
+/** Passes untrusted bytes to another process as a file. */
 async function withScratchFile<Result>(
   { store }: IntakeTools,
   data: Buffer,
@@ -151,12 +152,12 @@ async function fetchText(
   tools: IntakeTools,
   address: string,
 ): Promise<{ url: string; mime: string | null; text: string }> {
-  // The head of a page comes first: what lies beyond isn't needed.
+  // The head comes first; the rest of the page is not needed.
   const { url, mime, bytes } = await fetchStart(tools, address, MAX_PAGE_BYTES);
   return { url, mime, text: bytes.toString('utf8') };
 }
 
-/** Fetches an address up to a number of bytes; `isWhole` is false when there is more. @throws FetchFailure */
+/** Downloads up to a number of bytes; `isWhole` is false when there is more. @throws FetchFailure */
 async function fetchStart(tools: IntakeTools, address: string, maxBytes: number) {
   try {
     const { url, mime, body } = await fetchAddress(tools.config, address, {
@@ -176,7 +177,7 @@ async function fetchStart(tools: IntakeTools, address: string, maxBytes: number)
   }
 }
 
-/** A preview that can't be had is no reason to refuse the link. */
+/** A missing preview is no reason to refuse the link. */
 async function fetchPreview(
   tools: IntakeTools,
   address: string | null | undefined,

@@ -72,17 +72,17 @@ export async function findIntake(db: Executor, id: string): Promise<Intake | nul
   return row && rowToIntake(row);
 }
 
-/** Writes down which run works on an intake. */
+/** Records which run processes an intake. */
 export async function updateIntakeRun(tx: Executor, id: string, runId: string): Promise<void> {
   await change(tx, 'UPDATE intakes SET run_id = ? WHERE id = ?', [runId, id]);
 }
 
-/** Writes down which archive an intake unpacks, so that its bytes are kept meanwhile. */
+/** Records which archive an intake unpacks, so that its bytes are kept meanwhile. */
 export async function updateIntakeArchive(tx: Executor, id: string, sha256: string): Promise<void> {
   await change(tx, 'UPDATE intakes SET archive = ? WHERE id = ?', [sha256, id]);
 }
 
-/** Tells whether an intake exists and was begun by this principal. */
+/** Tells whether an intake exists and was created by this principal. */
 export async function ownsIntake(db: Executor, id: string, principal: string): Promise<boolean> {
   return (
     (await selectOne(db, 'SELECT id FROM intakes WHERE id = ? AND principal = ?', [id, principal])) !== null
@@ -107,7 +107,7 @@ export async function countIntakes(db: Executor): Promise<number> {
   return (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) AS n FROM intakes'))?.n ?? 0;
 }
 
-/** Writes what came of files into their intake. */
+/** Records the results of files in their intake. */
 export async function insertIntakeFiles(
   tx: Transaction,
   intakeId: string,
@@ -128,12 +128,12 @@ export async function insertIntakeFiles(
   );
 }
 
-/** A file of an intake, with the place where its asset is now. */
+/** A file of an intake, with the current location of its asset. */
 export type StoredIntakeFile = Omit<IntakeFile, 'asset'> & {
   asset: { id: string; name: string; folder: string } | null;
 };
 
-/** Reads one page of an intake's files in the order in which they came, with one more than `limit`. */
+/** Reads one page of an intake's files in order of arrival, with one more than `limit`. */
 export async function listIntakeFiles(
   db: Executor,
   intakeId: string,
@@ -181,7 +181,7 @@ function rowToIntake(row: IntakeRow): Intake {
   };
 }
 
-/** An archive holds its bytes while it is being unpacked. */
+/** An archive's blob is referenced while it is being unpacked. */
 export const ARCHIVE_BLOBS: BlobHolder = {
   table: 'intakes',
   column: 'archive',

@@ -8,23 +8,23 @@ import type { IntakeTools } from './tools.js';
 
 const FILES_PER_ITEM = 128;
 
-/** What is wanted of the inbox. */
+/** A request to import from the inbox. */
 export interface InboxRequest {
-  /** The files that are ticked; null takes everything that is new. */
+  /** The selected files; null imports everything new. */
   paths: readonly string[] | null;
   mode: 'copy' | 'move' | 'place';
   folder: string;
-  /** Whether folders in the inbox become folders in the library. */
+  /** Whether subfolders of the inbox become folders in the library. */
   keepFolders: boolean;
 }
 
-/** What registering would come to: the files that would be taken in, and those that are left, each with its state. */
+/** The plan of an import: the files to be imported, and those left, each with its state. */
 export interface InboxPlan {
   items: InboxFile[];
   totals: { taken: number; bytes: number; left: number };
 }
 
-/** Works out what registering would do. Both the rehearsal and the real thing ask here. */
+/** Plans an import. Both the rehearsal and the import itself use it. */
 export async function planInbox(
   tools: IntakeTools,
   request: InboxRequest,
@@ -33,7 +33,8 @@ export async function planInbox(
   const wanted = request.paths === null ? null : new Set(request.paths);
   for (const path of wanted ?? []) inboxPath(tools.config, path);
   const files = await scanInbox(tools, { ...request, nowMs });
-  // What is ticked and would be refused comes into the batch, with its verdict; what is there or not whole stays.
+  // Selected files that would be refused are part of the batch, with their verdict; those already imported or
+  // incomplete stay.
   const items = files.filter(({ path, state }) =>
     wanted === null ? state === 'new' : wanted.has(path) && (state === 'new' || state === 'refused'),
   );
@@ -47,7 +48,11 @@ export async function planInbox(
   };
 }
 
-/** Begins to register files of the inbox. @returns null when there is nothing to register: a second press does nothing */
+/**
+ * Starts importing files of the inbox.
+ *
+ * @returns null when there is nothing to import: repeating the request has no further effect
+ */
 export async function registerInbox(
   tools: IntakeTools,
   who: Principal,

@@ -11,10 +11,10 @@ type Tools = Pick<IntakeTools, 'db' | 'config'>;
 
 const PAGE = 1000;
 const FORGOTTEN_MS = 60_000;
-/** What a file is renamed to while it is looked at: hidden, with its own name in it. */
+/** The temporary name of a file while it is verified: hidden, and containing its own name. */
 const ASIDE = /^\.(.+)\.[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/;
 
-/** Writes down which file was read. */
+/** Identifies the file that was read. */
 export function identityText({ device, inode, bytes, modifiedNs }: FileIdentity): string {
   return [device, inode, bytes, modifiedNs].join(':');
 }
@@ -24,14 +24,14 @@ function readIdentity(text: string): FileIdentity {
   return { device, inode, bytes, modifiedNs };
 }
 
-/** Removes files from the inbox that are in the library for good, and that are still those that were read. */
+/** Removes imported files from the inbox, unless they have changed since they were read. */
 export async function removeMoved(tools: Tools, paths: readonly string[]): Promise<void> {
   await removeRows(tools, await findRead(tools.db, paths));
 }
 
 /**
- * Finishes what a worker that died had begun: removes files that were moved, and gives those their names back that it had
- * renamed aside. To be called now and then.
+ * Completes what a dead worker left: removes moved files, and restores the names of files it had set aside. Called
+ * periodically.
  */
 export async function finishMoves(tools: Tools): Promise<void> {
   const root = tools.config.inboxDir;
@@ -46,7 +46,7 @@ export async function finishMoves(tools: Tools): Promise<void> {
     }
 }
 
-/** Whoever renames a file aside looks at it within the same moment, unless it died. */
+/** A file is verified right after it was set aside, unless the worker died. */
 async function isForgotten(path: string): Promise<boolean> {
   const info = await stat(path).catch(() => null);
   return info !== null && Date.now() - info.ctimeMs > FORGOTTEN_MS;
@@ -70,8 +70,8 @@ async function foldersBelow(root: string): Promise<string[]> {
 }
 
 /**
- * Removes a file that was read, if it is still that file: one that was replaced or changed since stays. It is renamed aside
- * before it is looked at, so that what is looked at is what is removed, whatever is renamed over its path meanwhile.
+ * Removes a file that was read, if it is unchanged: one that was replaced or modified since stays. It is renamed
+ * before it is verified, so that the verified file is the one removed, whatever is renamed over its path meanwhile.
  *
  * @returns whether it was removed
  */
@@ -91,7 +91,7 @@ export async function removeRead(path: string, source: FileIdentity): Promise<bo
   return false;
 }
 
-/** Removes a file that a worker had renamed aside when it died. @returns whether it was there */
+/** Removes a file that a dead worker had set aside. @returns whether it existed */
 async function deleteQuarantined(path: string, source: FileIdentity): Promise<boolean> {
   const folder = dirname(path);
   for (const name of await readdir(folder).catch(() => [])) {
@@ -104,7 +104,7 @@ async function deleteQuarantined(path: string, source: FileIdentity): Promise<bo
   return false;
 }
 
-/** Gives a file its name back; when another file has come to have it in the meantime, one beside it. Nothing is overwritten. */
+/** Restores a file's name, or a similar one if the name has been taken since. Nothing is overwritten. */
 async function putBack(aside: string, path: string): Promise<void> {
   for (let n = 1; ; n += 1) {
     const name = n === 1 ? path : beside(path, n);
@@ -114,7 +114,7 @@ async function putBack(aside: string, path: string): Promise<void> {
       return;
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code === 'EEXIST') continue;
-      // A disk without links: a new name is all the same better than none.
+      // The file system does not support hard links; a new name is still better than none.
       await rename(aside, beside(path, randomUUID()));
       return;
     }

@@ -18,13 +18,13 @@ import type { UploadOutcome } from './upload-outcome.js';
 import { findUpload, insertUpload } from './upload-queries.js';
 
 const PATH = `${API_BASE}/uploads`;
-/** An upload that nobody has continued for so long is given up. */
+/** An upload that has not been continued for this long is deleted. */
 const ABANDONED_MS = 7 * 24 * 3_600_000;
 
 const asker = new AsyncLocalStorage<{ tools: IntakeTools; who: Principal }>();
 const servers = new WeakMap<ByteStore, Server>();
 
-/** Keeps what is on its way; a disk that is full or gone is said, and not called an error of the server. */
+/** Stores incoming bytes; a full or missing disk is reported and not treated as a server error. */
 class ArrivalStore extends FileStore {
   readonly #store: ByteStore;
 
@@ -50,7 +50,7 @@ class ArrivalStore extends FileStore {
   }
 }
 
-/** The tus server of an installation (tus 1.0.0: creation, termination, expiration). */
+/** The installation's tus server (tus 1.0.0: creation, termination, expiration). */
 function tusServer(tools: IntakeTools): Server {
   const known = servers.get(tools.store);
   if (known) return known;
@@ -71,7 +71,7 @@ function tusServer(tools: IntakeTools): Server {
       return {};
     },
     onResponseError: (_req, error) => {
-      // A write that fails tears down the pipe it hangs on, and then the bare error of the disk comes first.
+      // A failed write breaks its pipe, and then the plain disk error arrives first.
       const fault = explainStoreFault(error, tools.store.name);
       return fault instanceof UniferumError
         ? { status_code: fault.status, body: `${fault.message}\n` }
@@ -82,7 +82,7 @@ function tusServer(tools: IntakeTools): Server {
   return server;
 }
 
-/** Drops uploads that nobody has continued for a week. @returns how many */
+/** Deletes uploads that have not been continued for a week. @returns how many */
 export function dropAbandonedUploads(tools: IntakeTools): Promise<number> {
   return tusServer(tools).cleanUpExpiredUploads();
 }
@@ -103,7 +103,7 @@ async function finish(tools: IntakeTools, who: Principal, upload: Upload): Promi
   return outcome;
 }
 
-/** Takes in what arrived whole and could not be taken in then. @returns null when pieces are missing */
+/** Imports an upload that is complete but could not be imported at the time. @returns null when parts are missing */
 async function finishLate(tools: IntakeTools, who: Principal, id: string): Promise<UploadOutcome | null> {
   const upload = await tusServer(tools)
     .datastore.getUpload(id)
@@ -147,7 +147,7 @@ async function handToTus(
   return { status: res.statusCode, handled: true };
 }
 
-/** Only whoever began an upload may see it or go on with it. */
+/** Only the principal that started an upload may see or continue it. */
 async function handOwnToTus(
   tools: IntakeTools,
   context: RouteContext<{ id: string }, object, undefined>,

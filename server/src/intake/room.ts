@@ -17,7 +17,7 @@ import { watchInbox } from './watch-inbox.js';
 
 const HOUR_MS = 3_600_000;
 
-/** The ways in which files come. */
+/** The ways in which files arrive. */
 export function intakeRoom(services: Services, { inspector }: { inspector: Inspector }): Room {
   const toolsWith =
     (joints: Joints) =>

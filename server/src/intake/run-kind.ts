@@ -2,7 +2,7 @@ import type { AssetTexts } from '@uniferum/core/library';
 import { defineRun } from '../runs/run-kind.js';
 import type { IntakeContext } from './incoming.js';
 
-/** One file that an intake takes from somewhere. */
+/** One file to be imported from a source. */
 export interface IntakeSource {
   name: string | null;
   folder: string;

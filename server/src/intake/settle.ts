@@ -27,11 +27,11 @@ import { insertIntakeFiles } from './queries.js';
 import { type IntakeTools, limitsOf } from './tools.js';
 
 /**
- * Judges files with their folders and bytes held, so that of two uploads at once only one gets the last place, or is the
- * first with its bytes, and writes what came of them: assets, counts, verdicts, events and the work that follows. A file
- * that can't be written, because a value in it doesn't fit, is refused alone.
+ * Evaluates files against the rules of their folders while holding a lock on each folder and blob, so that two
+ * concurrent uploads cannot both take the last free slot or both be the first copy, then stores assets, counters,
+ * verdicts, events and follow-up work. A file whose values do not fit the database is refused by itself.
  *
- * @returns what came of each, in their order
+ * @returns the result for each file, in order
  */
 export async function judgeAndStore(
   tools: IntakeTools,
@@ -67,7 +67,7 @@ async function storeOrRefuse(
   }
 }
 
-/** Writes verdicts into the batch and the counts, and tells of a batch from which nothing came in. */
+/** Records verdicts in the batch and the counters, and reports a batch from which nothing was accepted. */
 export async function recordVerdicts(
   tx: Transaction,
   intake: Pick<IntakeContext, 'id' | 'by'>,
@@ -95,7 +95,7 @@ async function storeAll(
   const held = await holdFolders(tx, [...byFolder.keys()]);
   const whole = files.filter(({ staged }) => staged.path !== null);
   await holdBlobs(tx, inOrder(whole.map(({ staged }) => staged)));
-  // All empty files have the same bytes, and are no copies of each other.
+  // All empty files have the same bytes, and do not count as copies of each other.
   const twins = await findTwins(
     tx,
     whole.filter(({ staged }) => staged.bytes > 0),
@@ -124,7 +124,7 @@ async function storeAll(
   return results;
 }
 
-/** Tells of folders that were made, and takes those back into which nothing came. */
+/** Reports new folders, and removes those that stayed empty. */
 async function settleFolders(
   tx: Transaction,
   held: ReadonlyMap<string, HeldFolder>,
@@ -138,7 +138,7 @@ async function settleFolders(
   await dropFolders(tx, unused);
 }
 
-/** An asset with the same bytes; its id is null while it is of the same batch, and not written yet. */
+/** An asset with the same bytes; its id is null while it is in the same batch and not stored yet. */
 interface Twin {
   id: string | null;
   address: string;
@@ -167,7 +167,7 @@ function judge(
     const twin = staged.bytes > 0 ? (twins.get(staged.sha256) ?? null) : null;
     const facts: FileFacts = { ...factsOf(file, staged, examined), duplicateOf: twin?.address ?? null };
     let verdict = judgeFile(facts, rules, { path: folder.path, items }, limitsOf(tools));
-    // It was cut off by a limit that holds no more.
+    // It was cut off by a limit that no longer applies.
     if (staged.path === null && verdict.outcome !== 'refused')
       verdict = withRefusal(verdict, cutOff(received));
     if (verdict.outcome !== 'refused') verdict = withShortenings(verdict, received);
@@ -175,7 +175,7 @@ function judge(
       rules.duplicates?.value === 'reuse' && verdict.outcome !== 'refused' ? (twin?.id ?? null) : null;
     if (verdict.outcome !== 'refused' && standIn === null) {
       items += 1;
-      // A second one with the same bytes in this very batch is a duplicate of the first.
+      // A second file with the same bytes in this batch is a duplicate of the first.
       if (!twins.has(staged.sha256) && staged.bytes > 0)
         twins.set(staged.sha256, { id: null, address: joinPath(folder.path, cleanName(file.name)) });
     }

@@ -24,7 +24,7 @@ interface SourceBody extends Partial<AssetTexts> {
 
 const text = (max: number) => Joi.string().trim().max(max).allow(null, '');
 
-/** The body of `POST /assets` as JSON: one file by its address. */
+/** The JSON body of `POST /assets`: one file by its URL. */
 export const sourceSchema = Joi.object({
   source: Joi.string()
     .trim()
@@ -46,8 +46,8 @@ export const sourceSchema = Joi.object({
 }).example({ source: 'https://skerry.example/dusk.jpg', folder: '/lights', alt: 'The light at dusk' });
 
 /**
- * Answers a request to take one file in by its address. What came of it is kept in the commit that takes it in, so that a
- * repeat under the same Idempotency-Key doesn't take it in again.
+ * Answers a request to import one file from a URL. The result is stored in the same commit as the asset, so that a
+ * retry with the same Idempotency-Key does not import it again.
  */
 export async function answerSource(tools: IntakeTools, { who, req, idempotency }: Asking): Promise<Answer> {
   const body = validate(sourceSchema, req.body) as SourceBody;

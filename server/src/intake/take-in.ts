@@ -16,18 +16,18 @@ import {
 import { judgeAndStore, recordVerdicts } from './settle.js';
 import { type IntakeTools, limitsOf, rulesFor } from './tools.js';
 
-/** A batch is settled whenever so many files or bytes have come together: one transaction for all of them. */
+/** A batch is stored whenever this many files or bytes have been received: one transaction for all of them. */
 export const SETTLE_LIMITS = { files: 64, bytes: 32 * 1024 * 1024 } as const;
 
-/** A file whose bytes have arrived, and which is being looked at. */
+/** A received file that is being inspected. */
 export interface ArrivedFile {
   staged: StagedBytes;
   received: Promise<ReceivedFile>;
 }
 
 /**
- * Stages a stream in one pass, and begins to look at it. A stream that breaks off leaves its verdict and nothing else; a
- * fault of the store is thrown, and is nobody's verdict.
+ * Stages a stream in one pass and starts inspecting it. A stream that fails leaves only its verdict; a fault of the
+ * store is thrown, and is never a verdict on the file.
  */
 export async function receiveStream(
   tools: IntakeTools,
@@ -50,12 +50,12 @@ export async function receiveStream(
     throw error;
   }
   const received = receiveStaged(tools, file, staged);
-  // Whoever settles the batch meets the error.
+  // The code that stores the batch handles the error.
   received.catch(() => {});
   return { staged, received };
 }
 
-/** Looks at bytes that are staged. They are discarded when that fails. */
+/** Inspects staged bytes, and discards them on failure. */
 export async function receiveStaged(
   tools: IntakeTools,
   incoming: IncomingFile,
@@ -70,14 +70,14 @@ export async function receiveStaged(
   }
 }
 
-/** Writes what else belongs to files in the transaction that takes them in. */
+/** Records additional data in the transaction that stores the files. */
 export type AlsoRecord = (tx: Transaction, taken: readonly TakenIn[]) => Promise<void>;
 
 /**
- * Takes files in that were received, in one transaction. Whatever happens, none of them stays staged.
+ * Imports received files in one transaction. In any case, none of them stays staged.
  *
- * @param intake the batch to which they belong, or what begins it in the same transaction
- * @param alsoRecord is carried out in the same transaction
+ * @param intake the batch they belong to, or a function that creates it in the same transaction
+ * @param alsoRecord runs in the same transaction
  */
 export async function takeIn(
   tools: IntakeTools,
@@ -99,8 +99,8 @@ export async function takeIn(
 }
 
 /**
- * Makes the bytes durable of all files that their folder would take now. The definite judgement comes with the folder
- * held; bytes that it refuses after all are swept later.
+ * Makes the bytes of all files durable that their folder would accept now. The final verdict is given while the
+ * folder is locked; blobs refused by it are cleaned up later.
  */
 export async function makeDurable(tools: IntakeTools, files: readonly ReceivedFile[]): Promise<void> {
   const rulesOf = new Map(
@@ -127,7 +127,7 @@ export async function discardAll(files: readonly { staged: StagedBytes }[]): Pro
   await Promise.all(files.map(({ staged }) => staged.discard()));
 }
 
-/** Writes the refusal of a file of which no bytes came. */
+/** Records the refusal of a file whose bytes did not arrive. */
 export async function refuseFile(
   tools: Pick<IntakeTools, 'db'>,
   intake: IntakeContext,
@@ -137,7 +137,7 @@ export async function refuseFile(
   return inTransaction(tools.db, (tx) => refuseFileIn(tx, intake, name, reason));
 }
 
-/** Writes the refusal of a file of which no bytes came, in a transaction that is going on. */
+/** Records the refusal of a file whose bytes did not arrive, in the current transaction. */
 export async function refuseFileIn(
   tx: Transaction,
   intake: IntakeContext,
@@ -149,7 +149,7 @@ export async function refuseFileIn(
   return verdict;
 }
 
-/** The verdict of a file that is refused for one reason. */
+/** The verdict on a file refused for one reason. */
 export function refusedVerdict(name: string, reason: Pick<Reason, 'code' | 'message'>): Verdict {
   return {
     name: shorten(name, MAX_SENT_NAME_LENGTH),

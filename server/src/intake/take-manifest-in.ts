@@ -27,7 +27,7 @@ export interface ManifestRequest {
 type Row = ManifestPlan['rows'][number];
 type Fault = ManifestPlan['faults'][number];
 
-/** What a manifest would take in: its first rows and faults, and counts of all. */
+/** The plan of a manifest import: its first rows and faults, and totals. */
 export interface ManifestSummary extends Omit<ManifestPlan, 'rows' | 'faults'> {
   rows: Row[];
   faults: Fault[];
@@ -38,12 +38,12 @@ export interface ManifestSummary extends Omit<ManifestPlan, 'rows' | 'faults'> {
 const LOOKED_FOR_AT_A_TIME = 64;
 const SHOWN = 1000;
 
-/** Works out what a manifest would take in. Paths are paths in the inbox; what isn't there is a fault. */
+/** Plans a manifest import. Paths refer to the inbox; a missing file is a fault. */
 export function rehearseManifest(tools: IntakeTools, request: ManifestRequest): Promise<ManifestSummary> {
   return withPlan(tools, request, async (summary) => summary);
 }
 
-/** Begins to take in what a manifest lists. Rows with a fault are refused, each with what is wrong with it. */
+/** Starts importing a manifest. Rows with faults are refused and listed with them. */
 export function takeManifestIn(
   tools: IntakeTools,
   who: Principal,
@@ -66,8 +66,8 @@ export function takeManifestIn(
 }
 
 /**
- * Works a manifest out, and hands it on as a file of lines: it may have a hundred thousand rows, of which only a few are in
- * memory at a time. It is read by a process of its own, because it may mean no good.
+ * Plans a manifest and passes the plan on as a file of lines: it may have a hundred thousand rows, of which only a
+ * few are in memory at a time. It is read in a separate process because it is untrusted.
  */
 async function withPlan<Result>(
   tools: IntakeTools,
@@ -98,7 +98,7 @@ function explain(error: unknown): never {
   );
 }
 
-/** Looks for the paths of a plan in the inbox, and writes the plan again with a fault in place of each row whose file is missing. */
+/** Looks up the plan's paths in the inbox, and rewrites the plan with a fault for each missing file. */
 async function checkPaths(
   { config, store }: IntakeTools,
   mapping: ManifestMapping,
@@ -145,7 +145,7 @@ async function* readLines(path: string): AsyncGenerator<PlannedLine> {
     if (line !== '') yield JSON.parse(line);
 }
 
-/** What `choose` makes of lines, without those of which it makes nothing. */
+/** Maps lines with `choose`, dropping those for which it returns nothing. */
 async function* only<Chosen>(
   lines: AsyncIterable<PlannedLine>,
   choose: (line: PlannedLine) => Chosen | null,

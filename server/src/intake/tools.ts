@@ -6,14 +6,14 @@ import type { LibraryTools } from '../library/tools.js';
 import { effectiveRules } from '../rules/service.js';
 import type { Services } from '../shared/services.js';
 
-/** What taking files in needs; servers and workers both have it. */
+/** What imports require, in servers and workers. */
 export interface IntakeTools extends LibraryTools {
   inspector: Inspector;
-  /** What was looked up for the files of one batch; see {@link forBatch}. */
+  /** Lookups shared by the files of one batch; see {@link forBatch}. */
   known?: KnownForBatch;
 }
 
-/** Completes the services of a request. */
+/** Adds what imports need to the services of a request. */
 export type ToolsFor = (services: Services) => IntakeTools;
 
 interface KnownForBatch {
@@ -22,28 +22,28 @@ interface KnownForBatch {
 }
 
 /**
- * Lets the files of one batch share what is looked up for each of them. Rules that change meanwhile hold all the same:
- * the definite judgement reads them afresh, with the folder held.
+ * Shares lookups between the files of one batch. Concurrent rule changes still apply: the final verdict reads the
+ * rules again while the folder is locked.
  */
 export function forBatch(tools: IntakeTools): IntakeTools {
   return { ...tools, known: { rules: new Map(), mapping: null } };
 }
 
-/** The rules of a folder, looked up once for a batch. */
+/** The rules of a folder, looked up once per batch. */
 export function rulesFor({ db, known }: IntakeTools, folder: string): Promise<EffectiveRules> {
   const found = known?.rules.get(folder) ?? effectiveRules(db, folder);
   known?.rules.set(folder, found);
   return found;
 }
 
-/** Which fields fill which texts, looked up once for a batch. */
+/** The metadata mapping, looked up once per batch. */
 export function mappingFor({ db, known }: IntakeTools): Promise<MetadataMapping> {
   const found = known?.mapping ?? readMapping(db);
   if (known) known.mapping = found;
   return found;
 }
 
-/** What holds whatever a folder's rules say. */
+/** Limits that apply regardless of any folder's rules. */
 export function limitsOf({ config }: Pick<IntakeTools, 'config'>): InstallationLimits {
   return { maxBytes: config.maxUploadBytes, maxPixels: config.maxPixels };
 }

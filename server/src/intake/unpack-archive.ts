@@ -11,10 +11,10 @@ import { refuseFile } from './take-in.js';
 import type { IntakeTools } from './tools.js';
 
 /**
- * Unpacks an archive that has arrived, into a folder of its own name: its directory is judged at once, its files come as
- * a run. An unsafe archive is refused whole, with the name of the entry.
+ * Unpacks an uploaded archive into a folder named after it: its directory is checked at once, its files are imported
+ * by a run. An unsafe archive is refused as a whole, and the entry is named.
  *
- * @param alsoRecord is carried out in the transaction that begins the run
+ * @param alsoRecord runs in the transaction that starts the run
  */
 export async function unpackArchive(
   tools: IntakeTools,
@@ -33,7 +33,8 @@ export async function unpackArchive(
     await staged.keep();
     return await inTransaction(tools.db, async (tx) => {
       const { sha256, bytes, crc32, copy } = staged;
-      // Named in the database so that it is kept while it is unpacked; without an asset it is swept afterwards.
+      // Referenced in the database so that it is kept while it is unpacked; without an asset it is cleaned up
+      // afterwards.
       await recordBlobs(tx, [{ sha256, bytes, crc32, ...copy }]);
       const batch = await beginBatch(tx, who, {
         way: 'archive',

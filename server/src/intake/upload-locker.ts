@@ -3,16 +3,16 @@ import { setTimeout as delay } from 'node:timers/promises';
 import type { Database } from '../shared/database.js';
 import { claimLock, deleteLock, renewLock } from './upload-queries.js';
 
-/** A lock whose server stopped renewing it is free after so long. */
+/** A lock expires this long after its server stopped renewing it. */
 const LEASE_MS = 6000;
 const RENEW_MS = 500;
 const POLL_MS = 120;
-/** So long a request waits for the one before it to let go. */
+/** How long a request waits for the previous one to release the lock. */
 const PATIENCE_MS = 15_000;
 
 /**
- * Lets one request at a time write an upload, whichever server it comes to. Whoever waits asks the holder to let go: the
- * line of a client that comes again is usually dead.
+ * Lets one request at a time write an upload, across servers. A waiting request asks the holder to release the lock:
+ * when a client reconnects, its old connection is usually dead.
  */
 export class UploadLocker {
   readonly #db: Database;
@@ -37,7 +37,7 @@ class UploadLock {
     this.#id = id;
   }
 
-  /** @throws `{ status_code, body }` as the tus server answers it, when the lock can't be had */
+  /** @throws `{ status_code, body }` in the tus server's format, when the lock is not available */
   async lock(signal: AbortSignal, requestRelease: () => unknown): Promise<void> {
     const until = Date.now() + PATIENCE_MS;
     while (!(await claimLock(this.#db, this.#id, this.#token, LEASE_MS))) {
@@ -55,13 +55,13 @@ class UploadLock {
     if (this.#timer) clearInterval(this.#timer);
     this.#timer = null;
     await deleteLock(this.#db, this.#id, this.#token).catch(() => {
-      // The database is away: the lock runs out by itself.
+      // The database is unavailable; the lock expires by itself.
     });
   }
 
   async #renew(requestRelease: () => unknown): Promise<void> {
     const state = await renewLock(this.#db, this.#id, this.#token, LEASE_MS).catch(() => null);
-    // Somebody waits for it, or has it already because this server was too slow to renew it.
+    // Another request waits for it, or has taken it because this server renewed it too late.
     if (state === 'wanted' || state === 'lost') await requestRelease();
   }
 }

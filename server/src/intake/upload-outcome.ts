@@ -1,10 +1,10 @@
 import type { Verdict } from '@uniferum/core/intake';
 
-/** What came of a resumable upload. */
+/** The result of a resumable upload. */
 export interface UploadOutcome {
   verdict: Verdict;
   asset: string | null;
-  /** The batch and the run that unpack it, when it is an archive that is unpacked. */
+  /** The batch and run that unpack it, when it is an archive. */
   intake: string | null;
   run: string | null;
 }

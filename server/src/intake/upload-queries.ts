@@ -1,12 +1,12 @@
 import { change, type Executor, selectOne, writeJson } from '../shared/database.js';
 import type { UploadOutcome } from './upload-outcome.js';
 
-/** Writes down that somebody began a resumable upload. */
+/** Records that a principal started a resumable upload. */
 export async function insertUpload(db: Executor, id: string, principal: string): Promise<void> {
   await change(db, 'INSERT INTO uploads (id, principal) VALUES (?, ?)', [id, principal]);
 }
 
-/** Finds an upload of a principal; null when there is none. Its result is null until it has arrived whole. */
+/** Finds an upload of a principal; null when there is none. Its result is null until it is complete. */
 export async function findUpload(
   db: Executor,
   id: string,
@@ -20,7 +20,7 @@ export async function findUpload(
   return row && { result: row.result === null ? null : JSON.parse(row.result) };
 }
 
-/** Claims an upload that is to be finished, and that nobody else is finishing. @returns whether it is claimed */
+/** Claims an upload in order to finish it, unless somebody else has. @returns whether it is claimed */
 export async function claimUpload(
   db: Executor,
   id: string,
@@ -36,7 +36,7 @@ export async function claimUpload(
   return affectedRows === 1;
 }
 
-/** Gives up a claim without a result. */
+/** Releases a claim without a result. */
 export async function releaseUpload(db: Executor, id: string, token: string): Promise<void> {
   await change(db, 'UPDATE uploads SET token = NULL, lease_until = NULL WHERE id = ? AND token = ?', [
     id,
@@ -44,7 +44,7 @@ export async function releaseUpload(db: Executor, id: string, token: string): Pr
   ]);
 }
 
-/** Writes down what came of an upload that is claimed. @returns false when the claim was lost */
+/** Records the result of a claimed upload. @returns false when the claim was lost */
 export async function updateUploadResult(
   tx: Executor,
   id: string,
@@ -59,7 +59,7 @@ export async function updateUploadResult(
   return affectedRows === 1;
 }
 
-/** Takes a lock that is free or was abandoned; else says to its holder that it is wanted. @returns whether it is taken */
+/** Takes a lock that is free or expired; otherwise asks its holder to release it. @returns whether it was taken */
 export async function claimLock(db: Executor, id: string, token: string, leaseMs: number): Promise<boolean> {
   await change(
     db,

@@ -24,14 +24,14 @@ import { type ArrivedFile, discardAll, receiveStream, SETTLE_LIMITS, takeIn } fr
 import { forBatch, type IntakeTools } from './tools.js';
 import { unpackArchive } from './unpack-archive.js';
 
-/** A request that brings files, and the claims by which its repeats are recognised. */
+/** A request that brings files, and the claims by which its retries are recognised. */
 export interface Asking {
   who: Principal;
   req: Request;
   idempotency: Idempotency;
 }
 
-/** One file's line in the answer to an upload of several. */
+/** One file's entry in the answer to an upload of several. */
 interface UploadResult {
   name: string;
   status: number;
@@ -39,14 +39,14 @@ interface UploadResult {
   verdict?: Verdict;
 }
 
-/** What one part of an upload came to; kept in the commit that brings it about, so that a repeat finds it. */
+/** The result of one part of an upload; stored in the same commit as the file, so that a retry finds it. */
 type PartResult =
   | { kind: 'file'; taken: TakenIn; intake: IntakeContext }
   | { kind: 'archive'; batch: BegunBatch };
 
 /**
- * Answers an upload. A repeat under the same Idempotency-Key is read and compared with the first one. When that was answered
- * the repeat gets its answer; when it broke off, or its server died, what had come of it counts, and the rest is taken in.
+ * Answers an upload. A retry with the same Idempotency-Key is read and compared with the original request. If that
+ * was answered, the retry gets its answer; if it failed midway, its stored results count and the rest is imported.
  */
 export async function answerUpload(tools: IntakeTools, { who, req, idempotency }: Asking): Promise<Answer> {
   const key = req.get('idempotency-key');
@@ -69,7 +69,7 @@ interface WaitingFile extends ArrivedFile {
   digest: string;
 }
 
-/** One multipart request: its files are received one by one and settled together. */
+/** One multipart request: its files are received one by one and stored together. */
 class Upload {
   readonly #tools: IntakeTools;
   readonly #who: Principal;
@@ -80,7 +80,7 @@ class Upload {
   #next = 0;
   readonly #taken = new Map<number, TakenIn>();
   readonly #digests: string[] = [];
-  /** What an earlier attempt came to, by part. */
+  /** The results of an earlier attempt, by part. */
   readonly #known = new Map<number, { digest: string; result: PartResult }>();
 
   constructor(tools: IntakeTools, who: Principal, claim: Claim | null) {
@@ -89,7 +89,7 @@ class Upload {
     this.#claim = claim;
   }
 
-  /** Looks up what an earlier attempt came to. */
+  /** Looks up the results of an earlier attempt. */
   async recall(): Promise<void> {
     for (const { n, digest, result } of (await this.#claim?.parts()) ?? [])
       this.#known.set(n, { digest, result: JSON.parse(result) });
@@ -100,7 +100,7 @@ class Upload {
     try {
       ({ digest } = await readMultipart(req, (part, before) => this.#take(part, before)));
     } finally {
-      // Also when the request breaks off: what came whole is taken in.
+      // Also when the request fails midway: files that arrived completely are imported.
       await this.#settle();
     }
     return {
@@ -137,7 +137,7 @@ class Upload {
     return fingerprintOf([n, name, folder, staged.sha256]);
   }
 
-  /** Takes the result of an earlier attempt for a file that comes again. @throws UniferumError `key-reused` for another one */
+  /** Reuses the result of an earlier attempt for the same file. @throws UniferumError `key-reused` for another one */
   async #isKnown(n: number, digest: string, arrived: ArrivedFile): Promise<boolean> {
     const known = this.#known.get(n);
     if (!known) return false;
@@ -195,7 +195,7 @@ class Upload {
     tx: Transaction,
     parts: readonly { n: number; digest: string; result: PartResult }[],
   ): Promise<void> {
-    // What was refused has left nothing: a repeat is judged again.
+    // A refused file has left nothing: a retry is judged again.
     const effects = parts.filter(({ result }) => result.kind === 'archive' || result.taken.assetId !== null);
     await this.#claim?.recordParts(
       tx,
@@ -261,7 +261,7 @@ function readTexts(fields: Fields): Partial<AssetTexts> {
   return texts;
 }
 
-/** Answers with the asset that a file became, or with the problem that it was refused. */
+/** Answers with the asset created from a file, or with the problem why it was refused. */
 export async function answerTaken(tools: IntakeTools, taken: TakenIn): Promise<Answer> {
   const [asset] = await readAssets(tools, [taken]);
   if (!asset) throw refusal(taken.verdict);

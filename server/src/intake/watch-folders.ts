@@ -3,8 +3,8 @@ import { readdir } from 'node:fs/promises';
 import { join } from 'node:path';
 
 /**
- * Tells when anything changes in a folder or below it. It watches folders and no files, so that it costs as much with a
- * hundred thousand files as with none. Hidden folders are left out.
+ * Reports changes in a folder and its subfolders. It watches folders rather than files, so that it costs the same
+ * with a hundred thousand files as with none. Hidden folders are skipped.
  */
 export class FolderWatch {
   readonly #watchers = new Map<string, FSWatcher>();
@@ -17,7 +17,7 @@ export class FolderWatch {
     this.#onError = onError;
   }
 
-  /** Begins to watch a folder and all below it; those that come later are watched, too. */
+  /** Starts watching a folder and its subfolders, including those created later. */
   async add(path: string): Promise<void> {
     if (this.#isClosed || this.#watchers.has(path)) return;
     try {
@@ -27,12 +27,12 @@ export class FolderWatch {
       await this.#look(path);
     } catch (error) {
       this.#drop(path);
-      // It was taken away while it was looked at.
+      // It was removed during the scan.
       if (!isMissing(error)) this.#onError(error);
     }
   }
 
-  /** The folders that are watched. */
+  /** The watched folders. */
   get folders(): string[] {
     return [...this.#watchers.keys()];
   }
@@ -44,7 +44,7 @@ export class FolderWatch {
 
   #see(path: string, event: string, name: string | null): void {
     this.#onChange();
-    // A name came or went: it may be that of a folder.
+    // A name was added or removed: it may be a folder.
     if (event !== 'rename' || name?.startsWith('.')) return;
     this.#look(path).catch((error) => {
       if (isMissing(error)) this.#drop(path);
@@ -54,7 +54,7 @@ export class FolderWatch {
 
   readonly #looking = new Map<string, { again: boolean }>();
 
-  /** Looks for folders in a folder; many at a time become one, and another one after it. */
+  /** Scans a folder for subfolders; concurrent requests become one scan, followed by one more. */
   async #look(path: string): Promise<void> {
     const going = this.#looking.get(path);
     if (going) {
@@ -84,7 +84,7 @@ export class FolderWatch {
     await Promise.all([...below].map((folder) => this.add(folder)));
   }
 
-  /** Ends the watching of a folder and all below it. */
+  /** Stops watching a folder and its subfolders. */
   #drop(path: string): void {
     for (const known of this.folders)
       if (known === path || known.startsWith(`${path}/`)) {
@@ -94,7 +94,7 @@ export class FolderWatch {
   }
 }
 
-/** Whether a folder lies directly in another one. */
+/** Whether a folder is a direct child of another. */
 function isIn(path: string, parent: string): boolean {
   return path.startsWith(`${parent}/`) && !path.slice(parent.length + 1).includes('/');
 }

@@ -3,11 +3,11 @@ import type { Services } from '../shared/services.js';
 import { inboxChanged } from './events.js';
 import { FolderWatch } from './watch-folders.js';
 
-/** Changes come in bursts while files are transferred: they are told together. */
+/** Changes come in bursts while files are transferred: they are reported together. */
 const QUIET_MS = 700;
 const LOOK_MS = 10_000;
 
-/** Watches the inbox and tells of changes to it. @returns what ends the watching */
+/** Watches the inbox and reports changes. @returns a function that stops watching */
 export function watchInbox(tools: Services): () => void {
   const { inboxDir } = tools.config;
   if (inboxDir === null) return () => {};
@@ -24,7 +24,7 @@ export function watchInbox(tools: Services): () => void {
     },
     onError: (error) => tools.log.warn({ err: error }, 'the inbox can’t be watched'),
   });
-  // The inbox may be mounted later than the server starts, or go away and come back.
+  // The inbox may be mounted after the server starts, or be unmounted and come back.
   const look = () => void watching.add(inboxDir);
   look();
   const looking = setInterval(look, LOOK_MS).unref();

@@ -55,7 +55,7 @@ const planSchema = (
 
 const count = Joi.number().integer().min(0);
 
-/** Answers with the batch and the run that works on it. */
+/** Answers with the batch and the run that processes it. */
 async function answerBatch(services: Services, { intake, run }: BegunBatch): Promise<Answer> {
   const batch = await findIntake(services.db, intake);
   if (batch === null) throw notFound(`Intake ${intake}`);
@@ -270,7 +270,7 @@ const mappingRoutes: Route[] = [
   }),
 ];
 
-/** The routes by which files come that are not sent by requests. */
+/** The routes by which files are imported without being uploaded in a request. */
 export function intakeWayRoutes(toolsFor: ToolsFor): Route[] {
   return [...inboxRoutes(toolsFor), ...listRoutes(toolsFor), ...mappingRoutes];
 }

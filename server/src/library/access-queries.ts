@@ -1,7 +1,7 @@
 import type { FolderAccess, PublicMetadata } from '@uniferum/core/library';
 import { change, type Executor, selectExpanded } from '../shared/database.js';
 
-/** Reads what folders let out, of those of the paths that exist, from the root down. */
+/** Reads the access settings of existing folders among the paths, from the root down. */
 export async function findAccess(
   db: Executor,
   paths: readonly string[],
@@ -14,7 +14,7 @@ export async function findAccess(
   return rows.map(({ path, public_metadata }) => ({ path, access: { publicMetadata: public_metadata } }));
 }
 
-/** Writes what a folder lets out, as its next revision. */
+/** Writes a folder's access settings as its next revision. */
 export async function updateFolderAccess(db: Executor, id: string, access: FolderAccess): Promise<void> {
   await change(db, 'UPDATE folders SET public_metadata = ?, revision = revision + 1 WHERE id = ?', [
     access.publicMetadata,

@@ -6,7 +6,7 @@ import type { AssetRow } from './asset-queries.js';
 import { type CopyRow, findCopies } from './blob-queries.js';
 import type { LibraryTools } from './tools.js';
 
-/** Turns rows into complete answers; copies and the fields of other rooms are read for all of them at once. */
+/** Converts rows to complete answers; copies and the fields of other rooms are read for all of them at once. */
 export async function toAssetAnswers(
   { db, config, joints: { fields } }: Pick<LibraryTools, 'db' | 'config' | 'joints'>,
   rows: readonly AssetRow[],

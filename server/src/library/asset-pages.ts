@@ -3,7 +3,10 @@ import { cutPage, readCursor } from '../shared/cursor.js';
 import { type Executor, type SqlValue, select } from '../shared/database.js';
 import { readPosition, SORTS } from './asset-sorts.js';
 
-/** Up to so many folders are read each from its own index and merged; beyond, the index over all folders is walked. */
+/**
+ * Up to this many folders are each read from their own index range and merged; beyond, the index over all folders is
+ * scanned.
+ */
 const MAX_MERGED_FOLDERS = 40;
 
 interface IdRow {
@@ -20,9 +23,9 @@ export interface PageRequest {
 }
 
 /**
- * Finds the ids of one page of live assets in an index, without touching the rows: a plain query lets the optimiser
- * flip to a plan that reads the whole folder. The comparison is spelt out, because a row constructor `(a, b) < (?, ?)`
- * doesn't use the index.
+ * Finds the ids of one page of live assets in an index, without reading the rows: with a plain query the optimiser
+ * may switch to a plan that reads the whole folder. The comparison is written out, because a row constructor `(a, b)
+ * < (?, ?)` does not use the index.
  */
 export async function findPageIds(
   db: Executor,

@@ -57,7 +57,7 @@ export interface AssetRow {
   deleted_at: Date | null;
 }
 
-/** The texts of an asset, as answers and rules have them. */
+/** The texts of an asset, as used in answers and rules. */
 export function textsOf(
   row: Pick<AssetRow, 'title' | 'alt' | 'caption' | 'credit' | 'keywords'>,
 ): AssetTexts {
@@ -76,17 +76,17 @@ export const SELECT_ASSETS = `
   JOIN folders ON folders.id = assets.folder_id
   JOIN blobs ON blobs.sha256 = assets.sha256`;
 
-/** Finds an asset, also one in the bin. */
+/** Finds an asset, including one in the bin. */
 export async function findAsset(db: Executor, id: string): Promise<AssetRow | null> {
   return selectOne<AssetRow>(db, `${SELECT_ASSETS} WHERE assets.id = ?`, [id]);
 }
 
-/** Holds an asset until the transaction ends. @returns whether it exists */
+/** Locks an asset until the transaction ends. @returns whether it exists */
 export async function lockAsset(tx: Executor, id: string): Promise<boolean> {
   return (await selectOne(tx, 'SELECT id FROM assets WHERE id = ? FOR UPDATE', [id])) !== null;
 }
 
-/** Finds assets in the order of their ids as given. */
+/** Finds assets in the order of the given ids. */
 export async function findAssets(db: Executor, ids: readonly number[]): Promise<AssetRow[]> {
   if (ids.length === 0) return [];
   const rows = await selectExpanded<AssetRow>(db, `${SELECT_ASSETS} WHERE assets.id IN (?)`, [ids]);
@@ -94,7 +94,7 @@ export async function findAssets(db: Executor, ids: readonly number[]): Promise<
   return ids.map((id) => byId.get(id)).filter((row) => row !== undefined);
 }
 
-/** Finds a live asset by its place. */
+/** Finds a live asset by folder and name. */
 export async function findAssetByName(
   db: Executor,
   folderPath: string,
@@ -109,7 +109,7 @@ export async function findAssetByName(
   );
 }
 
-/** Finds the live asset whose renditions have this stem in their addresses; null when there is none. */
+/** Finds the live asset whose renditions use this stem in their URLs; null when there is none. */
 export async function findAssetIdByStem(
   db: Executor,
   folderPath: string,
@@ -124,7 +124,7 @@ export async function findAssetIdByStem(
   return row && String(row.id);
 }
 
-/** Finds, for each digest, the oldest live asset that holds these bytes. */
+/** For each digest, finds the oldest live asset with these bytes. */
 export async function findAssetsByBytes(
   db: Executor,
   digests: readonly string[],
@@ -178,10 +178,10 @@ export interface NewAsset extends AssetTexts {
   createdAt: Date;
 }
 
-/** Writes new assets with their first versions and keywords. @returns their ids, in their order */
+/** Inserts new assets with their first versions and keywords. @returns their ids, in order */
 export async function insertAssets(tx: Executor, assets: readonly NewAsset[]): Promise<string[]> {
   if (assets.length === 0) return [];
-  // One statement takes one range of ids: innodb_autoinc_lock_mode 1 and 2 both give it without gaps.
+  // One statement gets a contiguous range of ids: innodb_autoinc_lock_mode 1 and 2 both guarantee it.
   const { insertId } = await changeExpanded(
     tx,
     `INSERT INTO assets (folder_id, name, address_stem, kind, mime, sha256, bytes, width, height, orientation, title, alt, caption,
@@ -245,7 +245,7 @@ export async function insertAssets(tx: Executor, assets: readonly NewAsset[]): P
   return ids;
 }
 
-/** The columns that an edit may set; absent ones stay. */
+/** The columns that an edit may set; absent ones stay unchanged. */
 export interface AssetEdit extends Partial<AssetTexts> {
   name?: string;
   addressStem?: string;
@@ -286,7 +286,7 @@ export async function updateDuration(tx: Executor, id: string, seconds: number):
   await change(tx, 'UPDATE assets SET duration = ? WHERE id = ?', [seconds, id]);
 }
 
-/** Holds assets until the transaction ends, also those in the bin, and reads them. */
+/** Reads assets, including those in the bin, and locks them until the transaction ends. */
 export async function holdAssets(tx: Executor, ids: readonly string[]): Promise<AssetRow[]> {
   if (ids.length === 0) return [];
   await selectExpanded(tx, 'SELECT id FROM assets WHERE id IN (?) ORDER BY id FOR UPDATE', [ids]);

@@ -40,7 +40,7 @@ interface AssetListQuery {
   cursor?: string;
 }
 
-/** Lists of assets, and one of them. */
+/** Lists of assets, and single assets. */
 function readRoutes(joints: Joints): Route[] {
   const assetSchema = assetSchemaOf(joints);
   return [
@@ -97,7 +97,7 @@ function readRoutes(joints: Joints): Route[] {
   ];
 }
 
-/** What an asset was. */
+/** The history of an asset. */
 function historyRoutes(joints: Joints): Route[] {
   return [
     route<Id>({
@@ -144,7 +144,7 @@ function historyRoutes(joints: Joints): Route[] {
   ];
 }
 
-/** Changes of an asset. */
+/** Changes to an asset. */
 function changeRoutes(joints: Joints): Route[] {
   const assetSchema = assetSchemaOf(joints);
   return [

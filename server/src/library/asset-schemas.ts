@@ -21,7 +21,7 @@ import type { Joints } from './joints.js';
 const count = Joi.number().integer().min(0);
 const focalSchema = answer({ x: Joi.number().min(0).max(1), y: Joi.number().min(0).max(1) });
 
-/** The schema of an asset with the fields that rooms add. */
+/** The schema of an asset, including the fields that rooms add. */
 export function assetSchemaOf({ fields }: Pick<Joints, 'fields'>): Joi.ObjectSchema {
   return component(
     'Asset',
@@ -99,7 +99,7 @@ export const assetChangeSchema = Joi.object({
   .min(1)
   .example({ title: 'Gannet Head at dusk', alt: 'A white lighthouse on a dark headland' });
 
-/** A filter as text; what it says is read by core. */
+/** A filter as text; core parses it. */
 export const filterSchema = Joi.string()
   .max(2000)
   .allow('')

@@ -1,6 +1,6 @@
 import type { SqlValue } from '../shared/database.js';
 
-/** How an order of assets is read. */
+/** How a sort order of assets is read. */
 export interface SortSpec {
   column: string;
   index: string;
@@ -26,7 +26,7 @@ export const SORTS: Record<'created' | 'name' | 'captured' | 'size', SortSpec> =
   size: { column: 'bytes', index: 'assets_by_size', globalIndex: 'all_assets_by_size', isTime: false },
 };
 
-/** Reads the position that a cursor of an order holds. */
+/** Reads the position encoded in a cursor. */
 export function readPosition(
   [key, id]: (string | number)[],
   { isTime }: SortSpec,

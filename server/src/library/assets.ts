@@ -33,7 +33,7 @@ import type { LibraryTools } from './tools.js';
 
 export interface AssetPatch extends Partial<AssetTexts> {
   name?: string;
-  /** The path of the folder into which it moves; made when it is missing. */
+  /** The path of the folder it moves to; created when missing. */
   folder?: string;
   capturedAt?: string | null;
   focal?: FocalPoint | null;
@@ -44,7 +44,7 @@ export interface ChangeContext {
   ifMatch: string | undefined;
 }
 
-/** Reads a live asset with the tag of its state. @throws UniferumError `not-found` */
+/** Reads a live asset with an entity tag. @throws UniferumError `not-found` */
 export async function readAsset(tools: LibraryTools, id: string): Promise<{ asset: Asset; etag: string }> {
   const row = await findAsset(tools.db, id);
   if (row === null || row.live === null) throw notFound(`Asset ${id}`);
@@ -53,7 +53,7 @@ export async function readAsset(tools: LibraryTools, id: string): Promise<{ asse
   return { asset, etag: revisionTag(id, row.revision) };
 }
 
-/** Edits, renames and moves an asset, as far as the rules of its folder let it. Its old addresses forward to the new ones. */
+/** Edits, renames and moves an asset, as far as its folder's rules allow. Its old URLs redirect to the new ones. */
 export async function changeAsset(
   { db, joints }: LibraryTools,
   id: string,
@@ -68,7 +68,7 @@ export async function changeAsset(
   });
 }
 
-/** The move that a patch of an asset comes to, for guards that prepare; none when it stays in its folder. */
+/** The move implied by a patch, for guards that prepare; none when the asset stays in its folder. */
 export function moveOf(row: AssetRow, { folder, name }: Pick<AssetPatch, 'folder' | 'name'>): AssetChange[] {
   if (folder === undefined || folder === row.folder_path) return [];
   return [{ kind: 'move', row, name: name ?? row.name, to: { path: folder, items: 0 } }];
@@ -79,7 +79,7 @@ function pathAfter(row: AssetRow, { folder, name }: Pick<AssetPatch, 'folder' | 
   return [joinPath(folder ?? row.folder_path, name ?? row.name)];
 }
 
-/** How a change of a held asset is made. */
+/** How a locked asset is changed. */
 export interface HeldChange {
   by: string;
   /** What guards prepared for it. */
@@ -87,7 +87,7 @@ export interface HeldChange {
 }
 
 /**
- * Edits, renames and moves an asset that is held, in a transaction that is going on.
+ * Edits, renames and moves a locked asset in the current transaction.
  *
  * @throws UniferumError `refused` by a rule; `conflict`
  */
@@ -131,7 +131,7 @@ export async function changeHeldAsset(
   });
 }
 
-/** Holds an asset, also one in the bin, until the transaction ends. @throws UniferumError `not-found` */
+/** Locks an asset, including one in the bin, until the transaction ends. @throws UniferumError `not-found` */
 export async function holdAnyAsset(tx: Transaction, id: string): Promise<AssetRow> {
   await lockAsset(tx, id);
   const row = await findAsset(tx, id);
@@ -139,7 +139,7 @@ export async function holdAnyAsset(tx: Transaction, id: string): Promise<AssetRo
   return row;
 }
 
-/** Refuses texts that are longer than is kept, as appending and replacing can make them. @throws UniferumError `refused` */
+/** Rejects texts longer than the maximum, which appending and replacing can produce. @throws UniferumError `refused` */
 function requireFitting(name: string, texts: Partial<AssetTexts>): void {
   const [long] = findLongTexts(texts);
   if (!long) return;
@@ -151,14 +151,14 @@ function requireFitting(name: string, texts: Partial<AssetTexts>): void {
   );
 }
 
-/** An emptied text is one that is not known. */
+/** An emptied text is stored as unknown. */
 function withoutEmptyTexts(wanted: AssetPatch): AssetPatch {
   return Object.fromEntries(
     Object.entries(wanted).map(([field, value]) => [field, value === '' ? null : value]),
   );
 }
 
-/** Holds a live asset that is still in the state that the caller knows. @throws UniferumError `not-found`, `stale-state` */
+/** Locks a live asset that is still in the state known to the caller. @throws UniferumError `not-found`, `stale-state` */
 export async function holdAsset(tx: Transaction, id: string, ifMatch: string | undefined): Promise<AssetRow> {
   await lockAsset(tx, id);
   const row = await findAsset(tx, id);
@@ -207,11 +207,11 @@ async function moveAsset(
   return { ...place, folderId: target.folder.id };
 }
 
-/** Holds the folder of an asset and the one into which it goes, in the order of their paths. @returns the latter */
+/** Locks an asset's current and target folders in path order. @returns the target */
 async function holdPlaces(tx: Transaction, row: AssetRow, folderPath: string): Promise<HeldFolder> {
   const holdSource = async (): Promise<HeldFolder> => {
     const folder = await findFolder(tx, String(row.folder_id), { lock: true });
-    // The folder was moved since the asset was read.
+    // The folder was moved after the asset was read.
     if (folder === null || folder.path !== row.folder_path) throw new StartOver();
     return { folder, made: [] };
   };

@@ -14,7 +14,7 @@ import type { AssetChange, Joints } from './joints.js';
 import { lockFor } from './listeners.js';
 import type { LibraryTools } from './tools.js';
 
-/** Puts an asset into the bin. Its bytes stay. */
+/** Moves an asset to the bin. Its bytes stay. */
 export async function deleteAsset(
   { db, joints }: LibraryTools,
   id: string,
@@ -28,7 +28,7 @@ export async function deleteAsset(
   });
 }
 
-/** Puts an asset that is held into the bin. @throws UniferumError `conflict` when something depends on it */
+/** Moves a locked asset to the bin. @throws UniferumError `conflict` when something depends on it */
 export async function binHeldAsset(
   joints: Joints,
   tx: Transaction,
@@ -48,7 +48,7 @@ export async function binHeldAsset(
   });
 }
 
-/** Takes an asset out of the bin, at its old address if that is still free, as far as its folder takes it. */
+/** Restores an asset from the bin, at its old URL if that is still free, as far as its folder accepts it. */
 export async function restoreAsset({ db, joints }: LibraryTools, id: string, who: Principal): Promise<void> {
   const known = await findAsset(db, id);
   const prepared = await prepareChanges(joints, db, known === null ? [] : [restoralOf(known)]);
@@ -59,12 +59,12 @@ export async function restoreAsset({ db, joints }: LibraryTools, id: string, who
   });
 }
 
-/** What it is that an asset comes back from the bin, for guards that prepare. */
+/** Describes a restore, for guards that prepare. */
 export function restoralOf(row: AssetRow): AssetChange {
   return { kind: 'restore', row, name: row.name, to: { path: row.folder_path, items: 0 } };
 }
 
-/** Takes an asset that is held out of the bin. @throws UniferumError `refused`; `conflict` */
+/** Restores a locked asset from the bin. @throws UniferumError `refused`; `conflict` */
 export async function restoreHeldAsset(
   joints: Joints,
   tx: Transaction,
@@ -83,7 +83,7 @@ export async function restoreHeldAsset(
   await recordEvent(tx, { event: assetRestored, asset: id, by, data: { id } });
 }
 
-/** Forgets an asset of the bin that is held, for good. @throws UniferumError `conflict` when something depends on it */
+/** Permanently deletes a locked asset from the bin. @throws UniferumError `conflict` when something depends on it */
 export async function purgeHeldAsset(
   joints: Joints,
   tx: Transaction,

@@ -1,7 +1,7 @@
 import { change, changeExpanded, type Executor, select, selectOne } from '../shared/database.js';
 import { type AssetRow, SELECT_ASSETS } from './asset-queries.js';
 
-/** Moves an asset into the bin. */
+/** Moves an asset to the bin. */
 export async function binAsset(tx: Executor, id: string): Promise<void> {
   await change(
     tx,
@@ -10,7 +10,7 @@ export async function binAsset(tx: Executor, id: string): Promise<void> {
   );
 }
 
-/** Takes an asset out of the bin, under a name that is free. */
+/** Restores an asset from the bin under a free name. */
 export async function unbinAsset(
   tx: Executor,
   id: string,
@@ -23,7 +23,7 @@ export async function unbinAsset(
   );
 }
 
-/** Reads one page of the bin, what was put there last first, with one more than `limit`. */
+/** Reads one page of the bin, most recently deleted first, with one more than `limit`. */
 export async function listBinned(
   db: Executor,
   { limit, before }: { limit: number; before: { at: Date; id: number } | null },
@@ -37,7 +37,7 @@ export async function listBinned(
   );
 }
 
-/** Counts what is in the bin, and its bytes. */
+/** Counts the assets in the bin, and their bytes. */
 export async function countBinned(db: Executor): Promise<{ items: number; bytes: number }> {
   const row = await selectOne<{ items: number; bytes: number | string | null }>(
     db,
@@ -46,7 +46,7 @@ export async function countBinned(db: Executor): Promise<{ items: number; bytes:
   return { items: row?.items ?? 0, bytes: Number(row?.bytes ?? 0) };
 }
 
-/** Lists the ids of what is in the bin, all of it or what has been there since before a moment. */
+/** Lists the ids of assets in the bin: all, or those deleted before a given time. */
 export async function listBinnedIds(db: Executor, before: Date | null): Promise<string[]> {
   const rows = await select<{ id: number }>(
     db,
@@ -56,7 +56,7 @@ export async function listBinnedIds(db: Executor, before: Date | null): Promise<
   return rows.map(({ id }) => String(id));
 }
 
-/** Forgets assets of the bin for good. Their bytes go with the next sweep, unless another asset holds them. */
+/** Permanently deletes assets from the bin. The cleanup removes their bytes unless another asset references them. */
 export async function purgeAssets(tx: Executor, ids: readonly string[]): Promise<void> {
   if (ids.length === 0) return;
   await changeExpanded(tx, 'DELETE FROM asset_versions WHERE asset_id IN (?)', [ids]);

@@ -1,7 +1,7 @@
-/** A column that holds digests of blobs: while one stands there, its bytes stay. */
+/** A column that references blobs by digest: a referenced blob is kept. */
 export interface BlobHolder {
   table: string;
   column: string;
-  /** Which rows hold; all when there is none. */
+  /** Limits which rows count as references; all when absent. */
   where?: string;
 }

@@ -9,7 +9,7 @@ import {
 } from '../shared/database.js';
 import type { BlobHolder } from './blob-holder.js';
 
-/** Counts live assets that begin (1) or cease (-1) to hold blobs. */
+/** Counts live assets that start (1) or stop (-1) referencing blobs. */
 export async function countHolders(tx: Executor, digests: readonly string[], sign: 1 | -1): Promise<void> {
   const counts = new Map<string, number>();
   for (const sha256 of digests) counts.set(sha256, (counts.get(sha256) ?? 0) + sign);
@@ -23,7 +23,7 @@ export async function countHolders(tx: Executor, digests: readonly string[], sig
     ]);
 }
 
-/** A kept blob, and where it is kept. */
+/** A stored blob, and where it is stored. */
 export interface NewBlob {
   sha256: string;
   bytes: number;
@@ -33,8 +33,8 @@ export interface NewBlob {
 }
 
 /**
- * Names blobs, and holds them until the transaction ends; what is named already stays. An update that changes nothing
- * takes the lock that two at a time can't have, where ignoring a duplicate would take one that both can.
+ * Records blobs and locks them until the transaction ends; existing records stay. An update without changes takes an
+ * exclusive lock, whereas ignoring a duplicate would take a lock that two transactions can share.
  */
 export async function holdBlobs(
   tx: Executor,
@@ -48,7 +48,7 @@ export async function holdBlobs(
   );
 }
 
-/** Takes the names back that blobs have without being kept anywhere; for those that are held. */
+/** Deletes the records of locked blobs that are stored nowhere. */
 export async function deleteUnkept(tx: Executor, digests: readonly string[]): Promise<void> {
   if (digests.length === 0) return;
   await changeExpanded(
@@ -59,7 +59,7 @@ export async function deleteUnkept(tx: Executor, digests: readonly string[]): Pr
   );
 }
 
-/** Names where blobs that are held are kept. */
+/** Records where locked blobs are stored. */
 export async function insertCopies(tx: Executor, blobs: readonly NewBlob[]): Promise<void> {
   await changeExpanded(tx, 'INSERT IGNORE INTO copies (sha256, store, store_key) VALUES ?', [
     blobs.map(({ sha256, store, key }) => [sha256, store, key]),
@@ -72,7 +72,7 @@ export interface CopyRow {
   store_key: string;
 }
 
-/** Lists where the bytes are kept. */
+/** Lists where the bytes are stored. */
 export async function findCopies(db: Executor, digests: readonly string[]): Promise<CopyRow[]> {
   if (digests.length === 0) return [];
   return selectExpanded<CopyRow>(
@@ -82,10 +82,10 @@ export async function findCopies(db: Executor, digests: readonly string[]): Prom
   );
 }
 
-/** The versions of assets hold their bytes. */
+/** Versions of assets reference their bytes. */
 export const VERSION_BLOBS: BlobHolder = { table: 'asset_versions', column: 'sha256' };
 
-/** Tells whether anything holds these bytes. */
+/** Tells whether anything references these bytes. */
 export async function isBlobReferenced(
   db: Executor,
   holders: readonly BlobHolder[],
@@ -103,7 +103,7 @@ export async function isBlobReferenced(
   return row !== null;
 }
 
-/** Tells which of some bytes have a record. */
+/** Finds which of the digests have a record. */
 export async function findRecorded(db: Executor, digests: readonly string[]): Promise<Set<string>> {
   if (digests.length === 0) return new Set();
   const rows = await selectExpanded<{ sha256: string }>(db, 'SELECT sha256 FROM blobs WHERE sha256 IN (?)', [
@@ -112,7 +112,7 @@ export async function findRecorded(db: Executor, digests: readonly string[]): Pr
   return new Set(rows.map(({ sha256 }) => sha256));
 }
 
-/** Forgets bytes and where they are kept. */
+/** Deletes the record of a blob and of where it is stored. */
 export async function deleteBlob(tx: Executor, sha256: string): Promise<void> {
   const copies = await findCopies(tx, [sha256]);
   const blob = await selectOne<{ bytes: number }>(tx, 'SELECT bytes FROM blobs WHERE sha256 = ?', [sha256]);
@@ -122,7 +122,7 @@ export async function deleteBlob(tx: Executor, sha256: string): Promise<void> {
     await addToCounter(tx, 'store', store, { items: -1, bytes: -(blob?.bytes ?? 0) });
 }
 
-/** Lists bytes that nothing holds, as far as can be told without holding them. */
+/** Lists unreferenced blobs, as far as can be told without locks. */
 export async function listUnreferencedBlobs(
   db: Executor,
   holders: readonly BlobHolder[],
@@ -143,7 +143,7 @@ export async function listUnreferencedBlobs(
   return rows.map(({ sha256 }) => sha256);
 }
 
-/** Holds the record of bytes until the transaction ends. */
+/** Locks the record of a blob until the transaction ends. */
 export async function lockBlob(tx: Executor, sha256: string): Promise<void> {
   await selectOne(tx, 'SELECT sha256 FROM blobs WHERE sha256 = ? FOR UPDATE', [sha256]);
 }

@@ -3,15 +3,15 @@ import type { Transaction } from '../shared/database.js';
 import { findCopies, holdBlobs, insertCopies, type NewBlob } from './blob-queries.js';
 
 /**
- * Names kept blobs in the database and counts those copies that are new into their store. The blobs are held, so that of
- * two who bring the same bytes only one counts them.
+ * Records stored blobs and counts new copies towards their store. The blobs are locked, so that of two transactions
+ * with the same bytes only one counts them.
  */
 export async function recordBlobs(tx: Transaction, blobs: readonly NewBlob[]): Promise<void> {
   await holdBlobs(tx, inOrder(blobs));
   await recordHeldBlobs(tx, blobs);
 }
 
-/** The same for blobs that are held already. */
+/** The same for blobs that are already locked. */
 export async function recordHeldBlobs(tx: Transaction, blobs: readonly NewBlob[]): Promise<void> {
   if (blobs.length === 0) return;
   const unique = inOrder(blobs);
@@ -32,7 +32,7 @@ export async function recordHeldBlobs(tx: Transaction, blobs: readonly NewBlob[]
   );
 }
 
-/** Each blob once, in the order of the digests, so that two transactions don't wait for each other. */
+/** Each blob once, ordered by digest to prevent deadlocks. */
 export function inOrder<Blob extends { sha256: string }>(blobs: readonly Blob[]): Blob[] {
   return [...new Map(blobs.map((blob) => [blob.sha256, blob])).values()].sort((a, b) =>
     a.sha256 < b.sha256 ? -1 : 1,

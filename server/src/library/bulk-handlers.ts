@@ -16,13 +16,13 @@ import type { AssetChange, Joints } from './joints.js';
 import { lockFor } from './listeners.js';
 import type { LibraryTools } from './tools.js';
 
-/** Who a run works for, as events say it. */
+/** Who a run works for, as recorded in events. */
 const BY = 'a bulk job';
 
-/** What came of one asset; a text says why it was left as it was. */
+/** The result for one asset; a text explains why it was left unchanged. */
 type Outcome = { kind: 'done'; before?: object; after?: object } | { kind: 'left'; why: string };
 
-/** What the work on one asset is given beside it. */
+/** Context for processing one asset. */
 interface Work<Input> {
   joints: Joints;
   input: Input;
@@ -30,16 +30,16 @@ interface Work<Input> {
 }
 
 interface BulkJob<Input> {
-  /** Lists the changes that guards prepare for, before anything is held. */
+  /** Lists the changes for which guards prepare, before anything is locked. */
   foresee?(rows: readonly AssetRow[], input: Input, tools: BulkTools): Promise<AssetChange[]>;
   apply(tx: Transaction, row: AssetRow, work: Work<Input>): Promise<Outcome>;
-  /** Remembers what it changed, so that it can be undone. */
+  /** Stores what it changed, so that it can be undone. */
   remembers?: boolean;
 }
 
 type BulkTools = Pick<LibraryTools, 'db' | 'joints'>;
 
-/** Makes the handler of a bulk job: everything happens in the transaction that ends the item, so it happens once. */
+/** Creates the handler of a bulk job: all changes happen in the transaction that ends the item, so they happen once. */
 function bulkHandler<Input extends { ids: string[] }>(
   tools: BulkTools,
   { foresee, apply, remembers = false }: BulkJob<Input>,
@@ -69,7 +69,7 @@ function bulkHandler<Input extends { ids: string[] }>(
   };
 }
 
-/** A refusal by a rule leaves one asset exactly as it is, and ends nothing else. */
+/** A rule violation leaves this asset unchanged and affects nothing else. */
 async function attempt(tx: Transaction, work: () => Promise<Outcome>): Promise<Outcome> {
   try {
     return await tx.savepoint(work);
@@ -186,7 +186,7 @@ const undoing: BulkJob<InputOf<typeof bulkUndo>> = {
   },
 };
 
-/** The earlier values of what is still as a job left it. */
+/** The earlier values of fields that are still as the job left them. */
 function unchangedSince(
   row: AssetRow,
   { before, after }: { before: Record<string, unknown>; after: Record<string, unknown> },

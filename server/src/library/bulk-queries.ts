@@ -7,14 +7,14 @@ import {
   writeJson,
 } from '../shared/database.js';
 
-/** What a bulk job changed of one asset. */
+/** What a bulk job changed about one asset. */
 export interface RememberedChange {
   assetId: number;
   before: object;
   after: object;
 }
 
-/** Remembers what a run changed, so that it can be taken back. */
+/** Stores what a run changed, so that it can be undone. */
 export async function insertChanges(
   tx: Transaction,
   runId: string,
@@ -33,12 +33,12 @@ interface ChangeValues {
   after: Record<string, unknown>;
 }
 
-/** Holds what a run changed of an asset; null when it was taken back already. */
+/** Locks the record of what a run changed about an asset; null when it has been undone. */
 export function lockChange(tx: Transaction, runId: string, assetId: number): Promise<ChangeValues | null> {
   return findChange(tx, runId, assetId, { lock: true });
 }
 
-/** Finds what a run changed of an asset; null when it was taken back already. */
+/** Finds what a run changed about an asset; null when it has been undone. */
 export async function findChange(
   db: Executor,
   runId: string,
@@ -54,7 +54,7 @@ export async function findChange(
   return row && { before: JSON.parse(row.before_values), after: JSON.parse(row.after_values) };
 }
 
-/** Writes down that a change was taken back. */
+/** Records that a change was undone. */
 export async function markUndone(tx: Transaction, runId: string, assetId: number): Promise<void> {
   await changeExpanded(tx, 'UPDATE bulk_changes SET undone = 1 WHERE run_id = ? AND asset_id = ?', [
     runId,
@@ -62,7 +62,7 @@ export async function markUndone(tx: Transaction, runId: string, assetId: number
   ]);
 }
 
-/** Lists the assets of which a run's changes were not taken back. */
+/** Lists the assets whose changes by a run have not been undone. */
 export async function listChanged(db: Executor, runId: string): Promise<string[]> {
   const rows = await select<{ asset_id: number }>(
     db,

@@ -9,7 +9,7 @@ import type { LibraryTools } from './tools.js';
 
 const ASSETS_PER_ITEM = 100;
 
-/** Undoes what a bulk job changed; what was changed again since stays. */
+/** Undoes the changes of a bulk job; values changed again since then stay. */
 const undoBulkJob: UndoRun = async (db, run, by) =>
   beginGroupedRun(
     db,
@@ -42,10 +42,10 @@ export const bulkUndo = defineRun<{ run: string; ids: string[] }>({
   label: 'Undo a bulk job',
 });
 
-/** Every kind of run of the library. */
+/** The library's run kinds. */
 export const BULK_RUNS = [bulkEdit, bulkBin, bulkRestore, bulkPurge, bulkUndo] as const;
 
-/** Begins to edit a selection. @returns the run's id */
+/** Starts editing a selection. @returns the run's id */
 export async function beginBulkEdit(
   tools: Pick<LibraryTools, 'db' | 'joints'>,
   who: Principal,
@@ -69,7 +69,7 @@ function placeOf(selection: Selection): string {
   return 'folder' in selection && selection.folder !== '/' ? ` in ${selection.folder}` : '';
 }
 
-/** What can be done with a whole selection beside editing it. */
+/** Bulk actions other than editing. */
 export const BULK_ACTIONS = ['bin', 'restore', 'purge'] as const;
 export type BulkAction = (typeof BULK_ACTIONS)[number];
 
@@ -79,7 +79,7 @@ const ACTIONS = {
   purge: { kind: bulkPurge, title: (files: string) => `Deleting ${files} permanently` },
 } as const;
 
-/** Begins to bin, restore or purge assets. @returns the run's id */
+/** Starts binning, restoring or purging assets. @returns the run's id */
 export async function beginBulkAction(
   db: Database,
   who: Principal,

@@ -9,14 +9,14 @@ import { type AssetRow, findAssets, textsOf } from './asset-queries.js';
 import { findIds, resolveSearch } from './find-pages.js';
 import type { LibraryTools } from './tools.js';
 
-/** Which assets a bulk job is about. */
+/** The assets that a bulk job applies to. */
 export type Selection = { ids: string[] } | { q: string; folder: string; deep: boolean };
 
 const PAGE = 2000;
-/** So many lines of a rehearsal are sent; its totals count all. */
+/** The maximum number of entries in a rehearsal's answer; its totals count all. */
 const SHOWN_LINES = 200;
 
-/** Lists the ids of a selection, in the order of arrival. */
+/** Lists the ids of a selection, in order of arrival. */
 export async function listSelected(
   { db, joints }: Pick<LibraryTools, 'db' | 'joints'>,
   selection: Selection,
@@ -28,7 +28,7 @@ export async function listSelected(
   return ids;
 }
 
-/** One line of a rehearsal. */
+/** One entry of a rehearsal. */
 export interface PlannedEdit extends BulkDifference {
   asset: string;
   name: string;
@@ -47,7 +47,7 @@ export interface BulkPlan {
   };
 }
 
-/** Works out what a bulk edit would change, without changing it; by the same planner as the real thing. */
+/** Computes what a bulk edit would change, without changing it, with the same planner as the edit itself. */
 export async function rehearseBulkEdit(
   tools: Pick<LibraryTools, 'db' | 'joints'>,
   selection: Selection,
@@ -84,12 +84,12 @@ export const REASON_TOTALS = {
   same: 'same',
 } as const;
 
-/** Works out what a bulk edit comes to for one asset. */
+/** Plans a bulk edit for one asset. */
 export function planFor(row: AssetRow, change: BulkChange): BulkOutcome {
   return planBulkChange(bulkSubject(row), change);
 }
 
-/** What of an asset a bulk edit reads and changes. */
+/** The part of an asset that a bulk edit reads and changes. */
 export function bulkSubject(row: AssetRow): BulkSubject {
   return {
     ...textsOf(row),

@@ -5,7 +5,7 @@ import { countHolders, findCopies } from './blob-queries.js';
 import { countFacets, facetSubject } from './facet-queries.js';
 import { addToFolder } from './folder-queries.js';
 
-/** Takes an asset into all kept counts, or out of them. */
+/** Adds an asset to all stored counters, or removes it from them. */
 export async function countAsset(tx: Transaction, row: AssetRow, sign: 1 | -1): Promise<void> {
   const amount = { items: sign, bytes: sign * row.bytes };
   await addToFolder(tx, String(row.folder_id), amount);
@@ -14,7 +14,7 @@ export async function countAsset(tx: Transaction, row: AssetRow, sign: 1 | -1): 
   await countFacets(tx, [{ sign, subject: facetSubject(row, await storeOf(tx, row.sha256)) }]);
 }
 
-/** The store under which an asset is counted: the first of those that have its bytes. */
+/** The store that an asset counts towards: the first one that has its bytes. */
 export async function storeOf(tx: Transaction, sha256: string): Promise<string | null> {
   return (await findCopies(tx, [sha256]))[0]?.store ?? null;
 }

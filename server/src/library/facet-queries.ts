@@ -13,13 +13,13 @@ import { filterToSql, joinConditions } from './filter-sql.js';
 import { resolveSearch, type Search } from './find-pages.js';
 import type { LibraryTools } from './tools.js';
 
-/** An asset that enters the counts (1) or leaves them (-1). */
+/** An asset that is added to the counters (1) or removed from them (-1). */
 export interface CountedAsset {
   subject: FacetSubject;
   sign: 1 | -1;
 }
 
-/** Brings the kept counts up to date, in the transaction that changes what is counted. */
+/** Updates the stored counters in the transaction that changes the assets. */
 export async function countFacets(tx: Executor, assets: readonly CountedAsset[]): Promise<void> {
   const sums = new Map<string, { scope: string; name: string; num: number | null; items: number }>();
   for (const { subject, sign } of assets) {
@@ -30,7 +30,7 @@ export async function countFacets(tx: Executor, assets: readonly CountedAsset[])
       sums.set(key, sum);
     }
   }
-  // In one order, so that two transactions don't wait for each other.
+  // A fixed order prevents deadlocks.
   const rows = [...sums.entries()]
     .filter(([, { items }]) => items !== 0)
     .sort(([a], [b]) => (a < b ? -1 : 1))
@@ -53,7 +53,7 @@ interface CountedRow
 
 type TextColumn = 'title' | 'alt' | 'caption' | 'credit' | 'keywords';
 
-/** Turns a row of an asset into what is counted of it. */
+/** Lists the facet values of an asset row. */
 export function facetSubject(row: CountedRow, store: string | null): FacetSubject {
   return {
     name: row.name,
@@ -71,7 +71,7 @@ export function facetSubject(row: CountedRow, store: string | null): FacetSubjec
 
 const RECOUNT_ROWS = 2000;
 
-/** Counts everything afresh; for a database that was filled before the counts were kept. */
+/** Recounts everything, for databases older than the counters. */
 export async function recountFacets(db: Database): Promise<void> {
   await change(db, 'DELETE FROM facet_counts');
   for await (const subjects of readSubjects(db))
@@ -100,14 +100,14 @@ async function* readSubjects(db: Executor): AsyncGenerator<FacetSubject[]> {
   }
 }
 
-/** A facet whose count is not what there is: by how much it has to be changed. */
+/** A counter that is off, and by how much to correct it. */
 export interface FacetDrift extends Drift {
   scope: string;
   name: string;
   num: number | null;
 }
 
-/** Finds facets that drifted; everything is read from one state of the database. */
+/** Finds incorrect counters; everything is read in one snapshot of the database. */
 export async function findFacetDrifts(snapshot: Executor): Promise<FacetDrift[]> {
   const differences = new Map<string, FacetDrift>();
   const add = (scope: string, name: string, num: number | null, items: number) => {
@@ -145,7 +145,7 @@ interface FacetRow {
   items: number;
 }
 
-/** The most frequent values of a kept count. */
+/** The most frequent values of a facet. */
 async function topFacets(db: Executor, scope: string, limit: number): Promise<FacetRow[]> {
   const rows = await select<FacetRow>(
     db,
@@ -164,7 +164,7 @@ async function months(db: Executor): Promise<FacetRow[]> {
   return rows.map(({ name, items }) => ({ name, items: Number(items) }));
 }
 
-/** Counts what a search finds by a few properties; of the whole library from the kept counts. */
+/** Counts search results by a few facets; for the whole library from the stored counters. */
 export async function readFacets(tools: Pick<LibraryTools, 'db' | 'joints'>, search: Search) {
   const { db } = tools;
   const ready = await resolveSearch(tools, search);

@@ -13,7 +13,7 @@ import { filterOf, fullTextOf, hasShortWords, type Lookups } from './filter-sql.
 type SizeCondition = NumberSpan & { field: 'size' };
 type SideCondition = NumberSpan & { field: 'width' | 'height' | 'ratio' };
 
-/** Counts the assets in folders, from the folders' own counts. */
+/** Counts the assets in folders from the folders' own counters. */
 async function countInFolders(db: Executor, ids: readonly number[]): Promise<number> {
   if (ids.length === 0) return 0;
   const [row] = await selectExpanded<{ n: number | string | null }>(
@@ -24,15 +24,15 @@ async function countInFolders(db: Executor, ids: readonly number[]): Promise<num
   return Number(row?.n ?? 0);
 }
 
-/** Counts all live assets, from the kept counts. */
+/** Counts all live assets from the stored counters. */
 export async function countAll(db: Executor): Promise<number> {
   return sum(db, "scope = 'kind'", []);
 }
 
 /**
- * Counts how many live assets answer a condition, from the kept counts: exactly, without reading the assets.
+ * Counts the live assets that match a condition from stored counters: exactly, without reading the assets.
  *
- * @returns null for conditions of which no count is kept
+ * @returns null for conditions without a counter
  */
 export async function countCondition(
   db: Executor,
@@ -100,7 +100,7 @@ export async function countCondition(
   }
 }
 
-/** Counts what a filter finds where a count is kept of it: one condition, or its opposite. */
+/** Counts the results of a filter that consists of one condition with a counter, or its negation. */
 export async function countKept(db: Executor, filter: Filter, lookups: Lookups): Promise<number | null> {
   if (filter.op === 'is') return countCondition(db, filter.condition, lookups);
   if (filter.op !== 'not') return null;
@@ -127,7 +127,7 @@ async function countTexts(
   return isFilled ? (await countAll(db)) - lacking : lacking;
 }
 
-/** Every width, height and thousandth of a ratio has a count of its own. */
+/** Every width, height and thousandth of a ratio has its own counter. */
 async function countNumbers(
   db: Executor,
   { field, min, max, isMinOpen, isMaxOpen }: SideCondition,
@@ -146,7 +146,7 @@ async function countNumbers(
   return sum(db, parts.join(' AND '), values);
 }
 
-/** Whole classes are added up; what lies in a class that a bound cuts is counted in the index, which is a small part. */
+/** Whole size classes are added up; only the class cut by a bound is counted in the index, which is a small part. */
 async function countSizes(db: Executor, { min, max, isMinOpen, isMaxOpen }: SizeCondition): Promise<number> {
   const from = min === null ? null : isMinOpen ? min + 1 : min;
   const until = max === null ? null : isMaxOpen ? max : max + 1;
@@ -185,7 +185,7 @@ async function countDays(
 
 interface Span {
   from: number | null;
-  /** Does not belong to it. */
+  /** Excluded from it. */
   until: number | null;
   unitOf: (value: number) => number;
   floorOf: (unit: number) => number;

@@ -8,11 +8,11 @@ import {
 import { escapeLike } from '../shared/database.js';
 import type { FilterJoint, SqlCondition } from './joints.js';
 
-/** What had to be looked up before a filter can be put into SQL. */
+/** Values to look up before a filter can be translated to SQL. */
 export interface Lookups {
-  /** The ids of the folders at and below a path. */
+  /** The ids of a folder and its subfolders, by path. */
   folders: ReadonlyMap<string, number[]>;
-  /** The ids of the pictures near to one, by `id,distance`. */
+  /** The ids of similar pictures, by `id,distance`. */
   near: ReadonlyMap<string, number[]>;
   /** The fields of other rooms. */
   filters: readonly FilterJoint[];
@@ -20,18 +20,18 @@ export interface Lookups {
 
 const ALWAYS: SqlCondition = { sql: '1 = 1', values: [] };
 const NEVER: SqlCondition = { sql: '1 = 0', values: [] };
-/** No picture was taken before; the column holds it for those whose date is not known. */
+/** No picture is older; the column contains this value where the date is unknown. */
 const NO_DATE = new Date('1000-01-01T00:00:00Z');
 
 const NUMBER_COLUMNS = { size: 'bytes', width: 'width', height: 'height', ratio: 'ratio_key' } as const;
-/** Ratios are kept in thousandths. */
+/** Ratios are stored in thousandths. */
 const NUMBER_SCALE = { size: 1, width: 1, height: 1, ratio: 1000 } as const;
 
 /**
- * Puts a filter into SQL. Every value is bound.
+ * Translates a filter to SQL. Every value is bound.
  *
- * @param words how words are looked for: in the full-text index, which then can't be combined with another that is
- *   forced, or in the row
+ * @param words how words are searched: in the full-text index, which then cannot be combined with another forced
+ * index, or in the row
  */
 export function filterToSql(filter: Filter, lookups: Lookups, words: 'index' | 'row' = 'row'): SqlCondition {
   switch (filter.op) {
@@ -41,7 +41,7 @@ export function filterToSql(filter: Filter, lookups: Lookups, words: 'index' | '
         : conditionToSql(filter.condition, lookups);
     case 'not': {
       const { sql, values } = filterToSql(filter.filter, lookups, words);
-      // What is not known is not so: NULL would drop out of both a condition and its opposite.
+      // Unknown counts as false: NULL would be excluded both by a condition and by its negation.
       return { sql: `NOT COALESCE((${sql}), FALSE)`, values };
     }
     default:
@@ -52,7 +52,7 @@ export function filterToSql(filter: Filter, lookups: Lookups, words: 'index' | '
   }
 }
 
-/** Joins conditions; none at all always holds. */
+/** Joins conditions; an empty list is always true. */
 export function joinConditions(op: 'and' | 'or', parts: readonly SqlCondition[]): SqlCondition {
   if (parts.length === 0) return ALWAYS;
   return {
@@ -110,14 +110,14 @@ function conditionToSql(condition: Exclude<Condition, { field: 'words' }>, looku
   }
 }
 
-/** The room that answers a field. */
+/** The room that implements a field. */
 export function filterOf({ filters }: Lookups, name: string): FilterJoint {
   const found = filters.find(({ field }) => field.name === name);
   if (!found) throw new Error(`Expected a room that answers the field ${name}, got none`);
   return found;
 }
 
-/** The boolean full-text expression that finds words; null when none of them stands in the index. */
+/** The boolean full-text expression for words; null when none of them is in the index. */
 export function fullTextOf(text: string, isPhrase: boolean): string | null {
   const words = indexedWords(text);
   if (words.length === 0) return null;
@@ -133,7 +133,7 @@ function wordsToSql(text: string, isPhrase: boolean, where: 'index' | 'row'): Sq
   return wordsAlone(text, expression, where);
 }
 
-/** Tells whether a text has words that are too short for the index: `storm-1`. They are compared as they stand. */
+/** Tells whether a text contains words too short for the index, as in `storm-1`. They are compared literally. */
 export function hasShortWords(text: string): boolean {
   return (text.match(/[\p{L}\p{N}\p{M}_]+/gu) ?? []).length > indexedWords(text).length;
 }
@@ -149,7 +149,7 @@ function wordsAlone(text: string, expression: string, where: 'index' | 'row'): S
   };
 }
 
-/** What a word consists of, as the full-text index cuts them. */
+/** The parts of a word, as the full-text index splits them. */
 const WORD_CHARACTER = '[\\p{L}\\p{N}_]';
 
 function textToSql({ field, isFilled, contains }: Condition & { field: FilterText }): SqlCondition {

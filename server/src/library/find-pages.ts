@@ -17,25 +17,25 @@ import type { Driver, SqlCondition } from './joints.js';
 import { findNear } from './similar-queries.js';
 import type { LibraryTools } from './tools.js';
 
-/** What somebody looks for: a filter, within a folder. */
+/** A search: a filter within a folder. */
 export interface Search {
   q: string;
   folder: string;
-  /** With the folders below. */
+  /** Includes subfolders. */
   deep: boolean;
 }
 
-/** A search that was understood, with everything that had to be looked up for it. */
+/** A parsed search, with everything that had to be looked up for it. */
 export interface ResolvedSearch {
-  /** What must all hold. */
+  /** Conditions that must all match. */
   parts: Filter[];
   lookups: Lookups;
 }
 
 /**
- * Reads a search and looks up its folders and near pictures.
+ * Parses a search and looks up its folders and similar pictures.
  *
- * @throws UniferumError `malformed-request` with the place in the filter and a suggestion
+ * @throws UniferumError `malformed-request` with the position in the filter and a suggestion
  */
 export async function resolveSearch(
   { db, joints: { filters } }: Pick<LibraryTools, 'db' | 'joints'>,
@@ -75,15 +75,16 @@ export async function resolveSearch(
 }
 
 /**
- * Reading the candidates of a condition costs about as much for each as an entry of the order's index that is walked; a
- * page is full after `PAGE × all / candidates` entries. So the candidates are the shorter way up to the root of both.
+ * Reading a candidate of a condition costs about as much as scanning an entry of the sort index, and a page is full
+ * after scanning `PAGE × all / candidates` entries. So reading the candidates is cheaper up to the square root of
+ * `PAGE × all`.
  */
 function fewCandidates(all: number): number {
   return Math.max(200, Math.sqrt(TYPICAL_PAGE * all));
 }
 const TYPICAL_PAGE = 60;
 
-/** Where reading begins: at a condition of which few assets are left, or in the order's index. */
+/** Where reading starts: at a condition that matches few assets, or in the sort index. */
 interface Access {
   from: string;
   conditions: SqlCondition;
@@ -102,9 +103,9 @@ export interface FoundPage {
 }
 
 /**
- * Finds one page of a search, and how many there are in all. The kept counts say how many assets answer each condition:
- * a rare one is read by its own index and sorted, else the order's index is walked. A search of one condition takes its
- * total from the counts as well.
+ * Finds one page of a search, and the total. The stored counters tell how many assets match each condition: a rare
+ * one is read through its own index and sorted, otherwise the sort index is scanned. A search with a single condition
+ * takes its total from the counters, too.
  */
 export async function findPage(
   db: Executor,
@@ -119,7 +120,7 @@ export async function findPage(
   return { ...page, total };
 }
 
-/** Finds all of a search in the order of arrival, some at a time, without counting them. */
+/** Finds all results of a search in order of arrival, in batches, without counting them. */
 export async function* findIds(db: Executor, { parts, lookups }: ResolvedSearch): AsyncGenerator<number[]> {
   const access = await chooseAccess(db, parts, lookups, 'created');
   for (let cursor: string | undefined; ; ) {
@@ -162,7 +163,7 @@ function specOf(sort: AssetSort): SortSpec {
   return SORTS[sort.replace('-', '') as keyof typeof SORTS];
 }
 
-/** Counts what a search finds. */
+/** Counts the results of a search. */
 async function countSearch(
   db: Executor,
   { parts, lookups }: ResolvedSearch,
@@ -207,7 +208,7 @@ async function chooseAccess(
       conditions: joinConditions('and', [...(driver.where ? [driver.where] : []), ...all(others, 'row')]),
     };
   }
-  // Words that are rare, or of which no count is kept, are found in the full-text index; common ones while walking.
+  // Words that are rare or have no counter are found in the full-text index; common ones while scanning.
   const isForIndex = ({ part, count }: (typeof counted)[number]) =>
     isIndexedWords(part) && (count === null || count <= few);
   if (counted.some(isForIndex)) {
@@ -248,7 +249,7 @@ const INDEXES: Partial<Record<Condition['field'], string>> = {
   near: 'PRIMARY',
 };
 
-/** How to read the assets of a condition of which there are few. */
+/** How to read the assets that match a rare condition. */
 function driverOf(condition: Condition, lookups: Lookups): Driver {
   const index = INDEXES[condition.field];
   if (condition.field === 'captured' && condition.span === null) return lacking(32);
@@ -292,7 +293,7 @@ function driverOf(condition: Condition, lookups: Lookups): Driver {
 
 const BIT_FIELD_VALUES = Array.from({ length: 64 }, (_, value) => value);
 
-/** Assets that lack something, or don't: the values of the bit field that say so. */
+/** Assets with or without a missing field: the matching values of the bit field. */
 function lacking(bit: number, isFilled = false): Driver {
   const values = BIT_FIELD_VALUES.filter((value) => ((value & bit) === 0) === isFilled);
   return {

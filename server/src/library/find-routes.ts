@@ -26,7 +26,7 @@ const savedSchema = answer({
 const MAX_GROUPS = 100;
 const MAX_PAIRS = 2000;
 
-/** The routes of finding. */
+/** The routes of searching. */
 // biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
 export function findRoutes(joints: Joints): Route[] {
   const assetSchema = assetSchemaOf(joints);

@@ -5,7 +5,7 @@ import { amountOf, amountSchema, type FlowPart } from '../shared/flow-part.js';
 import { answer } from '../shared/schemas.js';
 import { listFoldersWithin } from './folder-queries.js';
 
-/** What is in the library, and where it is kept. */
+/** What is in the library, and where it is stored. */
 export const libraryFlow: FlowPart = {
   schema: {
     library: amountSchema,

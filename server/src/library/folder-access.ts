@@ -18,7 +18,7 @@ export async function publicMetadataOf(db: Executor, path: string): Promise<Publ
   return resolveAccess(await findAccess(db, pathChain(path))).publicMetadata.value;
 }
 
-/** Reads what a folder lets out, with the tag of its state. @throws UniferumError `not-found` */
+/** Reads a folder's access settings with an entity tag. @throws UniferumError `not-found` */
 export async function readAccess(
   db: Executor,
   id: string,
@@ -35,7 +35,7 @@ export async function readAccess(
   };
 }
 
-/** Replaces what a folder itself says. @throws UniferumError `not-found`, `stale-state` */
+/** Replaces a folder's own access settings. @throws UniferumError `not-found`, `stale-state` */
 export async function putAccess(
   db: Database,
   id: string,

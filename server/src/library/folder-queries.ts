@@ -21,7 +21,7 @@ interface FolderRow {
   revision: number;
 }
 
-/** A folder as it is stored. */
+/** A folder as stored. */
 export interface StoredFolder {
   id: string;
   path: string;
@@ -34,7 +34,7 @@ export interface StoredFolder {
 
 const COLUMNS = 'id, path, colour, items, bytes, rules, revision';
 
-/** Finds a folder; with `lock` nobody else changes it until the transaction ends. */
+/** Finds a folder; with `lock`, exclusively until the transaction ends. */
 export async function findFolder(
   db: Executor,
   id: string,
@@ -61,7 +61,7 @@ export async function findFolderByPath(
   return row && rowToFolder(row);
 }
 
-/** Finds those of the paths that exist, in the order of their paths. */
+/** Finds existing folders among the paths, in path order. */
 export async function findFoldersByPaths(db: Executor, paths: readonly string[]): Promise<StoredFolder[]> {
   if (paths.length === 0) return [];
   const rows = await selectExpanded<FolderRow>(
@@ -73,19 +73,19 @@ export async function findFoldersByPaths(db: Executor, paths: readonly string[])
 }
 
 /**
- * The condition that a folder is another one or lies below it. It is a span and no LIKE: over an index of its binary
- * collation the database's LIKE ends at U+FFFF, and leaves out names that begin with an emoji.
+ * The condition that a folder is another one or below it. A range rather than LIKE: on an index with a binary
+ * collation, the database's LIKE stops at U+FFFF and misses names that begin with an emoji.
  */
 export function withinFolder(path: string): { sql: string; values: string[] } {
   if (path === '/') return { sql: '1 = 1', values: [] };
-  // Behind the slash comes the digit 0.
+  // The character after the slash is the digit 0.
   return {
     sql: '(folders.path = ? OR (folders.path >= ? AND folders.path < ?))',
     values: [path, `${path}/`, `${path}0`],
   };
 }
 
-/** Lists a folder and all below it, in the order of their paths. */
+/** Lists a folder and its subfolders, in path order. */
 export async function listFoldersWithin(db: Executor, path: string): Promise<StoredFolder[]> {
   const within = withinFolder(path);
   const rows = await select<FolderRow>(
@@ -96,10 +96,7 @@ export async function listFoldersWithin(db: Executor, path: string): Promise<Sto
   return rows.map(rowToFolder);
 }
 
-/**
- * Finds the deepest folder on a path that exists, and keeps it from being moved or deleted until the transaction ends;
- * others may do the same.
- */
+/** Finds the deepest existing folder on a path, with a shared lock against moving and deleting until the transaction ends. */
 export async function anchorFolder(tx: Executor, chain: readonly string[]): Promise<StoredFolder | null> {
   for (const path of chain.toReversed()) {
     const row = await selectOne<FolderRow>(
@@ -112,7 +109,7 @@ export async function anchorFolder(tx: Executor, chain: readonly string[]): Prom
   return null;
 }
 
-/** Holds folders by their ids until the transaction ends, in the order of their paths. */
+/** Locks folders by id until the transaction ends, in path order. */
 export async function lockFolders(tx: Executor, ids: readonly string[]): Promise<StoredFolder[]> {
   const rows = await selectExpanded<FolderRow>(
     tx,
@@ -122,7 +119,7 @@ export async function lockFolders(tx: Executor, ids: readonly string[]): Promise
   return rows.map(rowToFolder);
 }
 
-/** Holds a folder and all below it until the transaction ends, from the top down. */
+/** Locks a folder and its subfolders until the transaction ends, from the top down. */
 export async function lockFoldersWithin(tx: Executor, path: string): Promise<StoredFolder[]> {
   const within = withinFolder(path);
   const rows = await select<FolderRow>(
@@ -152,7 +149,7 @@ export async function updateFolderRules(tx: Executor, id: string, rules: FolderR
   ]);
 }
 
-/** Gives a folder and all below it their new paths. */
+/** Sets the new paths of a folder and its subfolders. */
 export async function updateFolderPaths(
   tx: Executor,
   { from, to, id, parentId }: { from: string; to: string; id: string; parentId: string },
@@ -167,7 +164,7 @@ export async function updateFolderPaths(
   await change(tx, 'UPDATE folders SET parent_id = ? WHERE id = ?', [parentId, id]);
 }
 
-/** Changes the counts of what lies directly in a folder. */
+/** Changes the counters of a folder's direct contents. */
 export async function addToFolder(
   tx: Executor,
   id: string,
@@ -180,7 +177,7 @@ export async function addToFolder(
   ]);
 }
 
-/** Deletes folders that were made in this very transaction. */
+/** Deletes folders that were created in this transaction. */
 export async function deleteNewFolders(tx: Executor, ids: readonly string[]): Promise<void> {
   if (ids.length > 0)
     await changeExpanded(tx, 'DELETE FROM folders WHERE id IN (?) AND items = 0', [[...ids]]);
@@ -190,18 +187,18 @@ export async function deleteFolderRow(tx: Executor, id: string): Promise<void> {
   await change(tx, 'DELETE FROM folders WHERE id = ?', [id]);
 }
 
-/** Tells whether anything, also in the bin, belongs to a folder. */
+/** Tells whether a folder contains anything, including assets in the bin. */
 export async function folderHoldsAssets(db: Executor, id: string): Promise<boolean> {
   return (await selectOne(db, 'SELECT id FROM assets WHERE folder_id = ? LIMIT 1', [id])) !== null;
 }
 
-/** What an old address leads to now. */
+/** The target of an old address. */
 export interface Forward {
   assetId: string | null;
   folderId: string | null;
 }
 
-/** Lets an old address lead to an asset or a folder. `path` is written as migration 0002 says. */
+/** Redirects an old address to an asset or a folder. `path` has the form described in migration 0002. */
 export async function putForward(
   tx: Executor,
   path: string,
@@ -217,7 +214,7 @@ export async function putForward(
   );
 }
 
-/** Ends a forward, because the address has its thing back. */
+/** Ends a redirect, because its address is in use again. */
 export async function deleteForward(tx: Executor, path: string): Promise<void> {
   await change(tx, 'DELETE FROM forwards WHERE path_hash = ?', [hashPath(path)]);
 }
@@ -236,7 +233,7 @@ export async function findForward(db: Executor, path: string): Promise<Forward |
   );
 }
 
-/** Finds out which of the paths are old addresses that forward. */
+/** Finds which of the paths are old addresses that redirect. */
 export async function findForwardedPaths(db: Executor, paths: readonly string[]): Promise<Set<string>> {
   const byHash = new Map(paths.map((path) => [hashPath(path), path]));
   const rows = await selectExpanded<{ path_hash: string }>(
@@ -248,13 +245,13 @@ export async function findForwardedPaths(db: Executor, paths: readonly string[])
 }
 
 /**
- * Turns stored folders into answers, and adds up what lies below each.
+ * Converts stored folders to answers, with totals of their subfolders.
  *
- * @param all every folder at and below those that are asked about
+ * @param all every folder at and below the requested ones
  */
 export function toFolderAnswers(all: readonly StoredFolder[]): Folder[] {
   const deep = new Map(all.map(({ path, items, bytes }) => [path, { items, bytes }]));
-  // From the deepest up, so that each folder's sum is complete before it is added to the one above.
+  // From the deepest up, so that each folder's total is complete before it is added to its parent's.
   for (const { path } of [...all].sort((a, b) => b.path.split('/').length - a.path.split('/').length)) {
     const own = deep.get(path);
     const parent = parentPath(path);

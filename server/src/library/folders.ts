@@ -44,7 +44,7 @@ export async function readFolder(db: Database, id: string): Promise<{ folder: Fo
   return { folder: { ...folder, parent: above?.id ?? null }, revision: stored.revision };
 }
 
-/** Makes one new folder. @throws UniferumError `conflict` when it exists */
+/** Creates a folder. @throws UniferumError `conflict` when it exists */
 export async function makeFolder(db: Database, path: string, by: string): Promise<Folder> {
   const id = await inTransaction(db, async (tx) => {
     const held = (await holdFolders(tx, [path])).get(path);
@@ -58,12 +58,12 @@ export async function makeFolder(db: Database, path: string, by: string): Promis
 
 export interface FolderChange {
   name?: string;
-  /** The path of the folder into which it moves. */
+  /** The path of the folder it moves to. */
   parent?: string;
   colour?: string | null;
 }
 
-/** Renames, moves and colours a folder. Every address below it forwards to the new one. */
+/** Renames, moves and colours a folder. Every URL below it redirects to the new one. */
 export async function changeFolder(
   { db, joints }: LibraryTools,
   id: string,
@@ -85,7 +85,7 @@ export async function changeFolder(
   });
 }
 
-/** Takes an empty folder away. @throws UniferumError `conflict` when something is in it */
+/** Deletes an empty folder. @throws UniferumError `conflict` when it is not empty */
 export async function removeFolder(
   db: Database,
   id: string,
@@ -106,7 +106,7 @@ export async function removeFolder(
   });
 }
 
-/** Holds a folder until the transaction ends, if it is still in the state that the caller knows. */
+/** Locks a folder until the transaction ends, if it is still in the state known to the caller. */
 async function holdFolder(tx: Transaction, id: string, ifMatch: string | undefined): Promise<StoredFolder> {
   const folder = await findFolder(tx, id, { lock: true });
   if (folder === null) throw notFound(`Folder ${id}`);
@@ -128,9 +128,9 @@ function targetPath(path: string, { name, parent }: FolderChange): string {
 }
 
 /**
- * Moves a folder that is held. Everything below it is held, too, and judged by the rules that hold there then.
+ * Moves a locked folder. Its subfolders are locked, too, and its files are judged by the rules of the new location.
  *
- * @throws UniferumError `conflict`; `refused` with the files that the new place doesn't take
+ * @throws UniferumError `conflict`; `refused` with the files that the new location refuses
  */
 async function moveFolder(
   joints: Joints,

@@ -3,7 +3,7 @@ import type { Transaction } from '../shared/database.js';
 import { findForward, findForwardedPaths } from './folder-queries.js';
 import { findHolders, findNameHolder, findStemHolder } from './place-queries.js';
 
-/** The name of an asset, and the stem that its renditions' addresses have. */
+/** The name of an asset, and the stem of its renditions' URLs. */
 export interface PlacedName {
   name: string;
   addressStem: string;
@@ -11,7 +11,7 @@ export interface PlacedName {
 
 const NOTHING_GIVEN = { names: new Set<string>(), stems: new Set<string>() };
 
-/** The keys under which the addresses of an asset are kept when they become old; see migration 0002. */
+/** The keys under which the URLs of an asset are stored when they become old; see migration 0002. */
 export function addressKeys(
   folderPath: string,
   { name, addressStem }: PlacedName,
@@ -20,11 +20,12 @@ export function addressKeys(
 }
 
 /**
- * Finds a name in a folder whose addresses never meant anything else: not held by a live asset, and not an old address
- * that forwards to another one. `dusk.png` beside `dusk.jpg` keeps its name, but its renditions get the stem `dusk.png`.
+ * Finds a name in a folder whose URLs have never meant anything else: not used by a live asset, and not an old URL
+ * that redirects to another one. `dusk.png` beside `dusk.jpg` keeps its name, but its renditions get the stem
+ * `dusk.png`.
  *
- * @param given what was given in this transaction and isn't written yet
- * @param self the asset that is to be placed, when it exists already: its own old addresses are free for it
+ * @param given names assigned in this transaction and not written yet
+ * @param self the asset to be placed, when it exists already: its own old URLs are free for it
  */
 export async function findFreeAddress(
   tx: Transaction,
@@ -52,8 +53,8 @@ export async function findFreeAddress(
 }
 
 /**
- * Finds places for several new assets of a folder. Names that nothing stands against are found out in a few statements
- * for all; only the others are looked for one by one.
+ * Finds places for several new assets of a folder. Names without conflicts are determined in a few statements for
+ * all; only the others are looked up one by one.
  */
 export async function findFreeAddresses(
   tx: Transaction,

@@ -4,16 +4,16 @@ import { UniferumError } from '../shared/errors.js';
 import type { StoredFolder } from './folder-queries.js';
 import type { AssetChange, AssetGuard, FolderGuard, FolderMove, Joints, Objection } from './joints.js';
 
-/** What guards prepared for changes before anything was held. */
+/** What guards prepared for changes before anything was locked. */
 export interface Preparation {
   assets: ReadonlyMap<AssetGuard, unknown>;
   folders: ReadonlyMap<FolderGuard, unknown>;
 }
 
-/** For changes of which no guard has to be asked beforehand. */
+/** For changes that need no preparation. */
 export const NOTHING_PREPARED: Preparation = { assets: new Map(), folders: new Map() };
 
-/** Has all guards prepare for changes. */
+/** Lets all guards prepare for changes. */
 export async function prepareChanges(
   { guards }: Pick<Joints, 'guards'>,
   db: Database,
@@ -25,7 +25,7 @@ export async function prepareChanges(
   return { ...NOTHING_PREPARED, assets };
 }
 
-/** Has all guards prepare for the move of a folder. */
+/** Lets all guards prepare for the move of a folder. */
 export async function prepareFolderMove(
   { folderGuards }: Pick<Joints, 'folderGuards'>,
   db: Database,
@@ -37,7 +37,7 @@ export async function prepareFolderMove(
   return { ...NOTHING_PREPARED, folders };
 }
 
-/** Lists what all guards have against changes: the same for a rehearsal and for the change itself. */
+/** Collects the objections of all guards: the same for a rehearsal and for the change itself. */
 export async function findObjections(
   { guards }: Pick<Joints, 'guards'>,
   tx: Transaction,
@@ -50,7 +50,7 @@ export async function findObjections(
   return objections;
 }
 
-/** Makes sure that nothing stands against a change. @throws UniferumError `refused`, `conflict` with the reasons */
+/** Asserts that no guard blocks a change. @throws UniferumError `refused`, `conflict` with the reasons */
 export async function requireChange(
   joints: Pick<Joints, 'guards'>,
   tx: Transaction,
@@ -60,7 +60,7 @@ export async function requireChange(
   requireNone(await findObjections(joints, tx, [change], prepared));
 }
 
-/** Makes sure that nothing stands against the move of a folder. @throws UniferumError `refused`, `conflict` with the reasons */
+/** Asserts that no guard blocks the move of a folder. @throws UniferumError `refused`, `conflict` with the reasons */
 export async function requireFolderMove(
   { folderGuards }: Pick<Joints, 'folderGuards'>,
   tx: Transaction,
@@ -70,7 +70,7 @@ export async function requireFolderMove(
     requireNone(await guard.judge(tx, move, within, prepared.folders.get(guard)));
 }
 
-/** Turns objections into the problem that is answered. @throws UniferumError when one of them blocks */
+/** Converts objections to an error. @throws UniferumError when one of them blocks */
 export function requireNone(objections: readonly Objection[]): void {
   const blocking = objections.filter(({ isBlocking }) => isBlocking);
   const [first] = blocking;

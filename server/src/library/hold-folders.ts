@@ -11,17 +11,16 @@ import {
   type StoredFolder,
 } from './folder-queries.js';
 
-/** A folder that is held, with the folders that had to be made for it; those aren't told to anybody yet. */
+/** A locked folder, with the folders created for it that have not been reported yet. */
 export interface HeldFolder {
   folder: StoredFolder;
   made: StoredFolder[];
 }
 
 /**
- * Holds folders until the transaction ends, and makes those that are missing, so that what is judged by them holds when it
- * is written. Every caller takes them in the order of their paths; so no two wait for each other.
- *
- * Follow it by {@link announceFolders} or {@link dropFolders} for those that were made.
+ * Locks folders until the transaction ends, and creates missing ones, so that rules judged now still apply when the
+ * result is written. Every caller locks in path order, which prevents deadlocks. Afterwards call {@link
+ * announceFolders} or {@link dropFolders} for the created ones.
  */
 export async function holdFolders(
   tx: Transaction,
@@ -51,7 +50,8 @@ async function makeBelow(tx: Transaction, parent: StoredFolder, path: string): P
   try {
     await insertFolder(tx, path, parent.id);
   } catch (error) {
-    // Somebody else made it in the meantime. The insertion left a lock on it that can't be made stronger without a deadlock.
+    // Another transaction has created it meanwhile. The insert left a shared lock that cannot be upgraded without a
+    // deadlock.
     if (isDatabaseError(error, 'ER_DUP_ENTRY')) throw new StartOver();
     throw error;
   }
@@ -60,7 +60,7 @@ async function makeBelow(tx: Transaction, parent: StoredFolder, path: string): P
   return folder;
 }
 
-/** Tells that folders were made, and ends what their addresses led to before. */
+/** Reports created folders, and ends redirects from their paths. */
 export async function announceFolders(
   tx: Transaction,
   folders: readonly StoredFolder[],
@@ -72,7 +72,7 @@ export async function announceFolders(
   }
 }
 
-/** Takes folders back that were made for nothing. */
+/** Deletes created folders that were not needed. */
 export async function dropFolders(tx: Transaction, folders: readonly StoredFolder[]): Promise<void> {
   await deleteNewFolders(
     tx,
@@ -80,7 +80,7 @@ export async function dropFolders(tx: Transaction, folders: readonly StoredFolde
   );
 }
 
-/** Splits folders that were made into those that lead to one in use, and those that don't. */
+/** Splits created folders into those on the path of a used one, and the rest. */
 export function sortByUse(
   made: readonly StoredFolder[],
   usedPaths: readonly string[],
@@ -92,7 +92,7 @@ export function sortByUse(
   };
 }
 
-/** Holds a folder, or makes it and every folder above it that is missing, and tells of those that were made. */
+/** Locks a folder, creating it and its missing ancestors, and reports the created ones. */
 export async function ensureFolder(tx: Transaction, path: string, by: string): Promise<StoredFolder> {
   const { folder, made } = await holdFolder(tx, path);
   await announceFolders(tx, made, by);

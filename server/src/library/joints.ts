@@ -11,31 +11,31 @@ import type { StoredFolder } from './folder-queries.js';
 export interface AssetField<Value = unknown> {
   name: string;
   schema: Joi.Schema;
-  /** Reads the field for all assets of a list, in a number of queries that doesn't depend on how many they are. */
+  /** Reads the field for all assets of a list, with a number of queries that does not depend on its length. */
   read(db: Executor, rows: readonly AssetRow[]): Promise<ReadonlyMap<number, Value>>;
-  /** The value of an asset of which nothing was read. */
+  /** The value for an asset without an entry. */
   absent: Value;
 }
 
-/** What is about to happen to an asset. */
+/** A change about to be made to an asset. */
 export type AssetChange =
-  /** Its texts are to be these. */
+  /** Its texts are replaced by these. */
   | { kind: 'edit'; row: AssetRow; texts: AssetTexts }
-  /** It is to have another name in its folder. */
+  /** It gets another name in its folder. */
   | { kind: 'rename'; row: AssetRow; name: string }
-  /** It is to be in another folder; `row` is as it is then. */
+  /** It moves to another folder; `row` is its state there. */
   | { kind: 'move'; row: AssetRow; name: string; to: Destination }
-  /** It comes back from the bin. */
+  /** It is restored from the bin. */
   | { kind: 'restore'; row: AssetRow; name: string; to: Destination }
-  /** It is to have other bytes. */
+  /** It gets other bytes. */
   | { kind: 'replace'; row: AssetRow; content: NewContent }
   | { kind: 'bin'; row: AssetRow }
   | { kind: 'purge'; row: AssetRow };
 
-/** A folder in which an asset is to be. It is held when the change is judged for good. */
+/** The folder of an asset. It is locked when the final verdict is given. */
 export type Destination = Pick<StoredFolder, 'path' | 'items'>;
 
-/** Bytes that are to take the place of others. */
+/** Bytes that replace others. */
 export interface NewContent extends FileFacts {
   sha256: string;
   mime: string;
@@ -44,24 +44,24 @@ export interface NewContent extends FileFacts {
 /** Why a change should not be made. */
 export interface Objection {
   asset: string;
-  /** The name to speak of: the one that it would have. */
+  /** The name to mention: the one it would have. */
   name: string;
   reason: Omit<Reason, 'code'> & { code: string };
-  /** `refused` (422) by what holds for files; `conflict` (409) because something else depends on it. */
+  /** `refused` (422) by rules about files; `conflict` (409) because something else depends on it. */
   problem: 'refused' | 'conflict';
-  /** Whether the change can't be made; else it is told in rehearsals, and made all the same. */
+  /** Whether it prevents the change; otherwise it is reported in rehearsals, and the change is made. */
   isBlocking: boolean;
 }
 
 /**
- * Has a say in what happens to assets. What takes its time, such as asking an address on the network, is prepared before the
- * transaction; the judgement is made in it, with everything held, by what was prepared.
+ * Judges changes to assets. Slow work, such as a network request, is prepared before the transaction; the verdict is
+ * given inside it, with everything locked, based on what was prepared.
  */
 export interface AssetGuard<Prepared = unknown> {
   /** The room that judges. */
   name: string;
   prepare?(db: Database, changes: readonly AssetChange[]): Promise<Prepared>;
-  /** @param prepared what was prepared for these changes; undefined when nothing was */
+  /** @param prepared the result of preparing for these changes; undefined when there was none */
   judge(
     tx: Transaction,
     changes: readonly AssetChange[],
@@ -69,17 +69,17 @@ export interface AssetGuard<Prepared = unknown> {
   ): Promise<readonly Objection[]>;
 }
 
-/** A folder that is to be at another path, with all that is in it. */
+/** The move of a folder with everything in it. */
 export interface FolderMove {
   from: string;
   to: string;
 }
 
-/** Has a say in where folders go; see {@link AssetGuard}. */
+/** Judges moves of folders; see {@link AssetGuard}. */
 export interface FolderGuard<Prepared = unknown> {
   name: string;
   prepare?(db: Database, move: FolderMove): Promise<Prepared>;
-  /** @param within the folder and all below it, held */
+  /** @param within the folder and its subfolders, locked */
   judge(
     tx: Transaction,
     move: FolderMove,
@@ -88,7 +88,7 @@ export interface FolderGuard<Prepared = unknown> {
   ): Promise<readonly Objection[]>;
 }
 
-/** An asset that has just come in. */
+/** A newly imported asset. */
 export interface ArrivedAsset {
   id: string;
   name: string;
@@ -96,7 +96,7 @@ export interface ArrivedAsset {
   mime: string;
   /** The path of its folder. */
   folder: string;
-  /** A picture that stands for it, of which the bytes are recorded: what the provider of a link shows. */
+  /** A recorded picture that represents it: the preview of a link from its provider. */
   preview?: { sha256: string; bytes: number; width: number; height: number; mime: string } | undefined;
 }
 
@@ -104,62 +104,61 @@ export interface ArrivedAsset {
 export interface Replacement {
   before: AssetRow;
   after: AssetRow;
-  /** Not a pixel is another: what was made of the old bytes is what would be made of the new ones. */
+  /** No pixel has changed: renditions of the old bytes equal those of the new ones. */
   looksTheSame: boolean;
-  /** The version of which the new bytes are a smaller file; null for any other replacement. */
+  /** The version that the new bytes are an optimised form of; null for any other replacement. */
   optimisedFrom: number | null;
 }
 
 /**
- * Takes part in what happens to assets, in the same transaction and in the order in which rooms need each other. Rows are those of
- * the moment before, where nothing else is said.
+ * Reacts to changes to assets, in the same transaction and in dependency order of the rooms. Rows show the state
+ * before the change, unless stated otherwise.
  */
 export interface AssetListener {
   /**
-   * Takes the locks that this room needs before the library takes any: were assets or counts held first, those who wait for
-   * each other could hold each other up.
+   * Takes this room's locks before the library takes any: locking assets or counters first could cause deadlocks.
    *
-   * @param paths where assets are, or come to be; empty when they are told by their ids
+   * @param paths the current and target folders of the assets; empty when they are given by id
    */
   lock?(tx: Transaction, about: { paths: readonly string[]; ids: readonly string[] }): Promise<void>;
   arrived?(tx: Transaction, assets: readonly ArrivedAsset[], by: string): Promise<void>;
-  /** Its texts, focal point, name or folder are others now. */
+  /** Its texts, focal point, name or folder have changed. */
   changed?(tx: Transaction, before: AssetRow, after: AssetRow, by: string): Promise<void>;
   replaced?(tx: Transaction, replacement: Replacement, by: string): Promise<void>;
   binned?(tx: Transaction, row: AssetRow, by: string): Promise<void>;
   restored?(tx: Transaction, row: AssetRow, by: string): Promise<void>;
-  /** Forgets everything about assets that are gone for good. */
+  /** Deletes all data about permanently deleted assets. */
   purged?(tx: Transaction, ids: readonly string[]): Promise<void>;
-  /** What the answer to whoever brought assets in waits for, after the commit. It never throws. */
+  /** What the answer to an upload waits for, after the commit. Never throws. */
   awaited?(db: Database, ids: readonly string[]): Promise<void>;
 }
 
-/** A condition in SQL with its bound values; lists are expanded (`IN (?)`). */
+/** An SQL condition with its bound values; lists are expanded (`IN (?)`). */
 export interface SqlCondition {
   sql: string;
   values: (SqlValue | SqlValue[])[];
 }
 
-/** How assets are read from those that answer a condition, where they are few: an alias `driver` joined with `assets`. */
+/** How to read matching assets when there are few: an alias `driver` joined with `assets`. */
 export interface Driver {
-  /** What stands after FROM. */
+  /** What follows FROM. */
   from: string;
   where: SqlCondition | null;
-  /** Whether it says all that the condition asks. */
+  /** Whether it implies the whole condition. */
   isComplete: boolean;
 }
 
-/** How a field of the filter language is answered: a condition on the table `assets`. */
+/** How a field of the filter language is implemented: a condition on the table `assets`. */
 export interface FilterJoint<Value = unknown> {
   field: PluggedFilterField<Value>;
   toSql(value: Value): SqlCondition;
-  /** How the assets are read when few answer it; by the primary key of `assets` when there is none. */
+  /** How to read the assets when few match; by the primary key of `assets` when absent. */
   driver?(value: Value): Driver;
-  /** Counts the live assets that answer it from kept counts; null when none are kept. */
+  /** Counts the matching live assets from stored counters; null when there are none. */
   count(db: Executor, value: Value): Promise<number | null>;
 }
 
-/** What a room plugs into the library. */
+/** What a room adds to the library. */
 export interface LibraryJoints {
   fields?: readonly AssetField[];
   guards?: readonly AssetGuard[];
@@ -169,5 +168,5 @@ export interface LibraryJoints {
   filters?: readonly FilterJoint[];
 }
 
-/** What all rooms plug into the library, in the order in which they need each other. */
+/** What all rooms add to the library, in dependency order. */
 export type Joints = Readonly<Required<LibraryJoints>>;

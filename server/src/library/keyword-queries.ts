@@ -1,6 +1,6 @@
 import { change, changeExpanded, type Executor } from '../shared/database.js';
 
-/** Writes down under which keywords assets are found. */
+/** Records the keywords by which assets are found. */
 export async function insertKeywords(
   tx: Executor,
   assets: readonly { id: string; keywords: readonly string[] }[],
@@ -10,7 +10,7 @@ export async function insertKeywords(
   await changeExpanded(tx, 'INSERT IGNORE INTO asset_keywords (keyword, asset_id) VALUES ?', [rows]);
 }
 
-/** Replaces the keywords under which an asset is found. */
+/** Replaces the keywords by which an asset is found. */
 export async function replaceKeywords(tx: Executor, id: string, keywords: readonly string[]): Promise<void> {
   await change(tx, 'DELETE FROM asset_keywords WHERE asset_id = ?', [id]);
   await insertKeywords(tx, [{ id, keywords }]);

@@ -1,7 +1,7 @@
 import type { Transaction } from '../shared/database.js';
 import type { Joints } from './joints.js';
 
-/** Takes the locks of the rooms that take part in a change of assets, before anything else is held. */
+/** Takes the locks of all listening rooms before anything else is locked. */
 export async function lockFor(
   { listeners }: Pick<Joints, 'listeners'>,
   tx: Transaction,

@@ -1,6 +1,6 @@
 import { type Executor, selectExpanded, selectOne } from '../shared/database.js';
 
-/** Finds out which live asset of a folder has a name; null when it is free. */
+/** Finds the live asset with a name in a folder; null when the name is free. */
 export async function findNameHolder(db: Executor, folderId: string, name: string): Promise<string | null> {
   const row = await selectOne<{ id: number }>(
     db,
@@ -10,7 +10,7 @@ export async function findNameHolder(db: Executor, folderId: string, name: strin
   return row && String(row.id);
 }
 
-/** Finds out which live asset of a folder has a stem in its renditions' addresses; null when it is free. */
+/** Finds the live asset of a folder whose renditions use a stem; null when the stem is free. */
 export async function findStemHolder(db: Executor, folderId: string, stem: string): Promise<string | null> {
   const row = await selectOne<{ id: number }>(
     db,
@@ -20,7 +20,7 @@ export async function findStemHolder(db: Executor, folderId: string, stem: strin
   return row && String(row.id);
 }
 
-/** Finds out which of the given words are names, and which are stems, of live assets of a folder. */
+/** Finds which of the given words are names, and which are stems, of live assets of a folder. */
 export async function findHolders(
   db: Executor,
   folderId: string,

@@ -1,7 +1,7 @@
 import { type Executor, select } from '../shared/database.js';
 import type { AssetRow } from './asset-queries.js';
 
-/** A live asset as far as rules judge it. */
+/** The facts by which rules judge a live asset. */
 export type PresentRow = Pick<
   AssetRow,
   | 'id'
@@ -20,7 +20,7 @@ export type PresentRow = Pick<
 
 const PRESENT_ROWS = 5000;
 
-/** Reads the live assets of a folder in the order in which they came. */
+/** Reads the live assets of a folder in order of arrival. */
 export async function* readPresent(db: Executor, folderId: string): AsyncGenerator<PresentRow> {
   for (let after = 0; ; ) {
     const rows = await select<PresentRow>(

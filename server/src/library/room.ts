@@ -10,7 +10,7 @@ import { libraryRoutes } from './routes.js';
 import { sweepBlobs } from './sweep.js';
 import { LIBRARY_COUNTS, readVerified } from './verify-queries.js';
 
-/** Folders, assets, versions and the bytes behind them. Other rooms plug into it; see `joints.ts`. */
+/** Folders, assets, versions and the bytes behind them. Other rooms extend it; see `joints.ts`. */
 export function libraryRoom(services: Services, { inspector }: { inspector: Inspector }): Room {
   return {
     name: 'library',

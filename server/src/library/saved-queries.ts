@@ -42,7 +42,7 @@ export async function insertSaved(db: Executor, name: string, q: string, by: str
   }
 }
 
-/** Forgets a saved filter. @returns whether there was one */
+/** Deletes a saved filter. @returns whether it existed */
 export async function deleteSaved(db: Executor, id: string): Promise<boolean> {
   return (await change(db, 'DELETE FROM saved_filters WHERE id = ?', [id])).affectedRows > 0;
 }

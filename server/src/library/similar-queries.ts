@@ -8,11 +8,11 @@ import {
   selectOne,
 } from '../shared/database.js';
 
-/** The farthest that pairs are kept of; the view of similar pictures shows those up to its threshold. */
+/** The largest distance for which pairs are stored; the view of similar pictures shows those up to its threshold. */
 export const MAX_KEPT_DISTANCE = 10;
 const MAX_NEAR = 2000;
 
-/** Finds live pictures whose hashes differ from a picture's in at most so many bits, itself included, the nearest first. */
+/** Finds live pictures whose hash differs from a picture's by at most so many bits, including itself, nearest first. */
 export async function findNear(db: Executor, id: string, distance: number): Promise<number[]> {
   const row = await selectOne<{ phash: string | null }>(db, 'SELECT phash FROM assets WHERE id = ?', [id]);
   if (!row?.phash) return [];
@@ -41,7 +41,7 @@ async function findNearHash(
     .sort((a, b) => a.distance - b.distance || a.id - b.id);
 }
 
-/** Writes a picture's hash, and the pairs that it makes with pictures that were there before. */
+/** Stores a picture's hash, and the pairs it forms with earlier pictures. */
 export async function updateHash(tx: Executor, id: string, phash: string): Promise<void> {
   await change(tx, 'UPDATE assets SET phash = ? WHERE id = ?', [phash, id]);
   await change(tx, 'DELETE FROM asset_bands WHERE asset_id = ?', [id]);
@@ -58,7 +58,7 @@ export async function updateHash(tx: Executor, id: string, phash: string): Promi
   ]);
 }
 
-/** Lists pairs of live pictures that look alike, nearest first. */
+/** Lists pairs of similar live pictures, nearest first. */
 export async function listSimilarPairs(
   db: Executor,
   distance: number,
@@ -78,7 +78,7 @@ export async function listSimilarPairs(
   return rows.map(({ a, b, distance: bits }) => ({ a: String(a), b: String(b), distance: bits }));
 }
 
-/** Lists groups of live assets with the same bytes, the largest waste first. */
+/** Lists groups of live assets with the same bytes, largest waste first. */
 export async function listDuplicateGroups(db: Executor, limit: number): Promise<string[][]> {
   const rows = await select<{ ids: string }>(
     db,

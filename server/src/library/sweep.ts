@@ -8,7 +8,7 @@ import {
 } from './blob-queries.js';
 import type { LibraryTools } from './tools.js';
 
-/** What a sweep did. */
+/** The result of a cleanup. */
 export interface Swept {
   discarded: number;
   restored: number;
@@ -19,10 +19,9 @@ const BATCH = 500;
 const LOOKED_UP = 1000;
 
 /**
- * Removes bytes that nothing names any more: of purged assets, of archives that were unpacked, of files that were kept and
- * then refused, or whose process died in between. They are put aside first
- * and removed a day later; should something have named them meanwhile, they are brought back. So a file that comes in
- * at the same moment with the same bytes is not lost.
+ * Deletes unreferenced blobs: of purged assets, unpacked archives, files refused after storing, or dead processes.
+ * They are quarantined first and deleted one day later; if something references them in the meantime, they are
+ * restored. So a file with the same bytes that arrives at the same moment is not lost.
  */
 export async function sweepBlobs(
   { db, store, joints: { blobHolders } }: Pick<LibraryTools, 'db' | 'store' | 'joints'>,

@@ -1,7 +1,7 @@
 import type { Services } from '../shared/services.js';
 import type { Joints } from './joints.js';
 
-/** What the work of the library needs: the installation, and what other rooms plug in. */
+/** What library code requires: the installation, and the extensions of other rooms. */
 export interface LibraryTools extends Services {
   joints: Joints;
 }

@@ -7,14 +7,15 @@ import { readVerified, type VerifiedCounts, writeVerified } from './verify-queri
 
 const SLOW_EVERY_MS = 24 * 3_600_000;
 
-/** Counts that were put right, by what they count. */
+/** Corrected counters, by what they count. */
 export type Corrected = Record<string, Drift[]>;
 
 /**
- * Holds the kept counts against what there is, puts right those that drifted, and says so. Something that counts wrongly
- * shows in the log and in `uniferum_counts_corrected` until it is found.
+ * Compares the stored counters with the data, corrects those that are off, and reports them. A miscounting bug keeps
+ * showing in the log and in `uniferum_counts_corrected` until it is fixed.
  *
- * @param slow verifies also what takes long. @defaultValue once a day
+ * @param slow also verifies expensive counters.
+ * @defaultValue once a day
  */
 export async function verifyCounts(
   db: PooledDatabase,

@@ -29,7 +29,7 @@ const holders: CountCheck = {
     change(tx, 'UPDATE blobs SET holders = holders + ? WHERE sha256 = ?', [items, what]),
 };
 
-/** The kept counts of the library. */
+/** The stored counters of the library. */
 export const LIBRARY_COUNTS: readonly CountCheck[] = [
   folders,
   holders,
@@ -46,16 +46,16 @@ export const LIBRARY_COUNTS: readonly CountCheck[] = [
   ),
 ];
 
-/** What verifying came to, the last time and in all. */
+/** The results of verification, of the last time and in total. */
 export interface VerifiedCounts {
   at: string | null;
-  /** When the slow ones were verified. */
+  /** When the expensive ones were verified. */
   slowAt: string | null;
-  /** How many counts were put right, by what they count, since the installation began. */
+  /** The number of corrected counters, by what they count, since installation. */
   corrected: Record<string, number>;
 }
 
-/** Reads what verifying came to; with `lock` nobody else verifies until the transaction ends. */
+/** Reads the results of verification; with `lock`, exclusively until the transaction ends. */
 export async function readVerified(db: Executor, { lock = false } = {}): Promise<VerifiedCounts> {
   const row = await selectOne<{ value: string }>(
     db,

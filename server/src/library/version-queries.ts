@@ -8,9 +8,9 @@ export interface VersionRow {
   width: number | null;
   height: number | null;
   orientation: number | null;
-  /** The version that it brought back. */
+  /** The version that it restored. */
   restored_from: number | null;
-  /** The version of which it is a smaller file. */
+  /** The version that it is an optimised form of. */
   optimised_from: number | null;
   made_by: string;
   created_at: Date;
@@ -61,7 +61,7 @@ export async function insertVersion(
   );
 }
 
-/** Gives an asset the bytes of a version; what was seen in the old ones is forgotten, unless they look the same. */
+/** Sets an asset's bytes to those of a version; data derived from the old ones is deleted unless they look the same. */
 export async function updateContent(
   tx: Executor,
   id: string,
@@ -89,12 +89,12 @@ export async function updateContent(
   );
 }
 
-/** Remembers how an asset's file is kept small; null for not at all. */
+/** Records how an asset's file is optimised; null for not at all. */
 export async function updateOptimise(tx: Executor, id: string, mode: string | null): Promise<void> {
   await change(tx, 'UPDATE assets SET optimise = ? WHERE id = ?', [mode, id]);
 }
 
-/** What optimising has saved in all: of current versions that are smaller files of others. */
+/** The total saved by optimising: of current versions that are optimised forms of others. */
 export async function sumOptimised(db: Executor): Promise<{ files: number; before: number; after: number }> {
   const row = await selectOne<{ files: number; before_bytes: number | null; after_bytes: number | null }>(
     db,

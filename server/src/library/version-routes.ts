@@ -20,7 +20,7 @@ import { type Replacing, replaceContent, restoreVersion } from './versions.js';
 const params = Joi.object({ id: idSchema.required() });
 const versionParams = Joi.object({ id: idSchema.required(), n: Joi.number().integer().min(1).required() });
 
-/** The routes of versions and new bytes. */
+/** The routes of versions and replacement. */
 export function versionRoutes(joints: Joints, inspector: Inspector): Route[] {
   const assetSchema = assetSchemaOf(joints);
   return [
@@ -88,7 +88,7 @@ export function versionRoutes(joints: Joints, inspector: Inspector): Route[] {
   ];
 }
 
-/** The body of a request as a stream of its own: giving it up leaves the line open on which the answer goes out. */
+/** The body of a request as a separate stream: abandoning it keeps the connection open for the answer. */
 function leavingOpen(req: Request): Readable {
   return Readable.from(req.iterator({ destroyOnReturn: false }), { objectMode: false });
 }
@@ -114,7 +114,7 @@ async function stageBody(services: Services, req: Request): Promise<StagedBytes>
   return staged;
 }
 
-/** Looks at bytes that are staged. They are discarded when that fails. */
+/** Inspects staged bytes, and discards them on failure. */
 async function lookAt(inspector: Inspector, staged: StagedBytes, name: string): Promise<Replacing> {
   try {
     const { mime, size, unreadable, metadataFault } = await examineBytes(inspector, staged, name);

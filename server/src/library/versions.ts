@@ -26,20 +26,20 @@ import {
   type VersionRow,
 } from './version-queries.js';
 
-/** The bytes that an asset is to have. */
+/** The new bytes of an asset. */
 type Content = Omit<VersionRow, 'n' | 'made_by' | 'created_at' | 'restored_from' | 'optimised_from'>;
 
-/** A file that has arrived whole, with what was found in it. */
+/** A received file and the results of its inspection. */
 export interface Replacing {
   staged: StagedBytes;
-  /** What rules judge by; without the name, which stays. */
+  /** The facts that rules depend on, except the name, which stays the same. */
   facts: Omit<FileFacts, 'name' | 'bytes'> & { mime: string };
   orientation: number | null;
 }
 
 /**
- * Gives an asset new bytes at the same address: a new version, as far as guards let it. The old version stays in the
- * history, and its renditions serve until the new ones are made.
+ * Replaces an asset's bytes at the same URL with a new version, as far as guards allow. The old version stays in the
+ * history, and its renditions are served until the new ones are ready.
  *
  * @throws UniferumError `refused` with the verdict
  */
@@ -68,7 +68,7 @@ export async function replaceContent(
       requireKind(row, facts.mime);
       await recordBlobs(tx, [{ sha256, bytes, crc32, ...copy }]);
       await requireChange(joints, tx, changeOf(row), prepared);
-      // A sweep may have put the bytes aside before they had a name.
+      // The cleanup may have quarantined the bytes before they were referenced.
       await staged.keep();
       await putContent(joints, tx, row, {
         by: who.name,
@@ -88,7 +88,7 @@ export async function replaceContent(
   }
 }
 
-/** Makes an earlier version the current one again, as a new version, as far as guards let it now. */
+/** Restores an earlier version as a new version, as far as guards allow now. */
 export async function restoreVersion(
   { db, joints }: LibraryTools,
   id: string,
@@ -108,7 +108,7 @@ export async function restoreVersion(
     if (version.sha256 === row.sha256) return;
     await requireChange(joints, tx, versionChange(row, version), prepared);
     const current = await findVersion(tx, id, row.version);
-    // Whoever takes the optimising back doesn't want it again.
+    // Reverting an optimisation also stops it for later versions.
     if (current?.optimised_from === n) await updateOptimise(tx, id, null);
     await putContent(joints, tx, row, { content: version, by: who.name, restoredFrom: n });
   });
@@ -133,7 +133,7 @@ function requireKind(row: AssetRow, mime: string): void {
   ]);
 }
 
-/** Gives an asset that is held new bytes, as its next version. */
+/** Gives a locked asset new bytes, as its next version. */
 export async function putContent(
   joints: Joints,
   tx: Transaction,
@@ -149,7 +149,7 @@ export async function putContent(
     by: string;
     restoredFrom: number | null;
     optimisedFrom?: number | null;
-    /** Not a pixel is another: what was made of the old bytes is what would be made of the new ones. */
+    /** No pixel has changed: renditions of the old bytes equal those of the new ones. */
     looksTheSame?: boolean;
   },
 ): Promise<void> {
