@@ -11,7 +11,7 @@ import {
   type Transaction,
 } from '../shared/database.js';
 
-/** A batch of assets by their ids, both included. */
+/** A batch of assets by id range, both ends included. */
 export interface IdRange {
   from: number;
   to: number;
@@ -37,7 +37,7 @@ function appliesCondition(recipe: Pick<Recipe, 'kinds' | 'folders'>, mimes: read
   };
 }
 
-/** Writes down that a recipe's renditions are wanted of all live assets to which it applies. @returns how many are new */
+/** Adds a recipe's missing renditions for all live assets to which it applies. @returns how many are new */
 export async function insertDueRenditionsOfRecipe(
   tx: Transaction,
   recipe: Recipe,
@@ -58,7 +58,7 @@ export async function insertDueRenditionsOfRecipe(
   return affectedRows;
 }
 
-/** Counts what a recipe would come to apply to, beyond what has a rendition of it. */
+/** Counts the assets to which a recipe would newly apply. */
 export async function countNewlyDue(db: Executor, recipe: Recipe, mimes: readonly string[]): Promise<number> {
   const applies = appliesCondition(recipe, mimes);
   const [row] = await selectExpanded<{ n: number }>(
@@ -73,7 +73,7 @@ export async function countNewlyDue(db: Executor, recipe: Recipe, mimes: readonl
   return Number(row?.n ?? 0);
 }
 
-/** Counts renditions of a recipe to whose assets it would not apply any more. */
+/** Counts renditions of a recipe whose assets it would no longer apply to. */
 export async function countNoLongerApplying(
   db: Executor,
   recipe: Recipe,
@@ -94,8 +94,8 @@ export async function countNoLongerApplying(
 }
 
 /**
- * Makes surplus what a recipe does not apply to any more, and due again what it has come to apply to again. What is in
- * the bin is judged when it comes out.
+ * Marks renditions surplus whose assets a recipe no longer applies to, and due again where it applies again. Assets
+ * in the bin are reassessed when they are restored.
  */
 export async function moveByApplication(
   tx: Transaction,
@@ -132,7 +132,7 @@ export async function moveByApplication(
   );
 }
 
-/** Makes everything surplus that a recipe has made. */
+/** Marks everything surplus that a recipe has made. */
 export async function moveAllToSurplus(
   tx: Transaction,
   recipe: string,
@@ -146,7 +146,7 @@ export async function moveAllToSurplus(
   );
 }
 
-/** Forgets renditions of a recipe that were never made: they have no address that a page could show. */
+/** Deletes renditions of a recipe that were never made: no page can show their URLs. */
 export async function deleteUnmade(tx: Transaction, recipe: string, range: IdRange | null): Promise<void> {
   const within = rangeCondition('asset_id', range);
   await change(tx, `DELETE FROM renditions WHERE recipe = ? AND sha256 IS NULL ${within.sql}`, [
@@ -155,15 +155,15 @@ export async function deleteUnmade(tx: Transaction, recipe: string, range: IdRan
   ]);
 }
 
-/** An asset's focal point as core writes it; empty for none. */
+/** An asset's focal point in core's notation; empty for none. */
 const FOCAL_NOW =
   "IF(assets.focal_x IS NULL OR assets.focal_y IS NULL, '', CONCAT(CAST(assets.focal_x AS DECIMAL(5,4)), ',', CAST(assets.focal_y AS DECIMAL(5,4))))";
 
 /**
- * Judges a recipe's files afresh after an edit: fresh is what was made with this content from what the asset is now,
- * also when it was made before another edit that was taken back.
+ * Reassesses a recipe's files after an edit. A file is fresh if it was made with the current content from the asset's
+ * current state, even if that was before another edit that has been reverted.
  *
- * @param wantsFocal whether the focal point matters to the recipe
+ * @param wantsFocal whether the recipe depends on the focal point
  */
 export async function judgeByContent(
   tx: Transaction,
@@ -184,7 +184,7 @@ export async function judgeByContent(
   );
 }
 
-/** Lets what could not be made be tried again by an edited recipe: due, or outdated where an earlier file is shown. */
+/** Lets an edited recipe retry failed renditions: due, or outdated where an earlier file is shown. */
 export async function reviveFailed(
   tx: Transaction,
   { name, when }: Recipe,
@@ -199,7 +199,7 @@ export async function reviveFailed(
   );
 }
 
-/** Brings what was never made in line with when a recipe makes it. */
+/** Updates the state of renditions never made to match when the recipe makes them. */
 export async function restateUnmade(
   tx: Transaction,
   { name, when }: Recipe,
@@ -214,7 +214,7 @@ export async function restateUnmade(
   );
 }
 
-/** Writes down by what and from what fresh files of a recipe were made, where no earlier server has. */
+/** Fills in the digests of fresh files that an earlier server made without recording them. */
 export async function fillOrigins(
   tx: Transaction,
   recipe: string,
@@ -231,7 +231,7 @@ export async function fillOrigins(
   );
 }
 
-/** Counts a recipe's renditions of live assets afresh, by state: main files, and the bytes of all. */
+/** Recounts a recipe's renditions of live assets by state: main files, and the bytes of all files. */
 export async function countRenditionsOfRecipe(
   tx: Executor,
   recipe: string,

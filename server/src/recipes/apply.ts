@@ -22,28 +22,28 @@ import { lockRecipes } from './recipe-lock-queries.js';
 import { findRecipe } from './recipe-queries.js';
 import { recipeApplyRun } from './run-kinds.js';
 
-/** The types of which pictures can be made, beside sounds and films of any type. */
+/** The types that can be rendered, in addition to audio and video of any type. */
 export const RENDERED_MIMES: readonly string[] = [...DECODABLE_MIMES, ...DRAWABLE_DOCUMENTS];
 
-/** Up to so many live assets a recipe is applied in the very transaction that changes it; to more by a run in batches. */
+/** Up to this many live assets, a recipe is applied in the transaction that changes it; beyond, by a run in batches. */
 const AT_ONCE_ASSETS = 2000;
-/** So many ids are a batch: it takes a fraction of a second, during which nobody else writes renditions. */
+/** The number of ids per batch: it takes a fraction of a second, during which no other renditions can be written. */
 const IDS_PER_BATCH = 2000;
 
-/** What is to be brought in line with a recipe. */
+/** What to bring in line with a recipe. */
 export interface Application {
-  /** The name; a recipe of this name that is not there any more leaves surplus. */
+  /** The recipe's name; when the recipe no longer exists, its files become surplus. */
   recipe: string;
-  /** Lets what could not be made be tried again. */
+  /** Retries failed renditions. */
   revive?: boolean;
 }
 
 /**
- * Brings renditions in line with a recipe that was made, edited or deleted, or with the pictures that it lays over others:
- * wanted of all assets to which it applies, surplus of others, outdated where it makes something else now. In a large library
- * a run does so, in batches; until it has come to an asset, its rendition is made when somebody asks for it.
+ * Brings renditions in line with a recipe that was created, edited or deleted, or whose watermarks changed: due for
+ * all assets to which it applies, surplus for others, outdated where it now makes something else. In a large library
+ * a run does this in batches; until it reaches an asset, its rendition is made on request.
  *
- * @param tx with {@link lockRecipes}, so that no file that arrives meanwhile is missed
+ * @param tx with {@link lockRecipes}, so that no concurrently imported file is missed
  */
 export async function applyRecipe(tx: Transaction, application: Application, by: string): Promise<void> {
   const last = await findLastAssetId(tx);
@@ -70,7 +70,7 @@ export async function applyRecipe(tx: Transaction, application: Application, by:
   await endIfEmpty(tx, run);
 }
 
-/** Applies a recipe, as it is by then, to a batch of assets. Doing so twice changes nothing more. */
+/** Applies the current version of a recipe to a batch of assets. Repeating it changes nothing more. */
 export const recipeApplyHandler: BoundRun = recipeApplyRun.bind({
   work: async ({ range, ...application }) => ({
     outcome: 'done',
@@ -124,7 +124,7 @@ async function judge(tx: Transaction, recipe: Recipe, range: IdRange | null): Pr
   );
 }
 
-/** Counts a recipe's renditions afresh; with {@link lockRecipes}. */
+/** Recounts a recipe's renditions; with {@link lockRecipes}. */
 export async function recountRecipe(tx: Transaction, name: string): Promise<void> {
   const counts = await countRenditionsOfRecipe(tx, name, null);
   await replaceCounters(

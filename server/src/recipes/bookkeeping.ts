@@ -22,7 +22,7 @@ import { holdRecipes, lockRecipes } from './recipe-lock-queries.js';
 import { findRecipe, listRecipes } from './recipe-queries.js';
 import { optimiseRun, renditionsRun, renditionsSoonRun } from './run-kinds.js';
 
-/** What the choice of recipes for an asset depends on. */
+/** The properties of an asset on which the choice of recipes depends. */
 export interface RecipeSubject {
   id: string;
   name: string;
@@ -31,7 +31,7 @@ export interface RecipeSubject {
   folder: string;
 }
 
-/** Writes down which renditions new assets are to have, and has them made; every picture is looked at, also without a recipe. */
+/** Records which renditions new assets need, and queues them. Every picture is analysed, even without a recipe. */
 export async function orderRenditions(
   tx: Transaction,
   assets: readonly RecipeSubject[],
@@ -60,8 +60,8 @@ export async function orderRenditions(
 }
 
 /**
- * Judges an asset's renditions afresh after a change to the picture itself, and has those made again that are not fresh.
- * What was made from the same bytes and focal point is fresh again.
+ * Reassesses an asset's renditions after a change to the picture itself, and queues those that are not fresh. Files
+ * made from the same bytes and focal point are fresh again.
  */
 export async function refreshRenditions(
   tx: Transaction,
@@ -108,14 +108,14 @@ export async function refreshRenditions(
   await reassessWatermarked(tx, asset.folder, asset.name);
 }
 
-/** Of assets that are not in the bin, or just come out of it, all renditions are counted. */
+/** All renditions of assets that are not in the bin, or are just being restored, are counted. */
 const LIVE = { live: 1 };
 
 function newlyCounted({ name, when }: Recipe): CounterChange {
   return { scope: `recipe:${name}`, name: unmadeState(when), items: 1, bytes: 0 };
 }
 
-/** A rendition as it is after its asset changed. */
+/** The state of a rendition after its asset changed. */
 function judgeRow(
   row: RenditionRow,
   recipe: Recipe | undefined,
@@ -129,13 +129,13 @@ function judgeRow(
     row.source_sha === asset.sha256 &&
     row.focal === focalOf(recipe, asset.focal) &&
     row.marks === marksDigest(recipe, (path) => marks.get(path)?.sha256 ?? null);
-  // What could not be made of this very file would fail again.
+  // A failure with these same bytes would only repeat.
   if (row.state === 'failed' && isFresh) return row;
   const state = row.sha256 === null ? unmadeState(recipe.when) : isFresh ? 'fresh' : 'outdated';
   return { ...row, state, error: null };
 }
 
-/** Judges afresh what was made by recipes that lay this file over others: it is another picture now, or gone. */
+/** Reassesses renditions by recipes that use this file as a watermark: it has changed or is gone. */
 export async function reassessWatermarked(tx: Transaction, folder: string, name: string): Promise<void> {
   const path = `${folder === '/' ? '' : folder}/${name}`;
   const marked = (await listRecipes(tx)).filter((recipe) => allWatermarks([recipe]).includes(path));
@@ -144,7 +144,7 @@ export async function reassessWatermarked(tx: Transaction, folder: string, name:
   for (const recipe of marked) await applyRecipe(tx, { recipe: recipe.name }, 'Uniferum');
 }
 
-/** Takes all renditions of an asset that is held into the counts, or out of them. */
+/** Adds all renditions of a locked asset to the counters, or removes them. */
 export async function countRenditions(tx: Transaction, assetId: string, sign: 1 | -1): Promise<void> {
   await holdRecipes(tx);
   const rows = await findRenditions(tx, [assetId], { lock: true });
@@ -154,7 +154,7 @@ export async function countRenditions(tx: Transaction, assetId: string, sign: 1 
   );
 }
 
-/** Writes down that an asset wants a rendition of a recipe that applies to it, where that has not been done yet. */
+/** Adds the renditions an asset needs from applicable recipes, where they are missing. */
 export async function wantRendition(
   db: Database,
   asset: Pick<AssetRow, 'id'>,
@@ -172,7 +172,7 @@ export async function wantRendition(
   });
 }
 
-/** Has what somebody looks at made before everything else. Asking again while it is on its way does nothing. */
+/** Queues a rendition with priority because somebody is viewing it. Repeating this while it is queued has no effect. */
 export async function orderSoon(
   tx: Transaction,
   asset: { id: string; name: string; folder: string; revision: number },
@@ -191,7 +191,7 @@ export async function orderSoon(
   );
 }
 
-/** Has a file made smaller again that is to be kept small, when its current version is not. */
+/** Queues optimising for a file that is to be kept optimised, when its current version is not. */
 export async function orderOptimising(
   tx: Transaction,
   { id, name, folder }: { id: string; name: string; folder: string },
@@ -225,7 +225,7 @@ async function orderWork(
   );
 }
 
-/** A recipe that is made at once for somebody who waits for the answer. */
+/** A recipe whose renditions are made immediately when somebody waits for the answer. */
 export function isAtOnce({ when }: Pick<Recipe, 'when'>): boolean {
   return when === 'at-once';
 }

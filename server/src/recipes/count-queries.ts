@@ -1,8 +1,8 @@
 import { type CountCheck, counterCheck } from '../shared/count-checks.js';
 
-/** The kept counts of renditions. */
+/** The stored counters of renditions. */
 export const RENDITION_COUNTS: readonly CountCheck[] = [
-  // Main files count as renditions; the bytes of all their sizes and formats count with them.
+  // Main files count as renditions; the bytes of all sizes and formats are included.
   counterCheck(
     'recipes',
     "scope LIKE 'recipe:%'",

@@ -10,17 +10,17 @@ import {
 } from '@uniferum/core/recipes';
 import type { AssetRow } from '../library/asset-queries.js';
 
-/** The digest of what a recipe makes; the same again when an edit is taken back. 32 hexadecimal digits. */
+/** The digest of a recipe's content; the same again after an edit is reverted. 32 hexadecimal digits. */
 export function contentDigest(content: RecipeContent): string {
   return digest(contentText(content));
 }
 
-/** The focal point as far as a recipe depends on it; empty for none. */
+/** The focal point if the recipe depends on it; otherwise empty. */
 export function focalOf(recipe: Pick<Recipe, 'steps'>, focal: FocalPoint | null): string {
   return usesFocal(recipe) ? focalText(focal) : '';
 }
 
-/** The digest of the pictures that a recipe lays over others; null without any. */
+/** The digest of a recipe's watermarks; null without any. */
 export function marksDigest(
   recipe: Pick<Recipe, 'steps'>,
   shaOf: (path: string) => string | null,

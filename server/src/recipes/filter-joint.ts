@@ -2,7 +2,7 @@ import { type RecipeCondition, recipeFilterField } from '@uniferum/core/recipes'
 import type { FilterJoint } from '../library/joints.js';
 import { sumCounters } from '../shared/counters.js';
 
-/** Answers `recipe:wide=failed`. */
+/** Implements `recipe:wide=failed`. */
 export const recipeFilter: FilterJoint<RecipeCondition> = {
   field: recipeFilterField,
   toSql: ({ name, state }) => ({

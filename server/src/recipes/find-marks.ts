@@ -6,10 +6,10 @@ import type { ByteStore } from '../shared/byte-store.js';
 import type { Executor } from '../shared/database.js';
 import type { MarkFile } from './engine/marks.js';
 
-/** The pictures that recipes lay over others, by their paths; null for one that is not in the library any more. */
+/** The watermarks of recipes by path; null for one that is no longer in the library. */
 export type FoundMarks = ReadonlyMap<string, Pick<AssetRow, 'id' | 'sha256' | 'mime'> | null>;
 
-/** Looks up the watermarks of recipes. A picture that was moved or renamed is found at its new place. */
+/** Looks up the watermarks of recipes. A picture that was moved or renamed is found at its new location. */
 export async function findMarks(
   db: Executor,
   recipes: readonly Pick<Recipe, 'steps'>[],
@@ -28,7 +28,7 @@ async function findMark(db: Executor, path: string): Promise<AssetRow | null> {
   return moved?.live === 1 ? moved : null;
 }
 
-/** The files of found marks, as the rendering processes read them. */
+/** The files of the watermarks found, for the rendering processes. */
 export function markFiles(marks: FoundMarks, store: ByteStore): Record<string, MarkFile> {
   return Object.fromEntries(
     [...marks].map(([path, mark]) => [path, { path: mark ? store.localPath(mark.sha256) : null }]),

@@ -5,7 +5,7 @@ import { amountOf, type FlowPart } from '../shared/flow-part.js';
 import { answer } from '../shared/schemas.js';
 import { listRecipes } from './recipe-queries.js';
 
-/** What recipes have made. */
+/** The output of recipes. */
 export const recipesFlow: FlowPart = {
   schema: {
     recipes: Joi.array().items(

@@ -6,7 +6,7 @@ import { optimiseRun, type RenditionsInput, renditionsRun, renditionsSoonRun } f
 import { surplusRemoveHandler, surplusRestoreHandler } from './surplus.js';
 import type { RecipeTools } from './tools.js';
 
-/** Makes the renditions of one asset that are wanted. */
+/** Makes the missing renditions of one asset. */
 function renditionsHandler(context: WorkerContext): RunHandler<RenditionsInput> {
   return {
     work: ({ asset, recipes, states }, { signal }) =>
@@ -16,7 +16,7 @@ function renditionsHandler(context: WorkerContext): RunHandler<RenditionsInput> 
   };
 }
 
-/** The handlers of all kinds of runs of this room. */
+/** The handlers of all run kinds of this room. */
 export function recipeHandlers({ db, store, config, rendering, joints }: RecipeTools): BoundRun[] {
   const context: WorkerContext = {
     db,
@@ -24,7 +24,7 @@ export function recipeHandlers({ db, store, config, rendering, joints }: RecipeT
     joints,
     pool: rendering.pool,
     maxPixels: config.maxPixels,
-    // The pool gives up by itself what takes too long; this is for when it doesn't.
+    // The pool abandons slow work by itself; this limit applies if it does not.
     maxWorkMs: config.render.timeoutMs * 2 + 60_000,
   };
   return [

@@ -118,7 +118,7 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
   ];
 }
 
-/** @throws UniferumError `not-found` when it is no picture, or in the bin */
+/** @throws UniferumError `not-found` when it is not a picture, or in the bin */
 async function readPicture(
   services: Services,
   id: string,
@@ -133,7 +133,7 @@ function baseOf(services: Services, id: string): string {
   return `${services.config.mediaUrl}${PREFIX}/${id}`;
 }
 
-/** Viewers are on other sites. Source: section 7, CORS. */
+/** Viewers run on other sites. Source: section 7, CORS. */
 function allowAll(res: Response): void {
   res.setHeader('Access-Control-Allow-Origin', '*');
   res.setHeader('Cross-Origin-Resource-Policy', 'cross-origin');

@@ -1,10 +1,10 @@
 import { type Executor, selectOne } from '../shared/database.js';
 
-/** Files of a recipe, by whether they were made by a content. */
+/** A recipe's files, by whether they have a given content. */
 export interface FilesByContent {
-  /** Made by it, and outdated now. */
+  /** They have it, and are outdated now. */
   same: number;
-  /** Made by another. */
+  /** They have another. */
   others: number;
   otherMains: number;
   outdated: number;
@@ -12,7 +12,7 @@ export interface FilesByContent {
   bytes: number;
 }
 
-/** Counts the files of a recipe that were made by a content, and those that were not. */
+/** Counts the files of a recipe with a given content, and those without. */
 export async function countFilesByContent(
   db: Executor,
   recipe: string,

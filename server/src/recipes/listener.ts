@@ -54,8 +54,8 @@ export function recipesListener(tools: RenderTools): AssetListener {
 }
 
 /**
- * Holds the recipes for a change of assets. Whoever changes a picture that recipes lay over others gets the recipes for
- * himself, because what they made is judged afresh.
+ * Locks the recipes for a change to assets. The lock is exclusive when a watermark changes, because the recipes'
+ * files are reassessed.
  */
 async function lockRecipesFor(
   tx: Transaction,

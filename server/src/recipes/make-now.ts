@@ -9,20 +9,17 @@ import { listRecipes } from './recipe-queries.js';
 import type { RenderTools } from './tools.js';
 import type { Waiting } from './waiting.js';
 
-/** How long somebody who wants to see a rendition at once is kept waiting. A worker makes it anyway. */
+/** How long a viewer waits for a rendition. A worker makes it in any case. */
 const WAIT_MS = 8000;
-/** An asset that is looked at again within so long is not ordered again. */
+/** An asset viewed again within this time is not queued again. */
 const SOON_EVERY_MS = 60_000;
 const MAX_REMEMBERED = 10_000;
 
-/** What is being made for somebody who waits, so that two of them wait for one. */
+/** Renditions being made for a viewer, so that concurrent requests share the work. */
 const inFlight = new SharedWork<void>();
 const orderedAt = new Map<number, number>();
 
-/**
- * Makes renditions of an asset for somebody who waits. What can't be made in time, or for whom too much is being made
- * already, stays due.
- */
+/** Makes renditions of an asset for a viewer. What cannot be made in time, or exceeds the limits, stays due. */
 export async function makeNow(
   tools: RenderTools,
   asset: Pick<AssetRow, 'id'>,
@@ -36,7 +33,7 @@ export async function makeNow(
       make(tools, String(asset.id), recipes, { pool, source, allGone }),
     );
   } catch (error) {
-    // Nothing is lost: it stays due, and a worker makes it and says what is wrong.
+    // Nothing is lost: it stays due, and a worker makes it and records any error.
     if (!signal?.aborted)
       tools.log.warn({ err: error, asset: asset.id }, 'renditions could not be made for somebody who waits');
   }
@@ -61,7 +58,7 @@ async function make(
   }
 }
 
-/** Makes what the recipes of new assets want at once, before the answer is given. */
+/** Makes the renditions of new assets immediately, before the answer is sent. */
 export async function makeAtOnce(tools: RenderTools, assetIds: readonly string[]): Promise<void> {
   const names = (await listRecipes(tools.db)).filter(isAtOnce).map(({ name }) => name);
   if (names.length === 0 || assetIds.length === 0) return;
@@ -75,7 +72,7 @@ export async function makeAtOnce(tools: RenderTools, assetIds: readonly string[]
   await Promise.all(assets.map((asset) => makeNow(tools, asset, wanted.get(asset.id) ?? [], waiting)));
 }
 
-/** Orders what somebody looks at before everything else, and doesn't wait for it. */
+/** Queues what somebody is viewing with priority, without waiting for it. */
 export function makeSoon(
   tools: RenderTools,
   asset: Pick<AssetRow, 'id' | 'name' | 'folder_path' | 'revision'>,

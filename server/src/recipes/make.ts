@@ -15,7 +15,7 @@ import { findRenditions } from './queries.js';
 import { listRecipes } from './recipe-queries.js';
 import { doesNotApply, type Made, recordFailures, recordMade, unreadable } from './record.js';
 
-/** What making renditions needs. */
+/** What rendering requires. */
 export interface RenderContext {
   db: Database;
   store: ByteStore;
@@ -23,22 +23,22 @@ export interface RenderContext {
   maxPixels: number;
 }
 
-/** What a worker makes renditions with. */
+/** What a worker uses for rendering. */
 export interface WorkerContext extends RenderContext {
   joints: Joints;
   /** Work on one asset that takes longer is stuck. */
   maxWorkMs: number;
 }
 
-/** Which renditions of an asset are to be made. */
+/** Which renditions of an asset to make. */
 export interface Wanted {
-  /** Names; null for all but those that are made on request. */
+  /** Names; null for all recipes except those made on request. */
   recipes: readonly string[] | null;
   /** Null for everything that is neither fresh nor surplus. */
   states?: readonly RenditionState[] | undefined;
 }
 
-/** Makes the renditions of one asset that are wanted. Repeating it finds them fresh and skips. */
+/** Makes the requested renditions of one asset. When repeated it finds them fresh and skips them. */
 export async function makeRenditions(
   context: RenderContext,
   assetId: string,
@@ -73,7 +73,7 @@ async function render(
   waiter: Waiter,
 ): Promise<RenderResult<WrittenFile>> {
   const missing = new UniferumError('store-away', missingBytes(asset, store), { retryAfterSeconds: 30 });
-  // What was registered in place may have been changed there: then it is not the picture any more.
+  // A file imported in place may have been changed there: then it is no longer the same picture.
   if (!(await store.has(asset.sha256))) throw missing;
   const result = await pool.runInto(
     store.scratch(),
@@ -84,12 +84,12 @@ async function render(
   return result;
 }
 
-/** What is said of an asset whose bytes can't be found. */
+/** The message for an asset whose bytes cannot be found. */
 export function missingBytes(asset: Pick<AssetRow, 'name'>, store: ByteStore): string {
   return `The bytes of ${asset.name} are not in the store "${store.name}". Check that it is mounted.`;
 }
 
-/** What a rendering process is told of an asset. */
+/** What a rendering process needs to know about an asset. */
 export function jobFor(
   asset: AssetRow,
   recipes: Recipe[],
@@ -115,7 +115,7 @@ export function jobFor(
   };
 }
 
-/** States in which nothing is to be made. */
+/** States in which there is nothing to make. */
 const SETTLED: ReadonlySet<RenditionState> = new Set(['fresh', 'surplus', 'not-applicable']);
 
 async function chooseRecipes(db: Database, asset: AssetRow, { recipes, states }: Wanted): Promise<Recipe[]> {
@@ -155,7 +155,7 @@ function toItemResult(store: ByteStore, asset: AssetRow, made: Made): ItemResult
   };
 }
 
-/** One sentence for an item of which something failed; the renditions hold their own reasons. */
+/** One sentence for an item with failures; the renditions have their own reasons. */
 function sayFailures(asset: AssetRow, result: Pick<RenderResult, 'failed'>): string | null {
   const failed = result.failed.filter((one) => !doesNotApply(one));
   const [first] = failed;
@@ -165,7 +165,7 @@ function sayFailures(asset: AssetRow, result: Pick<RenderResult, 'failed'>): str
   return failed.map(({ recipe, reason }) => `${asset.name} by ${recipe}: ${reason}.`).join(' ');
 }
 
-/** Keeps bytes that were made. @throws UniferumError `storage-full` when the disk is; trying again may go better */
+/** Stores rendered bytes. @throws UniferumError `storage-full` when the disk is full; a retry may succeed */
 export async function stageAndKeep(store: ByteStore, data: Uint8Array): Promise<StagedBytes> {
   const staged = await store.stage(Readable.from([data]), { limitBytes: Number.MAX_SAFE_INTEGER });
   try {
@@ -177,7 +177,7 @@ export async function stageAndKeep(store: ByteStore, data: Uint8Array): Promise<
   }
 }
 
-/** A rendering process says in words what failed: a full disk is told from a bad picture by its code. */
+/** A rendering process reports failures in words; a full disk is told apart from a corrupt picture by its code. */
 function failAll({ id, sha256 }: AssetRow, recipes: readonly Recipe[], error: string): ItemResult {
   const reasons = new Map(recipes.map(({ name }) => [name, error]));
   return {
@@ -187,7 +187,7 @@ function failAll({ id, sha256 }: AssetRow, recipes: readonly Recipe[], error: st
   };
 }
 
-/** Writes down that an item was tried for the last time: everything that was wanted of it counts as failed. */
+/** Records a final failure: all requested renditions of the asset count as failed. */
 export async function recordGivenUp(
   tx: Transaction,
   assetId: string,

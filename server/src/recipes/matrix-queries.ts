@@ -1,7 +1,7 @@
 import type { RenditionState } from '@uniferum/core/recipes';
 import { type Executor, selectExpanded } from '../shared/database.js';
 
-/** Reads assets that have a main file in one of some states, by id, newest first, with one more than `limit`. */
+/** Reads assets that have a main file in one of the states, by id, newest first, with one more than `limit`. */
 export async function listAssetsByState(
   db: Executor,
   {
@@ -32,7 +32,7 @@ export async function listAssetsByState(
   return rows.map(({ asset_id }) => asset_id);
 }
 
-/** Counts assets that have a main file in one of some states. */
+/** Counts assets that have a main file in one of the states. */
 export async function countAssetsByState(
   db: Executor,
   {

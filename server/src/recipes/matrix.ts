@@ -30,7 +30,7 @@ export interface MatrixQuery {
   before: number | null;
 }
 
-/** Reads a page of assets × recipes, what came last first. */
+/** Reads a page of assets × recipes, newest first. */
 export async function readMatrix(tools: RecipeTools, query: MatrixQuery): Promise<MatrixPageAnswer> {
   const { db, config } = tools;
   const recipes = (await listRecipes(db)).map(({ name }) => name);
@@ -160,7 +160,7 @@ async function originNow(
   };
 }
 
-/** What was edited in a recipe since the revision by which a file was made. */
+/** What was edited in a recipe since the revision that made a file. */
 async function changesSince(
   db: Database,
   recipe: Recipe,

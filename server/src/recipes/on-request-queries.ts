@@ -1,6 +1,6 @@
 import { change, type Executor, select, selectOne, type Transaction } from '../shared/database.js';
 
-/** A picture that was asked for by a signed or a IIIF address. */
+/** A picture requested through a signed or IIIF URL. */
 export interface PictureOnRequest {
   digest: string;
   asset_id: number;
@@ -13,7 +13,7 @@ export interface PictureOnRequest {
 
 const COLUMNS = 'digest, asset_id, sha256, mime, width, height, bytes';
 
-/** Finds a picture that was made before, and writes down, once an hour, that it is still used. */
+/** Finds a stored picture, and records, once an hour, that it is still used. */
 export async function findPicture(db: Executor, digest: string): Promise<PictureOnRequest | null> {
   const row = await selectOne<PictureOnRequest & { is_stale: number }>(
     db,
@@ -38,7 +38,7 @@ export async function insertPicture(tx: Transaction, picture: PictureOnRequest):
   ]);
 }
 
-/** Forgets pictures that were not used for longest until the rest has at most so many bytes. @returns how many */
+/** Deletes the least recently used pictures until the rest fits into a number of bytes. @returns how many */
 export async function shrinkPictures(db: Executor, maxBytes: number): Promise<number> {
   const row = await selectOne<{ bytes: number | null }>(
     db,

@@ -32,7 +32,7 @@ const renderExample = {
   output: { format: 'webp', quality: 75 },
 };
 
-/** Pictures for somebody who waits: previews, and signed addresses. */
+/** Pictures rendered while somebody waits: previews and signed URLs. */
 // biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
 export function onRequestRoutes(toolsFor: ToolsFor): Route[] {
   return [
@@ -61,13 +61,13 @@ export function onRequestRoutes(toolsFor: ToolsFor): Route[] {
         },
       },
       atOnce: 8,
-      // The same picture is never asked for twice under one key, and rendering holds no transaction.
+      // Previews are not worth storing for retries, and rendering holds no transaction.
       ownIdempotency: true,
       async handle({ services, who, body: { asset: id, steps, output }, req, res }) {
         requireSound({ steps, output });
         const asset = await findAsset(services.db, id);
         if (asset === null || asset.live === null) throw notFound(`Asset ${id}`);
-        // Whoever types on has closed the request: what it asked for is not needed any more.
+        // A user who keeps typing has closed the request: its result is no longer needed.
         const waiting = waitingFor(toolsFor(services), who, req, res);
         const began = performance.now();
         const result = await renderOnce(toolsFor(services), asset, anonymous({ steps, output }), {

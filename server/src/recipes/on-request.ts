@@ -14,13 +14,13 @@ import { findPicture, insertPicture, type PictureOnRequest } from './on-request-
 import type { RenderTools } from './tools.js';
 import type { Waiting } from './waiting.js';
 
-/** What is to be made of an asset, without a recipe that has a name. */
+/** What to make of an asset, without a named recipe. */
 export interface RenderRequest {
   steps: Step[];
   output: RecipeOutput;
 }
 
-/** Signs what an address asks for, so that nobody can ask for anything else. Source: HMAC, RFC 2104, with SHA-256. */
+/** Signs the specification in a URL, so that it cannot be changed. Source: HMAC, RFC 2104, with SHA-256. */
 export function signRequest(
   masterKey: string,
   assetId: string,
@@ -32,7 +32,7 @@ export function signRequest(
   return { spec, signature: signatureOf(masterKey, assetId, spec) };
 }
 
-/** Reads a signed address. @throws UniferumError `not-found` when its signature is another one */
+/** Reads a signed URL. @throws UniferumError `not-found` when its signature is invalid */
 export function readSignedRequest(
   masterKey: string,
   assetId: string,
@@ -54,7 +54,7 @@ function signatureOf(masterKey: string, assetId: string, spec: string): string {
   return createHmac('sha256', key).update(`${assetId}.${spec}`).digest('base64url').slice(0, 32);
 }
 
-/** What is being made right now, so that two who ask for the same wait for one. */
+/** Pictures being made, so that concurrent requests for the same one share the work. */
 const inFlight = new SharedWork<PictureOnRequest>();
 
 /**
@@ -82,7 +82,7 @@ export async function picture(
     .digest('hex');
   const kept = await findPicture(tools.db, digest);
   if (kept && (await tools.store.has(kept.sha256))) return kept;
-  // Somebody with a key doesn't wait in the queue of a stranger who asked for the same before.
+  // Callers with a key do not wait in the queue of an anonymous caller who requested the same before.
   const queue = waiting.pool === tools.rendering.pool ? 'known' : waiting.source;
   return inFlight.wait(`${queue} ${digest}`, waiting.signal, (signal) =>
     make(tools, asset, recipe, { digest, waiting: { ...waiting, signal } }),
@@ -118,9 +118,9 @@ async function make(
 }
 
 /**
- * Carries out a recipe for somebody who waits, and keeps nothing.
+ * Renders a recipe for a waiting caller and stores nothing.
  *
- * @throws UniferumError `refused` with what can't be done and at which step
+ * @throws UniferumError `refused` with what failed and at which step
  */
 export async function renderOnce(
   tools: RenderTools,
@@ -154,7 +154,7 @@ export async function renderOnce(
   }
 }
 
-/** Leads to the step that failed: `step 2 (crop): …` is about `steps.1`. */
+/** Finds the step that failed: `step 2 (crop): …` is about `steps.1`. */
 function stepError(reason: string): { field: string; code: string; message: string } {
   const match = /^step (\d+)[^:]*: (.*)$/.exec(reason);
   return match

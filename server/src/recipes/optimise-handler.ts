@@ -12,7 +12,7 @@ import { missingBytes, stageAndKeep, type WorkerContext } from './make.js';
 import { type OptimiseMode, writeMode } from './optimise-queries.js';
 import type { OptimiseInput } from './run-kinds.js';
 
-/** Makes the file of one asset smaller, as its next version; the version before it stays, and can be restored. */
+/** Optimises the file of one asset as its next version; the previous version stays and can be restored. */
 export function optimiseHandler(context: WorkerContext): RunHandler<OptimiseInput> {
   return { work: (input, { signal }) => optimise(context, input, signal), maxMs: context.maxWorkMs };
 }
@@ -52,7 +52,7 @@ async function optimise(
     },
     record: async (tx) => {
       const row = await holdAnyAsset(tx, id);
-      // Replaced meanwhile: these are not its bytes any more, and the new ones come by themselves.
+      // Replaced meanwhile: the current bytes are different, and have their own item.
       if (staged === null || row.live === null || row.sha256 !== asset.sha256)
         return { done: 0, skipped: 1, failed: 0 };
       const { sha256, bytes, crc32, copy } = staged;

@@ -1,6 +1,6 @@
 import { type Executor, selectOne } from '../shared/database.js';
 
-/** How originals can be made smaller. */
+/** How originals can be optimised. */
 export type OptimiseMode = { mode: 'lossless' } | { mode: 'likeness'; likeness: number };
 
 /** How a mode is stored with an asset: `lossless`, or `like:0.99`. */
@@ -14,7 +14,7 @@ export function readMode(text: string): OptimiseMode {
     : { mode: 'lossless' };
 }
 
-/** How an asset's file is to be kept small, and whether its current version is; null when nobody asked for it. */
+/** How an asset's file is to be optimised, and whether its current version is; null when nobody asked for it. */
 export async function findOptimiseRequest(
   db: Executor,
   assetId: string,

@@ -11,7 +11,7 @@ import type { RecipeTools } from './tools.js';
 const PAGE = 2000;
 const SHOWN = 500;
 
-/** Lists the files that can be made smaller. */
+/** Lists the files that can be optimised. */
 export async function rehearseOptimise(tools: RecipeTools, selection: Selection): Promise<OptimisePlan> {
   const plan: OptimisePlan = { items: [], totals: { selected: 0, possible: 0, bytes: 0 } };
   for await (const { id, name, mime, bytes, isPossible } of subjects(tools, selection)) {
@@ -24,7 +24,7 @@ export async function rehearseOptimise(tools: RecipeTools, selection: Selection)
   return plan;
 }
 
-/** Begins to make files smaller. @returns the run's id */
+/** Starts optimising files. @returns the run's id */
 export async function beginOptimise(
   tools: RecipeTools,
   selection: Selection,

@@ -3,10 +3,10 @@ import { putRenditions } from './put-renditions.js';
 import { type RenditionRow, UNKNOWN_ORIGIN } from './queries.js';
 import { holdRecipes } from './recipe-lock-queries.js';
 
-/** The name of the rendition that a link has of what its provider shows. No recipe can have it. */
+/** The rendition name of a link's preview. No recipe can have this name. */
 export const PREVIEW = 'preview';
 
-/** Writes down the picture that stands for media kept elsewhere. */
+/** Records the preview of media hosted elsewhere. */
 export async function keepPreview(
   tx: Transaction,
   assetId: string,

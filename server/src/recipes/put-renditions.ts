@@ -2,18 +2,18 @@ import { addToCounters, type CounterChange } from '../shared/counters.js';
 import type { Transaction } from '../shared/database.js';
 import { deleteRenditions, type RenditionRow, updateRenditions } from './queries.js';
 
-/** A row before and after; null before for one that is new. */
+/** A row before and after; null before for a new one. */
 export interface Change {
   before: RenditionRow | null;
   after: RenditionRow;
 }
 
-/** Whether the assets of renditions are live: only those of live ones are counted. */
+/** Whether the renditions' assets are live: only those are counted. */
 export interface Liveness {
   live: number | null;
 }
 
-/** Writes renditions of an asset that is held, and counts them. */
+/** Writes renditions of a locked asset, and counts them. */
 export async function putRenditions(
   tx: Transaction,
   changed: readonly Change[],
@@ -30,7 +30,7 @@ export async function putRenditions(
   );
 }
 
-/** Removes renditions of an asset that is held, and takes them out of the counts. */
+/** Deletes renditions of a locked asset, and removes them from the counters. */
 export async function dropRenditions(
   tx: Transaction,
   rows: readonly RenditionRow[],
@@ -44,7 +44,7 @@ export async function dropRenditions(
   );
 }
 
-/** Main files count as renditions; the bytes of all their sizes and formats count with them. */
+/** Main files count as renditions; the bytes of all sizes and formats are included. */
 export function counted({ recipe, variant, state, bytes }: RenditionRow, sign: 1 | -1): CounterChange {
   return {
     scope: `recipe:${recipe}`,

@@ -10,7 +10,7 @@ import {
   type Transaction,
 } from '../shared/database.js';
 
-/** One file of a recipe and an asset; `variant` is empty for the main one. */
+/** One file of a recipe and an asset; `variant` is empty for the main file. */
 export interface RenditionRow {
   asset_id: number;
   recipe: string;
@@ -33,7 +33,7 @@ export interface RenditionRow {
   error: string | null;
 }
 
-/** Of a file of which it is not known by what and from what it was made. */
+/** For a file whose recipe content and source are unknown. */
 export const UNKNOWN_ORIGIN = {
   revision: null,
   version: null,
@@ -85,7 +85,7 @@ export async function findRenditions(
   );
 }
 
-/** Finds the asset that came last of those that have a fresh main file of a recipe; one line for each recipe that has one. */
+/** For each recipe, finds the newest asset with a fresh main file; recipes without one are left out. */
 export async function findLatestFresh(
   db: Executor,
   recipes: readonly string[],
@@ -111,7 +111,7 @@ export async function findRendition(
   );
 }
 
-/** Writes down that renditions are wanted; those that exist stay as they are. @returns how many are new */
+/** Adds missing renditions; existing ones stay unchanged. @returns how many are new */
 export async function insertDueRenditions(
   tx: Transaction,
   pairs: readonly { assetId: string | number; recipe: Pick<Recipe, 'name' | 'when'> }[],
@@ -123,7 +123,7 @@ export async function insertDueRenditions(
   ).affectedRows;
 }
 
-/** Writes what was made, or why it could not be, of renditions that are held. */
+/** Writes the results of locked renditions: files, or reasons of failure. */
 export async function updateRenditions(tx: Transaction, rows: readonly RenditionRow[]): Promise<void> {
   if (rows.length === 0) return;
   const updates = COLUMNS.filter((column) => !KEY_COLUMNS.has(column)).map(
@@ -137,7 +137,7 @@ export async function updateRenditions(tx: Transaction, rows: readonly Rendition
   );
 }
 
-/** Lets renditions count as made from other bytes that look the same. */
+/** Relabels renditions as made from other bytes that look the same. */
 export async function adoptRenditions(
   tx: Executor,
   assetId: string,
@@ -150,7 +150,7 @@ export async function adoptRenditions(
   );
 }
 
-/** Removes rows of renditions. */
+/** Deletes rendition rows. */
 export async function deleteRenditions(
   tx: Transaction,
   keys: readonly { asset_id: number; recipe: string; variant: string }[],
@@ -161,14 +161,14 @@ export async function deleteRenditions(
   ]);
 }
 
-/** Forgets everything about the renditions of assets that are gone for good. */
+/** Deletes all data about renditions of permanently deleted assets. */
 export async function deleteRenditionsOf(tx: Transaction, assetIds: readonly string[]): Promise<void> {
   if (assetIds.length === 0) return;
   for (const table of ['renditions', 'removed_renditions', 'rendition_requests', 'pictures_on_request'])
     await changeExpanded(tx, `DELETE FROM ${table} WHERE asset_id IN (?)`, [assetIds]);
 }
 
-/** What of this room holds bytes. */
+/** The references of this room to blobs. */
 export const RENDITION_BLOBS: readonly BlobHolder[] = [
   { table: 'renditions', column: 'sha256' },
   { table: 'removed_renditions', column: 'sha256' },

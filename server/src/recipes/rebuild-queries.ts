@@ -10,7 +10,7 @@ import {
   writeJson,
 } from '../shared/database.js';
 
-/** What a rebuild takes. */
+/** The scope of a rebuild. */
 export interface RebuildSelection {
   recipes: readonly string[];
   states: readonly RenditionState[];
@@ -38,10 +38,10 @@ export interface RebuildLine {
   state: RenditionState;
 }
 
-/** So many ids are bound at a time. */
+/** The maximum number of ids bound at a time. */
 const IDS_AT_A_TIME = 5000;
 
-/** Lists the first renditions that a rebuild would make, and how many there are in all. */
+/** Lists the first renditions that a rebuild would make, and the total. */
 export async function previewRebuild(
   db: Executor,
   selection: RebuildSelection,
@@ -81,7 +81,7 @@ export async function previewRebuild(
   return { rows, ...sum };
 }
 
-/** Writes a run's items, one for each asset that a rebuild touches: one statement for the whole library. */
+/** Writes a run's items, one for each asset in a rebuild: one statement for the whole library. */
 export async function insertRebuildItems(
   tx: Transaction,
   runId: string,
@@ -117,7 +117,7 @@ export async function markForRebuild(tx: Transaction, { recipes, assets }: Rebui
     );
 }
 
-/** Null for the whole library, else the ids in parts that can be bound. */
+/** Null for the whole library, otherwise the ids in chunks that can be bound. */
 function partsOf({ assets }: Pick<RebuildSelection, 'assets'>): (string[] | null)[] {
   if (assets === null) return [null];
   const parts: string[][] = [];
@@ -125,7 +125,7 @@ function partsOf({ assets }: Pick<RebuildSelection, 'assets'>): (string[] | null
   return parts;
 }
 
-/** What was measured of a rendition, and the source that it was made from. */
+/** Measurements of a rendition and of its source. */
 export interface MeasuredRow {
   width: number;
   height: number;
@@ -135,7 +135,7 @@ export interface MeasuredRow {
   source_height: number | null;
 }
 
-/** Reads what was measured of a recipe's main files, the last ones. */
+/** Reads measurements of a recipe's most recent main files. */
 export async function listMeasured(db: Executor, recipe: string, limit: number): Promise<MeasuredRow[]> {
   return select<MeasuredRow>(
     db,

@@ -11,7 +11,7 @@ import { nameSchema } from './recipe-schemas.js';
 import { count, rehearsable, runAnswer, selectSchema, stateSchema } from './rendition-schemas.js';
 import type { ToolsFor } from './tools.js';
 
-/** Making renditions again, and originals smaller. */
+/** Rebuilding renditions, and optimising originals. */
 // biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
 export function rebuildRoutes(toolsFor: ToolsFor): Route[] {
   return [

@@ -41,11 +41,11 @@ export interface Rebuild {
   only: keyof typeof REBUILD_STATES;
 }
 
-/** How many lines of a rehearsal are listed; its totals are of all. */
+/** The maximum number of entries listed in a rehearsal; its totals count all. */
 const PREVIEW_ITEMS = 500;
 const SAMPLES = 200;
 
-/** Lists what a rebuild would make and what it is expected to take, and changes nothing. */
+/** Lists what a rebuild would make and the expected cost; changes nothing. */
 export async function rehearseRebuild(tools: RecipeTools, wanted: Rebuild): Promise<RebuildPlan> {
   const { db } = tools;
   const { selection, recipes } = await readSelection(tools, wanted);
@@ -64,7 +64,7 @@ export async function rehearseRebuild(tools: RecipeTools, wanted: Rebuild): Prom
   };
 }
 
-/** Begins the run that makes them. @returns the run's id */
+/** Starts the run that makes them. @returns the run's id */
 export async function rebuild(tools: RecipeTools, wanted: Rebuild, by: string): Promise<string> {
   const { selection } = await readSelection(tools, wanted);
   return inTransaction(tools.db, async (tx) => {
@@ -91,7 +91,7 @@ export async function rebuild(tools: RecipeTools, wanted: Rebuild, by: string): 
   });
 }
 
-/** Estimates from what was measured of the recipes' renditions what so many new ones take. */
+/** Estimates the cost of new renditions from measurements of earlier ones. */
 export async function estimateFor(
   db: Database,
   recipes: readonly Recipe[],
@@ -128,7 +128,7 @@ async function readSelection(
     recipes,
     selection: {
       recipes: recipes.map(({ name }) => name),
-      // What is made on request is missed only by whoever names its recipe.
+      // Recipes made on request are included only when named.
       states: names && takesUnmade(only) ? [...REBUILD_STATES[only], 'on-request'] : REBUILD_STATES[only],
       assets: select ? await listSelected(tools, select) : null,
     },

@@ -61,7 +61,7 @@ export interface RecipeRevision {
   at: Date;
 }
 
-/** Writes down what a recipe is from now on. */
+/** Records a revision of a recipe. */
 export async function insertRevision(tx: Transaction, recipe: Recipe, by: string): Promise<void> {
   const { revision, ...portable } = recipe;
   await change(
@@ -87,7 +87,7 @@ export async function listRevisions(db: Executor, name: string): Promise<RecipeR
   }));
 }
 
-/** The highest revision that a recipe of this name ever had; 0 when there was none. */
+/** The highest revision that a recipe of this name has ever had; 0 when there was none. */
 export async function lastRevision(db: Executor, name: string): Promise<number> {
   const row = await selectOne<{ last: number | null }>(
     db,

@@ -11,7 +11,7 @@ import {
 import Joi from 'joi';
 import { answer, component, folderPathSchema } from '../shared/schemas.js';
 
-/** A step is read by core, which says what is wrong with which of its settings. */
+/** Core validates steps, and reports the faulty setting. */
 export const stepSchema = component(
   'Step',
   Joi.object({ op: Joi.string().required() })
@@ -19,7 +19,7 @@ export const stepSchema = component(
     .description('one step with its settings; each kind is described at /api/v1/recipes/schema.json'),
 );
 
-/** Words that stand in the API's own addresses. */
+/** Words used in the API's own paths. */
 const RESERVED = ['export', 'import', 'matrix', 'preview', 'rebuild'];
 
 export const nameSchema = Joi.string()
@@ -64,7 +64,7 @@ export const ladderSchema = Joi.alternatives(
 
 export const stepsSchema = Joi.array().items(stepSchema).max(MAX_STEPS);
 
-/** A recipe's settings as they are sent. */
+/** A recipe's settings as sent in a request. */
 export const recipeInput = {
   title: Joi.string().trim().min(1).max(200).required(),
   kinds: Joi.array()

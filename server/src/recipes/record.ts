@@ -22,7 +22,7 @@ import { holdRecipes } from './recipe-lock-queries.js';
 import { listRecipes } from './recipe-queries.js';
 import { forgetRemoved } from './surplus-queries.js';
 
-/** What a rendering came to. */
+/** The result of a rendering. */
 export interface Made {
   recipes: Recipe[];
   marks: FoundMarks;
@@ -30,8 +30,8 @@ export interface Made {
 }
 
 /**
- * Writes what was made, and what could not be. A recipe or file that changed meanwhile leaves what was made outdated, and
- * what could not be made says nothing of the new one.
+ * Records the files made, and the failures. If the recipe or file has changed meanwhile, the files are outdated, and
+ * failures say nothing about the new state.
  */
 export async function recordMade(
   tx: Transaction,
@@ -40,7 +40,7 @@ export async function recordMade(
   const id = String(asset.id);
   const now = await holdForRecord(tx, id);
   const bytes = { before: 0, after: 0 };
-  // It was purged meanwhile: what was made of it is nobody's.
+  // The asset was purged meanwhile: its renditions are not needed.
   if (now === null) return { bytes };
   const rows = await findRenditions(tx, [asset.id], { lock: true });
   const current = new Map((await listRecipes(tx)).map((recipe) => [recipe.name, recipe]));
@@ -49,7 +49,7 @@ export async function recordMade(
   for (const recipe of recipes) {
     const files = result.made.filter((file) => file.recipe === recipe.name);
     const own = rows.filter((row) => row.recipe === recipe.name);
-    // The recipe was taken away meanwhile: nobody asks for it any more.
+    // The recipe was deleted meanwhile: its renditions are not needed.
     if (files.length === 0 || !own.some(({ variant }) => variant === '')) continue;
     const isCurrent = madeByNow(current.get(recipe.name), recipe, { asset, now });
     changed.push(...changesOf(files, own, { asset, recipe, marks, isCurrent, result }));
@@ -99,14 +99,14 @@ export async function recordMade(
   return { bytes };
 }
 
-/** Holds the recipes and an asset, in the order in which everybody takes them. @returns null when it was purged */
+/** Locks the recipes and an asset, in the common order. @returns null when the asset was purged */
 async function holdForRecord(tx: Transaction, id: string): Promise<AssetRow | null> {
   await holdRecipes(tx);
   await lockAsset(tx, id);
   return findAsset(tx, id);
 }
 
-/** Tells whether recipe and file are still those by and from which something was made. */
+/** Tells whether recipe and file are unchanged since a rendition was made. */
 function madeByNow(
   recipeNow: Recipe | undefined,
   recipe: Recipe,
@@ -120,7 +120,7 @@ function madeByNow(
   );
 }
 
-/** What the files of one recipe change of its rows. */
+/** Computes the row changes for the files of one recipe. */
 function changesOf(
   files: readonly WrittenFile[],
   own: readonly RenditionRow[],
@@ -163,9 +163,9 @@ function changesOf(
       },
     };
   });
-  // What was made from a newer state is not replaced by what comes late.
+  // A late result does not replace a file made from a newer state.
   const welcome = isCurrent ? made : made.filter(({ before }) => before?.state !== 'fresh');
-  // Sizes that are made no more stay at their addresses, because a page may show them.
+  // Sizes that are no longer made stay at their URLs, because a page may show them.
   const gone = own
     .filter(
       (row) =>
@@ -189,9 +189,9 @@ async function recordLook(
 }
 
 /**
- * Writes down why renditions could not be made. What was made before stays, and is shown.
+ * Records why renditions failed. Files made before stay, and are shown.
  *
- * @param sha256 the bytes from which they were to be made: a newer version is not to blame
+ * @param sha256 the bytes that failed: a newer version is not affected
  */
 export async function recordFailures(
   tx: Transaction,
@@ -229,12 +229,12 @@ async function putFailures(
   });
 }
 
-/** Tells whether nothing is wrong but that a file has no such page or moment. */
+/** Tells whether the only problem is that the file has no such page or moment. */
 export function doesNotApply({ code }: { code: string }): boolean {
   return code === 'not-applicable';
 }
 
-/** Writes down that a recipe does not apply to a file. What it made of an earlier version stays, because a page may show it. */
+/** Records that a recipe does not apply to a file. Files from an earlier version stay, because a page may show them. */
 async function putInapplicable(
   tx: Transaction,
   asset: AssetRow,
@@ -257,10 +257,10 @@ async function putInapplicable(
   );
 }
 
-/** The longest reason that is kept of a rendition. */
+/** The maximum length of a stored failure reason. */
 const MAX_ERROR = 2000;
 
-/** Says why a file can't be worked on. */
+/** Says why a file cannot be processed. */
 export function unreadable({ name, kind }: AssetRow, reason: string): string {
   return kind === 'image' || kind === 'vector'
     ? `${name} can't be decoded: ${reason}. Open it in an image editor, save it again and replace the file.`

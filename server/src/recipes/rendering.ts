@@ -2,16 +2,16 @@ import type { Services } from '../shared/services.js';
 import { RenderPool } from './engine/pool.js';
 import { RequestCounter } from './request-counter.js';
 
-/** A picture that a stranger asks for and that takes longer is given up. */
+/** The time limit for pictures requested anonymously. */
 const STRANGER_TIMEOUT_MS = 60_000;
-/** So many pictures of all strangers together wait. */
+/** The maximum number of queued pictures for all anonymous callers together. */
 const STRANGERS_WAITING = 200;
 
-/** The rendering processes of a server or a worker, and the requests that were served of renditions. */
+/** The rendering processes of a server or a worker, and the request counter of renditions. */
 export class Rendering {
-  /** Renders what workers make, or what somebody with a key or a session waits for. */
+  /** Renders for workers, and for callers with a key or a session. */
   readonly pool: RenderPool;
-  /** Renders what anybody else waits for: strangers don't take the place of those who are known. */
+  /** Renders for anonymous callers, who do not take up the capacity of the others. */
   readonly strangersPool: RenderPool;
   readonly requests: RequestCounter;
 
@@ -21,7 +21,7 @@ export class Rendering {
     this.requests = requests;
   }
 
-  /** For a server, on which people wait. */
+  /** For a server, on which callers wait. */
   static ofServer({ config, db, store, log }: Services): Rendering {
     const { serverProcesses: processes, strangerAtOnce, ...limits } = config.render;
     const scratchDir = store.scratch();
@@ -40,7 +40,7 @@ export class Rendering {
     );
   }
 
-  /** For a worker, which serves nobody. */
+  /** For a worker, which has no callers. */
   static ofWorker({ config, db, store, log }: Services): Rendering {
     const { maxMemoryBytes, timeoutMs } = config.render;
     const pool = new RenderPool({

@@ -29,7 +29,7 @@ export function renditionField({ mediaUrl }: { mediaUrl: string }): AssetField<A
   };
 }
 
-/** One rendition as answers give it. */
+/** One rendition as it appears in answers. */
 export function toRenditionAnswer(
   asset: Pick<AssetRow, 'folder_path' | 'address_stem'>,
   rendition: RenditionRow,
@@ -49,7 +49,7 @@ export function toRenditionAnswer(
   };
 }
 
-/** The complete address of a rendition that was made; null before. */
+/** The complete URL of a rendition; null before it is made. */
 export function renditionUrl(
   asset: Pick<AssetRow, 'folder_path' | 'address_stem'>,
   rendition: Pick<RenditionRow, 'recipe' | 'variant' | 'mime' | 'sha256'>,

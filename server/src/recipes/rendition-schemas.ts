@@ -8,7 +8,7 @@ export const count = Joi.number().integer().min(0);
 export const rehearsable = Joi.object({
   rehearse: Joi.boolean().default(false).description('list what would be done, and change nothing'),
 });
-/** Which assets a job is about. */
+/** The assets that a job applies to. */
 export const selectSchema = Joi.alternatives(
   Joi.object({ ids: Joi.array().items(idSchema).min(1).max(100_000).required() }),
   Joi.object({ q: filterSchema, folder: folderPathSchema.default('/'), deep: Joi.boolean().default(true) }),

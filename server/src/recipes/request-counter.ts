@@ -12,7 +12,7 @@ interface Count {
   lastAt: Date;
 }
 
-/** Counts the requests that were served of each rendition, and writes them down a few seconds later, many at a time. */
+/** Counts served requests per rendition, and writes the counts a few seconds later in batches. */
 export class RequestCounter {
   readonly #db: Database;
   readonly #log: Logger;
@@ -34,7 +34,7 @@ export class RequestCounter {
     this.#timer ??= setTimeout(() => void this.flush(), FLUSH_MS).unref();
   }
 
-  /** Writes down what was counted. */
+  /** Writes the counts. */
   async flush(): Promise<void> {
     if (this.#timer) clearTimeout(this.#timer);
     this.#timer = null;

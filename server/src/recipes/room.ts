@@ -21,7 +21,7 @@ import { surplusRoutes } from './surplus-routes.js';
 import { tidyDerived } from './tidy.js';
 import type { RecipeTools } from './tools.js';
 
-/** Recipes, and the renditions that are made by them. */
+/** Recipes and their renditions. */
 export function recipesRoom(services: Services, { rendering }: { rendering: Rendering }): Room {
   const toolsWith =
     (joints: Joints) =>

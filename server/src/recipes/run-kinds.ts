@@ -1,10 +1,10 @@
 import type { RenditionState } from '@uniferum/core/recipes';
 import { defineRun } from '../runs/run-kind.js';
 
-/** Which renditions of an asset an item makes. */
+/** The renditions of an asset that an item makes. */
 export interface RenditionsInput {
   asset: string;
-  /** Null for all but those that are made on request. */
+  /** Null for all recipes except those made on request. */
   recipes: string[] | null;
   /** Absent for all that are neither fresh nor surplus. */
   states?: RenditionState[];
@@ -16,7 +16,7 @@ export const renditionsRun = defineRun<RenditionsInput>({
   countsBytes: true,
 });
 
-/** What somebody looks at right now: the same work, before everything else. */
+/** Renditions somebody is viewing now: the same work with priority. */
 export const renditionsSoonRun = defineRun<RenditionsInput>({
   kind: 'renditions-soon',
   label: 'Create urgent renditions',

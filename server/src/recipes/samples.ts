@@ -7,10 +7,10 @@ import { renditionUrl } from './rendition-field.js';
 const SAMPLE_WIDTH_PX = 160;
 
 /**
- * Finds a fresh rendition of each recipe to show what it does: of the asset that came last, its smallest file that is
- * large enough, or else its largest.
+ * Finds a fresh rendition of each recipe as an example: of the newest asset, the smallest file that is large enough,
+ * otherwise its largest.
  *
- * @returns the address by the recipe's name; nothing for a recipe that has made nothing
+ * @returns URLs by recipe name; recipes without renditions are left out
  */
 export async function findSamples(
   { db, config }: Pick<Services, 'db' | 'config'>,

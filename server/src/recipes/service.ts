@@ -62,7 +62,7 @@ export async function readRecipe(
   return { recipe: toAnswer(recipe, counters, samples), etag: revisionTag(name, recipe.revision) };
 }
 
-/** Makes a recipe. What is in the library becomes due by it, and is made by a rebuild. */
+/** Creates a recipe. Its renditions of existing assets are due until a rebuild makes them. */
 export async function makeRecipe(db: Database, wanted: PortableRecipe, by: string): Promise<void> {
   requireSound(wanted);
   await inTransaction(db, (tx) => makeIn(tx, wanted, by));
@@ -70,7 +70,7 @@ export async function makeRecipe(db: Database, wanted: PortableRecipe, by: strin
 
 async function makeIn(tx: Transaction, wanted: PortableRecipe, by: string): Promise<void> {
   await lockRecipes(tx);
-  // A recipe of this name may have been there before: its revisions go on.
+  // A recipe of this name may have existed before: its revisions continue.
   const recipe: Recipe = { ...wanted, revision: (await lastRevision(tx, wanted.name)) + 1 };
   try {
     await insertRecipe(tx, recipe);
@@ -91,7 +91,7 @@ async function makeIn(tx: Transaction, wanted: PortableRecipe, by: string): Prom
   });
 }
 
-/** Replaces a recipe. A change of what it makes leaves everything made before outdated; a change back makes it fresh again. */
+/** Replaces a recipe. If its content changes, existing files become outdated; reverting the change makes them fresh again. */
 export async function changeRecipe(
   db: Database,
   name: string,
@@ -119,7 +119,7 @@ async function changeIn(
   await recordEvent(tx, { event: recipeChanged, by, data: { name, revision: after.revision } });
 }
 
-/** Takes a recipe away. What it made becomes surplus and stays at its address, because a page may show it. */
+/** Deletes a recipe. Its files become surplus and stay at their URLs, because a page may show them. */
 export async function removeRecipe(
   db: Database,
   name: string,
@@ -136,7 +136,7 @@ export async function removeRecipe(
   });
 }
 
-/** Works out what a new or changed recipe would come to, and changes nothing. */
+/** Computes the impact of a new or changed recipe, without changing anything. */
 export async function rehearseRecipe(db: Database, wanted: PortableRecipe): Promise<RecipeImpact> {
   requireSound(wanted);
   const before = await findRecipe(db, wanted.name);
@@ -155,7 +155,7 @@ export async function rehearseRecipe(db: Database, wanted: PortableRecipe): Prom
   };
 }
 
-/** All recipes, or those of some names, as one document. @throws UniferumError `not-found` */
+/** All recipes, or the named ones, as one document. @throws UniferumError `not-found` */
 export async function readDocument(db: Database, names: readonly string[] | null): Promise<RecipesDocument> {
   const recipes = await listRecipes(db);
   const unknown = names?.find((name) => !recipes.some((recipe) => recipe.name === name));
@@ -163,13 +163,13 @@ export async function readDocument(db: Database, names: readonly string[] | null
   return exportRecipes(recipes.filter(({ name }) => names === null || names.includes(name)));
 }
 
-/** Works out what an import would do. */
+/** Plans an import. */
 export async function rehearseImport(db: Database, { recipes }: RecipesDocument): Promise<ImportStep[]> {
   requireSoundDocument(recipes);
   return planImport(await listRecipes(db), recipes);
 }
 
-/** Makes and changes recipes as a document says: all of them, or none when one of them can't be. */
+/** Creates and changes recipes from a document: all of them, or none if one is invalid. */
 export async function importRecipes(
   db: Database,
   { recipes }: RecipesDocument,
@@ -188,7 +188,7 @@ export async function importRecipes(
   });
 }
 
-/** @throws UniferumError `malformed-request` that leads to each step that is wrong */
+/** @throws UniferumError `malformed-request` with the path of each invalid step */
 export function requireSound(recipe: Pick<Recipe, 'steps' | 'output' | 'ladder'>): void {
   const errors = checkContent(recipe);
   if (errors.length > 0)

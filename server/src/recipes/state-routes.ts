@@ -14,7 +14,7 @@ import type { ToolsFor } from './tools.js';
 
 const variantSchema = Joi.string().pattern(/^\d{1,5}w\.[a-z0-9]{1,6}$/);
 
-/** In which state renditions are, why, and how a page shows them. */
+/** The states of renditions, the reasons for them, and markup to embed them. */
 // biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
 export function stateRoutes(toolsFor: ToolsFor): Route[] {
   return [

@@ -9,7 +9,7 @@ import {
 } from '../shared/database.js';
 import type { RenditionRow } from './queries.js';
 
-/** Which file of which recipe and asset. */
+/** Identifies a file of a recipe and an asset. */
 export type RenditionKey = [asset: number, recipe: string, variant: string];
 
 export interface SurplusRow {
@@ -28,10 +28,10 @@ export interface SurplusRow {
   last_at: Date | null;
 }
 
-/** Which surplus renditions are meant. */
+/** A selection of surplus renditions. */
 export interface SurplusFilter {
   recipes?: readonly string[] | undefined;
-  /** Only those that nobody has asked for within so many days. */
+  /** Only those that were not requested within this many days. */
   unaskedDays?: number | undefined;
   keys?: readonly RenditionKey[] | undefined;
 }
@@ -98,7 +98,7 @@ export async function countSurplus(
   return { items: Number(row?.items ?? 0), bytes: Number(row?.bytes ?? 0) };
 }
 
-/** Lists the keys of all surplus renditions that are meant. */
+/** Lists the keys of all selected surplus renditions. */
 export async function listSurplusKeys(db: Executor, filter: SurplusFilter): Promise<RenditionKey[]> {
   const { sql, values } = conditionOf(filter);
   const rows = await selectExpanded<{ asset_id: number; recipe: string; variant: string }>(
@@ -110,7 +110,7 @@ export async function listSurplusKeys(db: Executor, filter: SurplusFilter): Prom
   return rows.map(({ asset_id, recipe, variant }) => [asset_id, recipe, variant]);
 }
 
-/** A rendition that was removed; its address leads on. */
+/** A deleted rendition whose URL redirects. */
 export interface RemovedRow {
   asset_id: number;
   recipe: string;
@@ -119,13 +119,13 @@ export interface RemovedRow {
   width: number;
   height: number;
   bytes: number;
-  /** Null once the thirty days are over. */
+  /** Null after the thirty days. */
   sha256: string | null;
 }
 
 const REMOVED_COLUMNS = 'asset_id, recipe, variant, mime, width, height, bytes, sha256';
 
-/** Remembers removed renditions, so that their addresses lead on and they can be brought back. */
+/** Stores deleted renditions, so that their URLs redirect and the deletion can be undone. */
 export async function insertRemoved(
   tx: Transaction,
   runId: string,
@@ -166,7 +166,7 @@ export async function findRemoved(
   );
 }
 
-/** Holds removed renditions of a run that can still be brought back. */
+/** Locks a run's deleted renditions that can still be restored. */
 export async function lockRemoved(
   tx: Transaction,
   runId: string,
@@ -181,7 +181,7 @@ export async function lockRemoved(
   );
 }
 
-/** Lists what a run removed and can still be brought back. */
+/** Lists a run's deleted renditions that can still be restored. */
 export async function listRemovedKeys(db: Executor, runId: string): Promise<RenditionKey[]> {
   const rows = await select<{ asset_id: number; recipe: string; variant: string }>(
     db,
@@ -192,7 +192,7 @@ export async function listRemovedKeys(db: Executor, runId: string): Promise<Rend
   return rows.map(({ asset_id, recipe, variant }) => [asset_id, recipe, variant]);
 }
 
-/** Forgets that files were removed whose addresses live again. */
+/** Deletes the records of deleted files whose URLs are in use again. */
 export async function forgetRemoved(
   tx: Transaction,
   assetId: number,
@@ -204,7 +204,7 @@ export async function forgetRemoved(
   ]);
 }
 
-/** Lets go of the bytes of what was removed so many days ago; its addresses go on leading on. */
+/** Releases the bytes of files deleted this many days ago; their URLs keep redirecting. */
 export async function releaseRemoved(db: Executor, days: number): Promise<number> {
   const { affectedRows } = await change(
     db,
@@ -214,7 +214,7 @@ export async function releaseRemoved(db: Executor, days: number): Promise<number
   return affectedRows;
 }
 
-/** Adds served requests to their counts. */
+/** Adds served requests to the stored counts. */
 export async function addRequests(
   db: Executor,
   counts: readonly { assetId: number; recipe: string; variant: string; requests: number; lastAt: Date }[],

@@ -19,7 +19,7 @@ import {
   type SurplusRow,
 } from './surplus-queries.js';
 
-/** A size or format of a rendition, as its address names it: `800w.webp`. */
+/** A size or format of a rendition as it appears in its URL: `800w.webp`. */
 const variantSchema = Joi.string().pattern(/^[a-z0-9.-]{1,16}$/);
 
 const surplusFilter = {
@@ -61,7 +61,7 @@ const surplusSchema = answer({
   leadsTo: Joi.string().uri().description('where its address leads once it is removed'),
 });
 
-/** Renditions that no recipe asks for. */
+/** Renditions that no recipe needs. */
 export const surplusRoutes: Route[] = [
   route<object, { limit: number; cursor?: string; unaskedDays?: number; recipe?: string }>({
     method: 'get',

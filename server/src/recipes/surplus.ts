@@ -20,11 +20,11 @@ import {
   type SurplusFilter,
 } from './surplus-queries.js';
 
-/** For so long a removal can be taken back. */
+/** How long a deletion can be undone. */
 export const RESTORABLE_DAYS = 30;
 const KEYS_PER_ITEM = 200;
 
-/** Brings back what a run removed. */
+/** Restores what a run deleted. */
 const undoRemoval: UndoRun = async (db, run, by) => {
   const keys = await listRemovedKeys(db, run.id);
   if (keys.length === 0)
@@ -55,7 +55,7 @@ export const surplusRestoreRun = defineRun<{ run: string; keys: RenditionKey[] }
   label: 'Restore surplus renditions',
 });
 
-/** Begins to remove surplus renditions. Their addresses lead on to what is nearest. @returns the run's id */
+/** Starts deleting surplus renditions. Their URLs redirect to the nearest equivalent. @returns the run's id */
 export async function beginRemoval(db: Database, filter: SurplusFilter, by: string): Promise<string> {
   const keys = await listSurplusKeys(db, filter);
   const title = `Deleting ${keys.length.toLocaleString('en-GB')} surplus ${keys.length === 1 ? 'rendition' : 'renditions'}`;
@@ -71,7 +71,7 @@ export async function beginRemoval(db: Database, filter: SurplusFilter, by: stri
   );
 }
 
-/** Removes surplus renditions; what has become wanted again meanwhile stays. */
+/** Deletes surplus renditions; those that a recipe needs again stay. */
 export const surplusRemoveHandler: BoundRun = surplusRemoveRun.bind({
   work: async ({ keys }, { runId }) => ({
     outcome: 'done',
@@ -98,7 +98,7 @@ export const surplusRemoveHandler: BoundRun = surplusRemoveRun.bind({
   }),
 });
 
-/** Brings removed renditions back as surplus; one whose recipe asks for it again is outdated. */
+/** Restores deleted renditions as surplus; one whose recipe needs it again is outdated. */
 export const surplusRestoreHandler: BoundRun = surplusRestoreRun.bind({
   work: async ({ run, keys }) => ({
     outcome: 'done',
@@ -129,7 +129,7 @@ export const surplusRestoreHandler: BoundRun = surplusRestoreRun.bind({
   }),
 });
 
-/** What is shown at the address of a rendition that was removed: the nearest one of the same asset; null for the original. */
+/** What to show at the URL of a deleted rendition: the nearest one of the same asset; null for the original. */
 export async function substituteOf(
   db: Executor,
   assetId: number,
@@ -141,7 +141,7 @@ export async function substituteOf(
   return { isKnown: true, instead: chooseSubstitute(removed, await findRenditions(db, [assetId])) };
 }
 
-/** Which of an asset's renditions is nearest to one that is given up; null for none. */
+/** The rendition of an asset nearest to a deleted one; null for none. */
 export function chooseSubstitute(
   gone: { width: number; height: number; mime: string },
   rows: readonly RenditionRow[],

@@ -3,7 +3,7 @@ import { shrinkPictures } from './on-request-queries.js';
 import { RESTORABLE_DAYS } from './surplus.js';
 import { releaseRemoved } from './surplus-queries.js';
 
-/** Lets go of removed renditions after their thirty days, and of pictures on request beyond what may be kept. */
+/** Releases deleted renditions after their thirty days, and on-request pictures beyond the cache limit. */
 export async function tidyDerived(
   db: Database,
   maxOnRequestBytes: number,

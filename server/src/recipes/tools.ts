@@ -2,13 +2,13 @@ import type { LibraryTools } from '../library/tools.js';
 import type { Services } from '../shared/services.js';
 import type { Rendering } from './rendering.js';
 
-/** What making renditions needs. */
+/** What rendering requires. */
 export interface RenderTools extends Services {
   rendering: Rendering;
 }
 
-/** What the work of recipes needs beside what the library needs. */
+/** What recipes require in addition to what the library requires. */
 export interface RecipeTools extends LibraryTools, RenderTools {}
 
-/** Completes the services of a request. */
+/** Adds what recipes require to the services of a request. */
 export type ToolsFor = (services: Services) => RecipeTools;

@@ -5,8 +5,8 @@ import { contentDigest } from './digests.js';
 import { insertRevision, listRecipes } from './recipe-queries.js';
 
 /**
- * Writes down for what earlier servers made by what and from what it was made, so that the next edit of a title does not
- * leave it outdated. To be called once, after the migration that brought the columns.
+ * Records the content digests of files made by earlier servers, so that the next edit of a title does not make them
+ * outdated. Called once, after the migration that added the columns.
  */
 export async function adoptEarlierRenditions(db: Database): Promise<void> {
   for (const recipe of await listRecipes(db))

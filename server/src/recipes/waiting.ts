@@ -4,17 +4,17 @@ import type { Principal } from '../shared/principal.js';
 import type { RenderPool } from './engine/pool.js';
 import type { RenderTools } from './tools.js';
 
-/** Somebody who waits for a picture. */
+/** A caller waiting for a picture. */
 export interface Waiting {
-  /** Where it is made: strangers have a queue of their own. */
+  /** Where it is rendered: anonymous callers have their own queue. */
   pool: RenderPool;
-  /** Who waits; those of one queue take turns. */
+  /** Identifies the caller; callers in the same queue take turns. */
   source: string;
-  /** Aborts when the line is cut. */
+  /** Aborts when the connection closes. */
   signal: AbortSignal;
 }
 
-/** Who waits for the answer to a request. */
+/** Identifies who waits for the answer to a request. */
 export function waitingFor(tools: RenderTools, who: Principal, req: Request, res: Response): Waiting {
   const gone = new AbortController();
   res.once('close', () => {

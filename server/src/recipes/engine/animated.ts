@@ -6,7 +6,7 @@ import type { MadeFile } from './job.js';
 import { cut, type PictureContext } from './picture-context.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
 
-/** Makes an animation: every frame goes through the chain, and what is found in the first holds for all. */
+/** Makes an animation: every frame goes through the chain, and what is detected in the first frame applies to all. */
 export async function makeAnimated(context: PictureContext, planned: PlannedRendition): Promise<MadeFile[]> {
   const {
     delay = [],
@@ -39,7 +39,7 @@ export async function makeAnimated(context: PictureContext, planned: PlannedRend
   return makeFiles(frames, planned, context, timing);
 }
 
-/** A region of the base, in pixels of the source again. */
+/** A region of the base, converted back to pixels of the source. */
 function scaledRegion(
   { region, size, recipe }: PlannedRendition,
   { size: source, job, picture }: PictureContext,

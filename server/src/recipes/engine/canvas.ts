@@ -14,16 +14,16 @@ import sharp, { type OverlayOptions, type Sharp } from 'sharp';
 import type { Marks } from './marks.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
 
-/** What an operation needs beside the pixels. `found` remembers what was found in the first frame of an animation. */
+/** What an operation needs besides the pixels. `found` keeps what was detected in the first frame of an animation. */
 export interface OperationContext {
   marks: Marks;
   found: Map<number, Region>;
 }
 
 /**
- * Carries out one operation.
+ * Applies one operation.
  *
- * @param index which operation of its chain it is; what is found in the first frame holds for the others
+ * @param index the operation's position in its chain; what is detected in the first frame applies to the others
  */
 export async function applyOperation(
   pixels: Pixels,
@@ -102,7 +102,7 @@ async function layOver(
 ): Promise<Pixels> {
   const mark = await marks.read(step, box.widthPx);
   const { left, top } = placeWatermark(step, box, pixels, mark);
-  // What hangs over the edge is cut off, because an overlay has to lie inside.
+  // Parts beyond the edge are cut off, because an overlay must lie inside.
   const visible: Region = {
     left: Math.max(0, -left),
     top: Math.max(0, -top),
@@ -120,11 +120,11 @@ async function layOver(
     top: Math.max(0, top),
   };
   const laid = await toPixels(openPixels(pixels).composite([overlay]));
-  // An overlay adds a channel; what had no transparency still has none.
+  // An overlay adds an alpha channel; an opaque picture stays opaque.
   return pixels.channels === 3 && laid.channels === 4 ? toPixels(openPixels(laid).removeAlpha()) : laid;
 }
 
-/** Looks for the part with most detail, skin and saturated colour, on a small copy. */
+/** Finds the part with the most detail, skin and saturated colour, on a small copy. */
 async function findInteresting(pixels: Pixels, cut: Size): Promise<Region> {
   const scale = Math.min(1, 400 / Math.max(cut.width, cut.height));
   const small = {
@@ -143,7 +143,7 @@ async function findInteresting(pixels: Pixels, cut: Size): Promise<Region> {
   return cutOf(pixels, { op: 'crop', ...cut }, focal) ?? { left: 0, top: 0, ...cut };
 }
 
-/** Finds what is left when edges of the corner's colour are cut off; everything when nothing else is there. */
+/** Finds what remains when borders of the corner's colour are trimmed; everything if nothing else remains. */
 async function findContent(pixels: Pixels, tolerance: number): Promise<Region> {
   const { info } = await openPixels(pixels)
     .trim({ threshold: tolerance })
@@ -172,7 +172,7 @@ function cornerMask({ width, height }: Size, radius: number): Buffer {
   );
 }
 
-/** Where a chain stands: the size and the focal point that the next step is resolved with. */
+/** The state of a chain: the size and focal point from which the next step is resolved. */
 export function canvasOf(pixels: Pixels, focal: FocalPoint): Canvas {
   return { size: { width: pixels.width, height: pixels.height }, focal };
 }

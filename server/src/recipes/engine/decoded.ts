@@ -2,27 +2,27 @@ import type { Size } from '@uniferum/core/recipes';
 import sharp from 'sharp';
 import { type Pixels, toPixels } from './pixels.js';
 
-/** How much larger than what is made from it a decoded picture has to be, so that a second resampling doesn't show. */
+/** How much larger than its output a decoded picture must be, so that the second resampling is not visible. */
 const MIN_REDUCTION = 1.2;
 
 /** Two or three pictures of 12 megapixels. */
 const MAX_BYTES = 128_000_000;
 
-/** A picture that stays decoded while somebody tries recipes on it. */
+/** A picture kept decoded while somebody tries recipes on it. */
 export interface DecodedPicture {
   pixels: Pixels;
-  /** How many of its pixels make one of the source. */
+  /** How many of its pixels correspond to one pixel of the source. */
   scale: number;
 }
 
 /**
- * Keeps decoded pictures, the one that was used last longest. They are decoded at steps of √2, so that a width that is
- * changed by a little finds the same one again.
+ * Caches decoded pictures, least recently used ones evicted first. They are decoded at steps of √2, so that a
+ * slightly different width finds the same one again.
  */
 export class DecodedCache {
   readonly #kept = new Map<string, DecodedPicture>();
 
-  /** @param scale the scale that is needed of the source, at most 1 */
+  /** @param scale the required scale of the source, at most 1 */
   async get(
     file: { path: string; sha256: string; size: Size },
     scale: number,

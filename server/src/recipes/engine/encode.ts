@@ -9,17 +9,17 @@ import {
 import sharp, { type Sharp } from 'sharp';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
 
-/** Artist and copyright, for outputs that carry the rights. */
+/** Artist and copyright, for outputs that include rights. */
 export interface Rights {
   artist: string | null;
   copyright: string | null;
 }
 
-/** How the frames of an animation follow each other; a still picture has none. */
+/** The timing of an animation's frames; null for a still picture. */
 export interface Timing {
-  /** Milliseconds, one for each frame. */
+  /** Milliseconds, one value per frame. */
   delay: number[];
-  /** 0 for ever. */
+  /** 0 for endless. */
   loop: number;
 }
 
@@ -28,13 +28,13 @@ export interface EncodedFile {
   data: Buffer;
   width: number;
   height: number;
-  /** The quality that was used; null where the format has none. */
+  /** The quality used; null where the format has none. */
   quality: number | null;
-  /** The structural similarity to the picture before encoding, where it was searched for. */
+  /** The structural similarity to the picture before encoding, where it was a target. */
   likeness: number | null;
 }
 
-/** Where the metadata of a file comes from. */
+/** The source of a file's metadata. */
 export interface MetadataSource {
   path: string;
   rights: Rights;
@@ -44,10 +44,10 @@ export interface MetadataSource {
 const AVIF_EFFORT = 4;
 
 /**
- * Encodes frames of one size. With a target, the quality is searched: the highest that keeps to a number of bytes, or the
- * lowest that keeps to a likeness.
+ * Encodes frames of one size. With a target, the quality is searched: the highest within a number of bytes, or the
+ * lowest that reaches a likeness.
  *
- * @throws Error when the target can't be reached
+ * @throws Error when the target cannot be reached
  */
 export async function encodeFrames(
   frames: readonly Pixels[],
@@ -110,17 +110,14 @@ export function withFormat(
     case 'image/gif':
       return pipeline.gif(animation);
     case 'image/png':
-      // A limit of bytes can only be kept with fewer colours.
+      // A byte limit can only be met with fewer colours.
       return maxBytes === undefined ? pipeline.png() : pipeline.png({ palette: true, quality });
     default:
       return pipeline.flatten({ background: '#ffffff' }).jpeg({ quality });
   }
 }
 
-/**
- * Takes the previews out of the metadata that came along with a source: they show it as it was before it was cropped or made
- * unrecognisable.
- */
+/** Removes previews from the metadata copied from a source: they show it before it was cropped or pixelated. */
 export function withoutPreviews(data: Buffer, mime: string): Buffer {
   const source = new BytesInMemory(data);
   const pieces = cleanFile(source, mime, { keep: 'all-but-pictures', rights: NO_RIGHTS, orientation: null });
@@ -143,7 +140,7 @@ async function withMetadata(
 ): Promise<Sharp> {
   if (metadata === null || output.metadata === 'none') return pipeline;
   if (output.metadata === 'rights') return withRights(pipeline, metadata.rights);
-  // Embedded metadata travels only with its own file: that is opened, and our pixels are put in the place of its own.
+  // Embedded metadata can only be copied with its own file: that file is opened, and its pixels are replaced by ours.
   const input = await openPixels(first).ensureAlpha().raw().toBuffer();
   const { width, height } = first;
   return sharp(metadata.path)
@@ -154,7 +151,7 @@ async function withMetadata(
     .keepMetadata();
 }
 
-/** Frames below each other, as the formats that hold animations are written. */
+/** Frames stacked vertically, the form in which animations are encoded. */
 function stack(frames: readonly Pixels[]): Sharp {
   const [first] = frames;
   if (!first) throw new Error('Expected at least one frame, got none');

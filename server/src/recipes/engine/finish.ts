@@ -16,7 +16,7 @@ import type { MadeFile } from './job.js';
 import { type PictureContext, reasonOf, resized, StepError, stepReason } from './picture-context.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
 
-/** Follows the steps after the first cut, each on the pixels that the one before it left. */
+/** Applies the steps after the first crop and resize, each to the result of the previous one. */
 export async function followRest(
   begun: Pixels,
   { recipe, rest, focal }: PlannedRendition,
@@ -45,7 +45,7 @@ export async function followRest(
   return pixels;
 }
 
-/** Makes the rungs of a ladder and the further formats of what the steps came to. */
+/** Makes the widths of a ladder and the alternative formats from the result of the steps. */
 export async function makeFiles(
   frames: readonly Pixels[],
   { recipe, mime }: PlannedRendition,
@@ -99,7 +99,7 @@ export async function makeFiles(
   return files;
 }
 
-/** One encoded file with the name of what it was made by. */
+/** One encoded file with the name of its recipe and variant. */
 export function named(recipe: Recipe, variant: string | null, mime: string, made: EncodedFile): MadeFile {
   return { recipe: recipe.name, variant, mime, ...made };
 }

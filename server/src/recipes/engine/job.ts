@@ -3,18 +3,18 @@ import type { Recipe } from '@uniferum/core/recipes';
 import type { MarkFile } from './marks.js';
 import type { SourceFile } from './sources.js';
 
-/** What a rendering process is asked to do. Everything in it survives structured cloning. */
+/** A request to a rendering process. Everything in it can be cloned structurally. */
 export interface RenderJob {
   file: SourceFile & { sha256: string };
   recipes: Recipe[];
   focal: FocalPoint | null;
-  /** The pictures that the recipes lay over others, by their paths in the library. */
+  /** The watermarks of the recipes by path in the library. */
   marks: Record<string, MarkFile>;
-  /** Looks at the file itself as well: its placeholder, its perceptual hash, its length. */
+  /** Also analyses the file itself: its placeholder, its perceptual hash, its duration. */
   look: boolean;
-  /** The most pixels that are decoded. */
+  /** The maximum number of pixels to decode. */
   maxPixels: number;
-  /** Keeps the decoded picture for the next job on the same file: for somebody who tries things out. */
+  /** Keeps the decoded picture for the next job on the same file: for interactive previews. */
   keepDecoded?: boolean;
 }
 
@@ -31,7 +31,7 @@ export interface MadeFile {
   likeness: number | null;
 }
 
-/** One file that was made and written to a folder, with what the store needs to know of it. */
+/** One file written to a folder, with what the store needs to know about it. */
 export interface WrittenFile extends Omit<MadeFile, 'data'> {
   path: string;
   sha256: string;
@@ -39,14 +39,14 @@ export interface WrittenFile extends Omit<MadeFile, 'data'> {
   bytes: number;
 }
 
-/** What came of a job. A recipe is either among `made` or among `failed`. */
+/** The result of a job. Each recipe is either among `made` or among `failed`. */
 export interface RenderResult<File = MadeFile> {
   made: File[];
   failed: { recipe: string; reason: string; code: string }[];
-  /** How long each recipe took, in milliseconds, decoding shared out among them. */
+  /** How long each recipe took, in milliseconds, including its share of decoding. */
   workMs: Record<string, number>;
   placeholder: string | null;
   phash: string | null;
-  /** Seconds, of sounds and films. */
+  /** Seconds, for audio and video. */
   duration: number | null;
 }

@@ -5,7 +5,7 @@ import type { Rights } from './encode.js';
 
 const PLACEHOLDER_PX = 16;
 
-/** The perceptual hash, from the pixels that the renditions are made of as well. */
+/** The perceptual hash, from pixels shared with the renditions. */
 export async function makeHash(picture: Sharp): Promise<string> {
   const grey = await picture
     .resize(HASH_INPUT_SIDE, HASH_INPUT_SIDE, { fit: 'fill' })
@@ -16,7 +16,7 @@ export async function makeHash(picture: Sharp): Promise<string> {
   return perceptualHash(grey);
 }
 
-/** A picture of at most 16 × 16 pixels as a data URI, to be shown enlarged and blurred while a rendition loads. */
+/** A picture of at most 16 × 16 pixels as a data URI, shown enlarged and blurred while a rendition loads. */
 export async function makePlaceholder(picture: Sharp): Promise<string> {
   const data = await picture
     .resize(PLACEHOLDER_PX, PLACEHOLDER_PX, { fit: 'inside', withoutEnlargement: true })
@@ -25,7 +25,7 @@ export async function makePlaceholder(picture: Sharp): Promise<string> {
   return `data:image/webp;base64,${data.toString('base64')}`;
 }
 
-/** Artist and copyright, from whichever of its metadata names them. */
+/** Artist and copyright, from whichever metadata block has them. */
 export async function readRights(path: string, mime: string): Promise<Rights> {
   const embedded = await readHeader(path, mime).then(
     ({ blocks }) => readMetadata(blocks),

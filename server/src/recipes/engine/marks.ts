@@ -5,13 +5,13 @@ import { create, type Font } from 'fontkit';
 import sharp from 'sharp';
 import { type Pixels, toPixels } from './pixels.js';
 
-/** A file that is laid over others, as far as it was found. */
+/** A watermark, if it was found. */
 export interface MarkFile {
-  /** Where its bytes are; null when the picture is not in the library any more. */
+  /** The path of its bytes; null when the picture is no longer in the library. */
   path: string | null;
 }
 
-/** Renders watermarks, each once for a width. */
+/** Renders watermarks, each once per width. */
 export class Marks {
   readonly #files: Readonly<Record<string, MarkFile>>;
   readonly #made = new Map<string, Promise<Pixels>>();
@@ -21,9 +21,9 @@ export class Marks {
   }
 
   /**
-   * The mark at a width, with its opacity in its alpha channel.
+   * The watermark at a width, with its opacity in the alpha channel.
    *
-   * @throws Error that says which picture is missing or can't be read
+   * @throws Error that names the picture that is missing or unreadable
    */
   read(step: WatermarkStep, widthPx: number): Promise<Pixels> {
     const key = JSON.stringify([step, widthPx]);
@@ -50,7 +50,7 @@ export class Marks {
       );
     try {
       const { format, width } = await sharp(path).metadata();
-      // A drawing is drawn at the size that is wanted.
+      // A vector drawing is rasterised at the required size.
       const density =
         format === 'svg' && width ? Math.min(2400, Math.max(1, (72 * widthPx) / width)) : undefined;
       return await sharp(path, density === undefined ? {} : { density })
@@ -68,7 +68,7 @@ export class Marks {
 
 const EM = 1000;
 
-/** Draws words as outlines of the font that ships with the application, so that every host draws them alike. */
+/** Draws text as outlines of the font that ships with the application, so that every host draws it alike. */
 async function drawWords(
   { words = '', colour = '#ffffff' }: WatermarkStep,
   widthPx: number,
@@ -81,7 +81,7 @@ async function drawWords(
   const width = Math.max(1, run.advanceWidth * scale);
   const [ascent, descent] = [font.ascent * scale, -font.descent * scale];
   const height = ascent + descent;
-  // A font of the host draws what the shipped one doesn't have.
+  // A system font draws characters that the shipped one lacks.
   const isWhole = run.glyphs.every(({ id }) => id !== 0);
   let x = 0;
   const outlines = run.glyphs.map((glyph, index) => {

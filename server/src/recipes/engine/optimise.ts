@@ -7,11 +7,11 @@ import sharp from 'sharp';
 import { toPixels } from './pixels.js';
 import { runTool } from './tool.js';
 
-/** What a file is to be made smaller by. */
+/** The targets of optimising. */
 export interface OptimiseJob {
   path: string;
   mime: string;
-  /** Lossless: not a pixel changes. Likeness: the structural similarity stays at least `likeness`. */
+  /** Lossless: no pixel changes. Likeness: the structural similarity stays at least `likeness`. */
   mode: 'lossless' | 'likeness';
   likeness: number;
   maxPixels: number;
@@ -22,15 +22,15 @@ export type OptimiseResult =
   | { ok: true; data: Uint8Array; bytesBefore: number; likeness: number | null }
   | { ok: false; bytesBefore: number; reason: string };
 
-/** Saving less is not worth another version. */
+/** Smaller savings are not worth another version. */
 const LEAST_SAVING = 0.01;
 
-/** The types that can be made smaller here; the others are compact already. */
+/** The types that can be optimised here; the others are compact already. */
 export const OPTIMISABLE_MIMES: readonly string[] = ['image/jpeg', 'image/png', 'image/webp'];
 
 /**
- * Makes a picture's file smaller and keeps everything that is in it. A lossless result is decoded and compared with the
- * original, pixel by pixel, before it is given out.
+ * Makes a picture's file smaller and keeps all of its content. A lossless result is decoded and compared with the
+ * original, pixel by pixel, before it is returned.
  */
 export async function optimiseFile(job: OptimiseJob): Promise<OptimiseResult> {
   const bytesBefore = (await stat(job.path)).size;
@@ -65,7 +65,10 @@ async function losslessly({ path, mime, maxPixels }: OptimiseJob): Promise<Candi
   return null;
 }
 
-/** Codes the same coefficients anew: the pixels stay to the last bit. Source: ITU-T T.81, Annex K.2 (optimised Huffman tables). */
+/**
+ * Re-encodes the same coefficients: the pixels stay bit-identical. Source: ITU-T T.81, Annex K.2 (optimised Huffman
+ * tables).
+ */
 async function transcode(path: string, options: string[]): Promise<Candidate> {
   const out = join(tmpdir(), `uniferum-optimised-${randomUUID()}.jpg`);
   try {

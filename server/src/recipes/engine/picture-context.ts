@@ -10,7 +10,7 @@ import type { PictureFile } from './sources.js';
 export interface PictureContext {
   job: RenderJob;
   picture: PictureFile;
-  /** Of the file as it is, which may differ from what its name or its header's first reader said. */
+  /** As decoded, which may differ from the file's header. */
   size: Size;
   pages: number;
   marks: Marks;
@@ -27,7 +27,7 @@ export function decode(
   return sharp(picture.path, { limitInputPixels: job.maxPixels, failOn: 'error', ...options }).autoOrient();
 }
 
-/** Takes a part of a picture, or the whole of it, and gives it a size. */
+/** Crops and resizes a picture. */
 export function cut(picture: Sharp, region: Region | null, size: Size, from: Size): Sharp {
   const part = region ? picture.extract(region) : picture;
   const { width, height } = region ?? from;
@@ -38,7 +38,7 @@ export function resized(picture: Sharp, { width, height }: Size): Sharp {
   return picture.resize(width, height, { fit: 'fill' });
 }
 
-/** A step that could not be carried out on this picture. */
+/** A step that cannot be applied to this picture. */
 export class StepError extends Error {
   constructor(
     readonly code: string,
@@ -48,17 +48,13 @@ export class StepError extends Error {
   }
 }
 
-/**
- * What is wrong at a step, as it is told.
- *
- * @param index of the step in the whole chain, from 0
- */
+/** Describes the error at a step. @param index of the step in the whole chain, from 0 */
 export function stepReason(recipe: Recipe, index: number, message: string): string {
   const step = recipe.steps[index];
   return `step ${index + 1}${step ? ` (${STEP_KINDS[step.op].title.toLowerCase()})` : ''}: ${message.replace(/\.$/, '')}`;
 }
 
-/** The first line of what a library said. */
+/** The first line of a library's error message. */
 export function reasonOf(error: unknown): string {
   const message = error instanceof Error ? error.message : String(error);
   return message.trim().replace(/\.$/, '').split('\n')[0] ?? message;

@@ -1,7 +1,7 @@
 import type { Size } from '@uniferum/core/recipes';
 import sharp, { type Sharp } from 'sharp';
 
-/** Pixels in memory: 8-bit sRGB, with or without transparency, not premultiplied. */
+/** Pixels in memory: 8-bit sRGB, with or without alpha, not premultiplied. */
 export interface Pixels extends Size {
   data: Buffer;
   channels: 3 | 4;
@@ -20,7 +20,7 @@ export async function toPixels(pipeline: Sharp): Promise<Pixels> {
   return widened(data, { width, height }, info.channels);
 }
 
-/** A canvas that is grey, or grey with transparency, as one of three or four channels. */
+/** Converts a greyscale canvas, with or without alpha, to three or four channels. */
 function widened(data: Buffer, size: Size, channels: number): Pixels {
   const hasAlpha = channels === 2;
   const wide = Buffer.alloc(size.width * size.height * (hasAlpha ? 4 : 3));

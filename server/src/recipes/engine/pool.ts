@@ -5,10 +5,10 @@ import type { RenderJob, RenderResult, WrittenFile } from './job.js';
 import type { OptimiseJob, OptimiseResult } from './optimise.js';
 
 export type { PoolOptions };
-/** A picture that cost a process its life: trying it again would come to the same. */
+/** A picture that crashed its process: a retry would crash, too. */
 export { ProcessKilledError as PictureKilledError };
 
-/** What a rendering process is asked to do. */
+/** A request to a rendering process. */
 export type RenderWork =
   | { kind: 'render'; job: RenderJob; outDir: string | null }
   | { kind: 'optimise'; job: OptimiseJob };
@@ -19,7 +19,7 @@ export type RenderOutcome = RenderResult | RenderResult<WrittenFile> | OptimiseR
 export interface Waiter {
   /** When it aborts, nobody waits any more. */
   signal?: AbortSignal | undefined;
-  /** Waiters of different sources take turns. */
+  /** Callers from different sources take turns. */
   source?: string | undefined;
 }
 
@@ -31,17 +31,17 @@ export class RenderPool {
     this.#pool = new ProcessPool(new URL('./process.js', import.meta.url), options);
   }
 
-  /** Renders a file. @throws as `ProcessPool.run` does */
+  /** Renders a file. @throws like `ProcessPool.run` */
   run(job: RenderJob, waiter: Waiter = {}): Promise<RenderResult> {
     return this.#pool.run({ kind: 'render', job, outDir: null }, waiter) as Promise<RenderResult>;
   }
 
-  /** Renders a file, and writes what is made into a folder. @throws as `ProcessPool.run` does */
+  /** Renders a file, and writes the results to a folder. @throws like `ProcessPool.run` */
   runInto(outDir: string, job: RenderJob, waiter: Waiter = {}): Promise<RenderResult<WrittenFile>> {
     return this.#pool.run({ kind: 'render', job, outDir }, waiter) as Promise<RenderResult<WrittenFile>>;
   }
 
-  /** Makes a file smaller. @throws as `ProcessPool.run` does */
+  /** Optimises a file. @throws like `ProcessPool.run` */
   optimise(job: OptimiseJob, waiter: Waiter = {}): Promise<OptimiseResult> {
     return this.#pool.run({ kind: 'optimise', job }, waiter) as Promise<OptimiseResult>;
   }

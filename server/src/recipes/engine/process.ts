@@ -10,7 +10,8 @@ import { optimiseFile } from './optimise.js';
 import type { RenderOutcome, RenderWork } from './pool.js';
 import { renderJob } from './render.js';
 
-// Pictures are worked on side by side, one thread each: together that is faster than one after the other with several.
+// Pictures are processed concurrently with one thread each, which is faster overall than one after the other with
+// several.
 sharp.concurrency(1);
 sharp.cache(false);
 
@@ -39,7 +40,10 @@ function writeAll(files: readonly MadeFile[], outDir: string): WrittenFile[] {
   }
 }
 
-/** Writes a file here, where its bytes are: handing them to the pool's process would cost more than writing them. */
+/**
+ * Writes a file in this process, where its bytes are: passing them to the pool's process would cost more than writing
+ * them.
+ */
 function write({ data, ...file }: MadeFile, outDir: string): WrittenFile {
   const path = join(outDir, randomUUID());
   try {

@@ -20,9 +20,9 @@ import { makeStill } from './still.js';
 import { isDiskFull } from './tool.js';
 
 /**
- * Makes all renditions that a job asks for. The picture is decoded once to the plan's base; what is derived from it takes
- * the pixels from there, side by side; what needs the source is made one by one, so that a process's memory stays bounded.
- * A recipe that can't be carried out fails by itself, and the others are made.
+ * Makes all renditions of a job. The picture is decoded once to the plan's base. Renditions derived from it use those
+ * pixels concurrently; those that need the source are made one by one, so that a process's memory stays bounded. A
+ * recipe that fails does not affect the others.
  */
 export async function renderJob(
   job: RenderJob,
@@ -50,7 +50,7 @@ export async function renderJob(
   return result;
 }
 
-/** Recipes that take different pages or moments of a file each get their own picture. */
+/** Recipes that use different pages or moments of a file each get their own picture. */
 function groupBySource(recipes: readonly Recipe[]): Recipe[][] {
   const groups = new Map<string, Recipe[]>();
   for (const recipe of recipes) {
@@ -124,7 +124,7 @@ async function renderPicture(context: PictureContext, result: RenderResult): Pro
   if (job.look) await look(context, result, plan.renditions, base);
 }
 
-/** What the file itself looks like, from pixels that are there already where possible. */
+/** Analyses the file itself, from existing pixels where possible. */
 async function look(
   context: PictureContext,
   result: RenderResult,

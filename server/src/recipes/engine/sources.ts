@@ -9,15 +9,15 @@ import { endOfTool, runTool, startTool } from './tool.js';
 const WAVE_RATE = 8000;
 
 /**
- * What is read of a film or sound: nothing but this one file, and only in these containers. A playlist in the guise of a film
- * could name other files and addresses.
+ * The only input read for audio or video: this one file, in these containers only. A playlist disguised as a video
+ * could name other files and URLs.
  */
 const ONLY_THIS_FILE = [
   ['-protocol_whitelist', 'file'],
   ['-format_whitelist', 'mov,mp4,m4a,matroska,webm,avi,ogg,mp3,wav,flac,aac,aiff,mpeg,mpegts,mpegvideo'],
 ].flat();
 
-/** A file of which a picture can be made. */
+/** A file that can be turned into a picture. */
 export interface SourceFile {
   path: string;
   kind: Kind;
@@ -28,12 +28,12 @@ export interface SourceFile {
 export interface PictureFile {
   path: string;
   mime: string;
-  /** Removes what was written for it. */
+  /** Removes temporary files. */
   release(): Promise<void>;
 }
 
 /**
- * Makes a picture of a file that is none: a page of a document, a moment of a film, the wave form of a sound.
+ * Makes a picture of another kind of file: a page of a document, a frame of a video, the wave form of a sound.
  *
  * @throws Error that says what is wrong with the file, or which Debian package the worker needs
  */
@@ -47,10 +47,10 @@ export async function openSource(file: SourceFile, step: SourceStep | null): Pro
   return { path: file.path, mime: file.mime, release: async () => {} };
 }
 
-/** A file is sound, and has no such page or moment as a recipe takes. */
+/** The file is valid, but lacks the page or moment that a recipe uses. */
 export class DoesNotApplyError extends Error {}
 
-/** The length of a film or sound in seconds; null when it can't be told. */
+/** The duration of audio or video in seconds; null when unknown. */
 export async function readDuration(path: string): Promise<number | null> {
   const probed = await probe(path).catch(() => null);
   const seconds = Number(probed?.format?.duration);
@@ -100,7 +100,7 @@ async function openMoment(file: SourceFile, at: number | undefined): Promise<Pic
     ],
     'ffmpeg',
   );
-  // The last moment of a film may lie behind its last picture.
+  // The end of a video may lie after its last frame.
   if ((await stat(path).catch(() => null)) === null) throw new Error(`there is no picture at ${second} s`);
   return temporaryPicture(path);
 }
@@ -123,7 +123,7 @@ async function openWave(
   return temporaryPicture(path);
 }
 
-/** Decodes a sound to one channel of samples −1 to 1, piece by piece. */
+/** Decodes a sound to one channel of samples −1 to 1, in chunks. */
 function readSamples(path: string, take: (samples: Float32Array) => void): Promise<void> {
   return new Promise((resolve, reject) => {
     const child = startTool('ffmpeg', [

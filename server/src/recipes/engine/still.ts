@@ -6,7 +6,7 @@ import type { MadeFile } from './job.js';
 import { cut, decode, type PictureContext } from './picture-context.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
 
-/** Makes a still picture, from the base that others are made of as well, or from the source. */
+/** Makes a still picture, from the shared base or from the source. */
 export async function makeStill(
   context: PictureContext,
   planned: PlannedRendition,
@@ -23,7 +23,7 @@ export async function makeStill(
     !output.also?.length &&
     output.maxBytes === undefined &&
     output.likeness === undefined;
-  // One pipeline from the first pixel to the last: the way of nearly all renditions.
+  // One pipeline from the first pixel to the last, as for nearly all renditions.
   if (isPlain) return [named(recipe, null, mime, await encodeDirectly(begun, planned, context.rights))];
   const pixels = await followRest(await toPixels(begun), planned, context, new Map());
   return makeFiles([pixels], planned, context, null);
@@ -70,7 +70,7 @@ async function beginStill(context: PictureContext, planned: PlannedRendition): P
     );
   }
   if (context.picture.mime === 'image/svg+xml' && scale > 1) {
-    // A drawing that is enlarged is drawn larger, not blown up.
+    // An enlarged vector drawing is rasterised at the larger size.
     const larger = {
       width: Math.round(context.size.width * scale),
       height: Math.round(context.size.height * scale),

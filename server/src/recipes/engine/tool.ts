@@ -3,23 +3,23 @@ import { promisify } from 'node:util';
 
 const run = promisify(execFile);
 
-/** A tool may take so long over one page, moment or file. */
+/** The time limit of a tool for one page, moment or file. */
 const TIMEOUT_MS = 120_000;
 const MAX_OUTPUT = 4_000_000;
 /**
- * Limits of each tool, as `ulimit` of the shell takes them: 3 GB of addresses, in kB; seconds of processor time; 2 GB of
- * one file, in blocks of 512 bytes; no core dumps. Source: POSIX.1-2024, ulimit -f; dash(1), the others.
+ * Limits of each tool, as for the shell's `ulimit`: 3 GB of address space, in kB; seconds of CPU time; 2 GB per file,
+ * in blocks of 512 bytes; no core dumps. Source: POSIX.1-2024, ulimit -f; dash(1), the others.
  */
 const LIMITS = 'ulimit -v 3000000; ulimit -t 120; ulimit -f 4000000; ulimit -c 0';
-/** The shell found no such command. Source: POSIX.1-2024, Shell Command Language, 2.8.2. */
+/** Command not found. Source: POSIX.1-2024, Shell Command Language, 2.8.2. */
 const NOT_FOUND = 127;
 
 /**
- * Runs a tool on a stranger's file, with limits.
+ * Runs a tool on an untrusted file, with limits.
  *
- * @returns what it wrote
- * @throws Error that says what is wrong with the file, or which Debian package the worker needs; with the code ENOSPC when
- *   the disk is full, which is not the file's fault
+ * @returns its output
+ * @throws Error that says what is wrong with the file, or which Debian package the worker needs; with the code ENOSPC
+ * when the disk is full, which is not the file's fault
  */
 export async function runTool(
   command: string,
@@ -35,7 +35,7 @@ export async function runTool(
   }
 }
 
-/** Starts a tool whose output is read while it works. */
+/** Starts a tool whose output is read while it runs. */
 export function startTool(
   command: string,
   args: readonly string[],
@@ -43,7 +43,7 @@ export function startTool(
   return spawn(...limited(command, args), { stdio: ['ignore', 'pipe', 'pipe'], timeout: TIMEOUT_MS });
 }
 
-/** What a tool's end says: null when all is well. */
+/** Interprets a tool's exit: null on success. */
 export function endOfTool(
   command: string,
   debianPackage: string,
@@ -74,7 +74,7 @@ function missingTool(command: string, debianPackage: string): Error {
   );
 }
 
-/** What a tool said last, without the paths of our own disk. */
+/** A tool's last message, without paths of our own disk. */
 function lastLine(said: string): string {
   const line = said.trim().split('\n').at(-1) ?? '';
   return line.replace(/(?:\/[\w.-]+){2,}:?\s*/g, '').slice(0, 200);
