@@ -26,13 +26,13 @@ import type { Services } from './shared/services.js';
 /** A server that answers requests. */
 export interface ServerApp {
   express: Express;
-  /** Every route of it, in the order in which they are tried. */
+  /** Every route, in matching order. */
   routes: readonly Route[];
-  /** Ends what the server holds beside what it was given. */
+  /** Releases what the server holds in addition to what it was given. */
   close(): Promise<void>;
 }
 
-/** Puts a server together; the caller opens and closes what it is given. */
+/** Assembles a server; the caller opens and closes the services it passes. */
 export function createApp({
   services,
   db,
@@ -88,7 +88,7 @@ export function createApp({
 /** Answers from this size on are compressed. */
 const COMPRESSED_BYTES = 1024;
 
-/** Compresses JSON for clients that accept it; a stream of events and the bytes of files go out as they are. */
+/** Compresses JSON for clients that accept it; event streams and file contents are sent as they are. */
 function compressAnswers(): RequestHandler {
   return compression({
     threshold: COMPRESSED_BYTES,
@@ -106,7 +106,7 @@ function securityHeaders(config: Config) {
       directives: {
         'default-src': ["'self'"],
         'script-src': ["'self'"],
-        // Positions of rows and bars are set on elements.
+        // Positions of rows and bars are set with style attributes.
         'style-src': ["'self'", "'unsafe-inline'"],
         'img-src': ["'self'", 'data:', 'blob:', ...mediaOrigins],
         'media-src': ["'self'", 'blob:', ...mediaOrigins],
@@ -122,9 +122,9 @@ function securityHeaders(config: Config) {
   });
 }
 
-/** The console is one page: any path that is no file and no part of the API is its own. */
+/** The console is a single-page application: any path that is not a file or part of the API returns its page. */
 function serveConsole(server: Express, webDir: string): void {
-  // The build leaves compressed files beside the others.
+  // The build puts compressed files beside the others.
   server.use(
     '/assets',
     staticGzip(join(webDir, 'assets'), {

@@ -7,7 +7,7 @@ import type { Route } from './shared/route.js';
 import type { Services } from './shared/services.js';
 import { DiskStore } from './stores/disk-store.js';
 
-/** Lists every route of a server, for tools that read what there is without running it: no connection is opened. */
+/** Lists every route of a server without opening a connection, for tools. */
 export async function describeRoutes(): Promise<readonly Route[]> {
   const config = readConfig({});
   const db = openDatabase(config.database, { connections: 1 });

@@ -30,7 +30,7 @@ const services: Services = { config, db, leases, store, log };
 const processes = prepareProcesses(services, 'server');
 const house = createHouse(services, processes);
 const app = createApp({ services, db, house });
-// Built before anybody can ask for it: it takes a while.
+// Built before the first request, because it takes a while.
 documentOf(app.routes);
 const server = createServer(
   {

@@ -15,13 +15,13 @@ import { servingRoom } from './serving/room.js';
 import type { Services } from './shared/services.js';
 import { storesRoom } from './stores/room.js';
 
-/** Processes in which untrusted and heavy work is done. */
+/** The process pools for untrusted and heavy work. */
 export interface Processes {
   inspector: Inspector;
   rendering: Rendering;
 }
 
-/** Prepares the processes of a server or a worker; each starts when it is first needed. */
+/** Creates the process pools of a server or a worker; processes start on demand. */
 export function prepareProcesses(services: Services, role: 'server' | 'worker'): Processes {
   const isBackground = role === 'worker';
   const { config, store } = services;
@@ -35,7 +35,7 @@ export async function closeProcesses({ inspector, rendering }: Processes): Promi
   await Promise.all([inspector.close(), rendering.close()]);
 }
 
-/** Every room of the house, from the ground up. This is the only place that knows them all. */
+/** Every room in dependency order. This is the only file that lists all of them. */
 export function createRooms(services: Services, processes: Processes): Room[] {
   return [
     storesRoom(services),
@@ -52,7 +52,7 @@ export function createRooms(services: Services, processes: Processes): Room[] {
   ];
 }
 
-/** Puts the house together. */
+/** Composes all rooms. */
 export function createHouse(services: Services, processes: Processes): House {
   return composeRooms(createRooms(services, processes));
 }

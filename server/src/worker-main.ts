@@ -21,7 +21,7 @@ const db = openDatabase(config.database, { connections: slots + 4 });
 const store = new DiskStore(config.dataDir);
 await store.prepare();
 
-// The engine renews its items on a connection of its own; nothing else in a worker has to be renewed.
+// The engine renews its items on its own connection; a worker has nothing else to renew.
 const services: Services = { config, db, leases: db, store, log };
 const processes = prepareProcesses(services, 'worker');
 const house = createHouse(services, processes);
@@ -30,7 +30,8 @@ await engine.start();
 log.info({ slots }, 'the worker is at work');
 process.send?.({ ready: true });
 
-// The first time soon: whatever ended the last worker may have left something behind, and a migration changes what counts.
+// Soon after the start: whatever ended the last worker may have left work behind, and a migration changes what is
+// counted.
 const FIRST_SWEEP_MS = 20_000;
 const stopSweeping = repeatedly(config.sweepMs, log, 'sweeping failed', () => sweepAll(services, db, house), {
   firstMs: Math.min(FIRST_SWEEP_MS, config.sweepMs),

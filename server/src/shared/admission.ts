@@ -1,16 +1,16 @@
 import { UniferumError } from './errors.js';
 
-/** How many requests of one caller a route works on at a time, unless it says otherwise. */
+/** How many requests of one caller a route processes concurrently, unless it sets its own limit. */
 const DEFAULT_AT_ONCE = 64;
 
-/** Counts the requests that are being worked on, by route and caller, so that one caller can't take up the whole server. */
+/** Counts the requests in progress by route and caller, so that one caller cannot take up the whole server. */
 export class Admission {
   readonly #inFlight = new Map<string, number>();
 
   /**
-   * Lets a request in.
+   * Admits a request.
    *
-   * @returns what is to be called when the request is over; calling it twice does no harm
+   * @returns a function to call when the request is over; calling it twice is harmless
    * @throws UniferumError `too-many-requests`
    */
   enter(route: string, caller: string, atOnce = DEFAULT_AT_ONCE): () => void {
@@ -35,8 +35,8 @@ export class Admission {
 }
 
 /**
- * Who sends a request that nobody signed, for limits: the address, of IPv6 the network of 64 bits that one subscriber
- * has. Source: RFC 6177, section 2.
+ * Identifies the sender of an unauthenticated request, for limits: the address, or for IPv6 the 64-bit network of one
+ * subscriber. Source: RFC 6177, section 2.
  */
 export function strangerOf(ip: string | undefined): string {
   if (ip === undefined) return 'unknown';

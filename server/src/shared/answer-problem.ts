@@ -3,11 +3,11 @@ import type { Logger } from 'pino';
 import { explainDatabaseError, isUnfitValue } from './database-errors.js';
 import { toProblem, UniferumError } from './errors.js';
 
-/** What of a body that nobody wanted is still read before the line is cut, so that its sender sees the answer. */
+/** How much of an unwanted body is still read before the connection is closed, so that its sender sees the answer. */
 const DRAINED_BYTES = 16_000_000;
 const DRAINING_MS = 5000;
 
-/** Answers what went wrong as a problem (RFC 9457); the last in the chain. */
+/** Answers an error as a problem (RFC 9457); the last middleware. */
 export function answerProblem(log: Logger): ErrorRequestHandler {
   return (thrown, req, res, _next) => {
     const error = toUniferumError(thrown);
@@ -29,9 +29,9 @@ export function answerProblem(log: Logger): ErrorRequestHandler {
 }
 
 /**
- * Answers a request whose body nobody wants any more. The answer is sent whole and not yet ended: ended, it would have the line
- * cut with bytes unread, which takes the answer along that is still on its way (RFC 9112, section 9.6). The rest of the body is
- * read, of one without an end only a part, and the line is cut a while later.
+ * Answers a request whose body is not wanted. The answer is sent completely but not ended at once: ending it would
+ * close the connection with unread bytes, which can destroy the answer in transit (RFC 9112, section 9.6). The rest
+ * of the body is read up to a limit, and the connection is closed a little later.
  */
 function answerBeforeEnd(req: Request, res: Response, body: Buffer): void {
   res.write(body);
@@ -57,14 +57,15 @@ function answerBeforeEnd(req: Request, res: Response, body: Buffer): void {
 function toUniferumError(raw: unknown): UniferumError {
   const thrown = explainDatabaseError(raw);
   if (thrown instanceof UniferumError) return thrown;
-  // Every door checks what it lets in; what slips through is still the request's fault, and nothing of it was kept.
+  // Every route validates its input; anything that slips through is still a client error, and nothing of it was
+  // stored.
   if (isUnfitValue(thrown))
     return new UniferumError(
       'malformed-request',
       'A value in the request is too long or too large, or contains characters that are not allowed. Nothing was changed.',
       { cause: thrown },
     );
-  // Express gives its errors a status.
+  // Express errors have a status.
   const status = thrown instanceof Error && 'status' in thrown ? thrown.status : null;
   if (typeof status === 'number' && status >= 400 && status < 500)
     return new UniferumError(

@@ -1,6 +1,6 @@
 import type { Readable } from 'node:stream';
 
-/** What a handler answers. A stream is sent as it is; `handled` says that the handler has answered itself. */
+/** A handler's answer. A stream is sent as it is; `handled` means that the handler has answered itself. */
 export interface Answer {
   status: number;
   body?: unknown;

@@ -3,13 +3,16 @@ import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import Joi from 'joi';
 
-/** What an installation is told by its environment. */
+/** The settings of an installation, from environment variables. */
 export interface Config {
   host: string;
   port: number;
-  /** The address under which browsers and scripts reach this installation, without a slash at its end. */
+  /** The URL under which browsers and scripts reach this installation, without a trailing slash. */
   publicUrl: string;
-  /** The address under which media are served, without a slash at its end; the same as `publicUrl` unless they have an origin of their own. */
+  /**
+   * The URL under which media are served, without a trailing slash; the same as `publicUrl` unless media have their
+   * own origin.
+   */
   mediaUrl: string;
   database: {
     host: string;
@@ -17,53 +20,53 @@ export interface Config {
     user: string;
     password: string;
     name: string;
-    /** How many connections a process has for its work. */
+    /** The maximum number of connections per process. */
     connections: number;
-    /** How long a request waits for one. */
+    /** How long a request waits for a connection. */
     waitMs: number;
   };
   /** The folder of the disk store. */
   dataDir: string;
-  /** The folder of the built console; null serves the API alone. */
+  /** The folder of the built console; null serves only the API. */
   webDir: string | null;
   worker: { slots: number; leaseMs: number };
-  /** The processes in which pictures are decoded and made. */
+  /** The processes that decode and render pictures. */
   render: {
-    /** How many the server has, for what somebody waits for. */
+    /** The number of processes on the server, for renditions that somebody waits for. */
     serverProcesses: number;
     maxMemoryBytes: number;
     timeoutMs: number;
-    /** How many pictures of one address without a key are made, or wait to be made, at a time. */
+    /** The maximum number of pictures rendered or queued for one anonymous address. */
     strangerAtOnce: number;
   };
-  /** The processes in which headers, metadata and pages of strangers are read. */
+  /** The processes that read headers, metadata and pages from untrusted sources. */
   inspect: { processes: number; maxMemoryBytes: number; timeoutMs: number };
-  /** After so long without a sign of its server a request under an Idempotency-Key may be repeated. */
+  /** A request with an Idempotency-Key may be retried after its server has been silent for this long. */
   requestLeaseMs: number;
-  /** How often workers look for what was left behind, and verify what is counted. */
+  /** How often workers clean up and verify counters. */
   sweepMs: number;
-  /** The most bytes of pictures that were made on request and are kept. */
+  /** The maximum size of the cache of on-request pictures, in bytes. */
   maxOnRequestBytes: number;
-  /** The most pixels that the image engine decodes. */
+  /** The maximum number of pixels to decode. */
   maxPixels: number;
-  /** The largest file that any folder takes, whatever its rules say. */
+  /** The maximum file size in any folder, whatever its rules say. */
   maxUploadBytes: number;
-  /** The folder that fills by file transfer or mount; null when there is none. */
+  /** The folder that receives files by file transfer or mount; null when there is none. */
   inboxDir: string | null;
-  /** A file in the inbox that was changed within so many milliseconds is still being written. */
+  /** A file in the inbox modified within this time counts as still being written. */
   inboxSettleMs: number;
-  /** Hosts (`name` or `name:port`) that may be fetched although they lie in a private network. */
+  /** Hosts (`name` or `name:port`) that may be fetched from although they are in a private network. */
   allowedHosts: ReadonlySet<string>;
-  /** What an archive may hold at most. */
+  /** The limits of an archive. */
   archive: { maxEntries: number; maxBytes: number; maxRatio: number };
-  /** From it the secrets are derived with which requests are signed. */
+  /** The key from which signing secrets are derived. */
   masterKey: string;
-  /** How long a thing stays in the bin before it may be purged by itself, in days; null keeps it for good. */
+  /** How long assets stay in the bin before they may be purged automatically, in days; null keeps them indefinitely. */
   binDays: number | null;
   logLevel: string;
 }
 
-/** Under which addresses the installation and its media are reached. */
+/** The URLs of the installation and of its media. */
 export type Addresses = Pick<Config, 'publicUrl' | 'mediaUrl'>;
 
 const schema = Joi.object({
@@ -108,7 +111,7 @@ const schema = Joi.object({
 /**
  * Reads the configuration from environment variables; see docs/CONFIGURATION.md for each.
  *
- * @throws Error that names every variable that is wrong
+ * @throws Error that names every invalid variable
  */
 export function readConfig(env: Record<string, string | undefined>): Config {
   const { value, error } = schema.validate(env, { abortEarly: false, stripUnknown: true });
@@ -171,7 +174,10 @@ export function readConfig(env: Record<string, string | undefined>): Config {
   };
 }
 
-/** The key that lies beside the data, made at the first start. Several hosts need the same one: set UNIFERUM_MASTER_KEY there. */
+/**
+ * The key stored beside the data, created at the first start. Several hosts need the same one: set
+ * UNIFERUM_MASTER_KEY there.
+ */
 function keptMasterKey(dataDir: string): string {
   const path = join(dataDir, 'master.key');
   mkdirSync(dataDir, { recursive: true });

@@ -1,17 +1,17 @@
 import { change, type Executor, select } from './database.js';
 
-/** A kept count that is not what there is: by how much it has to be changed. */
+/** A stored counter that is off, and by how much to correct it. */
 export interface Drift {
-  /** What is counted: a folder, a kind, a store, a recipe's state, bytes, a batch. */
+  /** What it counts: a folder, a kind, a store, a recipe's state, bytes, a batch. */
   what: string;
   items: number;
   bytes: number;
 }
 
-/** One kind of kept counts: how those that drifted are found, and put right. */
+/** A group of stored counters: how incorrect ones are found and corrected. */
 export interface CountCheck {
   name: string;
-  /** Changes only when files come in, and takes long to count afresh: it is verified once a day. */
+  /** Changes only when files arrive and takes long to recount: verified once a day. */
   isSlow?: boolean;
   find(tx: Executor): Promise<Drift[]>;
   repair(tx: Executor, drift: Drift): Promise<unknown>;
@@ -20,8 +20,8 @@ export interface CountCheck {
 const MAX_DRIFTS = 5000;
 
 /**
- * Finds kept counts that differ from what there is. Both are read by one statement, which sees one state of the database.
- * What has to be added stays right whatever is counted meanwhile.
+ * Finds stored counters that differ from the data. Both are read in one statement, which sees one snapshot of the
+ * database. The correction stays valid whatever is counted meanwhile.
  */
 export async function findDrifts(tx: Executor, actual: string, kept: string): Promise<Drift[]> {
   const rows = await select<{ what: string; items: number | string; bytes: number | string }>(
@@ -35,7 +35,7 @@ export async function findDrifts(tx: Executor, actual: string, kept: string): Pr
   return rows.map(({ what, items, bytes }) => ({ what, items: Number(items), bytes: Number(bytes) }));
 }
 
-/** Counts in `counters`, by a part of their scopes. `what` is scope and name. */
+/** Entries of `counters` in some scopes. `what` is scope and name. */
 export function counterCheck(name: string, scopes: string, actual: string): CountCheck {
   return {
     name,

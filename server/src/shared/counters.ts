@@ -1,6 +1,9 @@
 import { change, changeExpanded, type Executor, select } from './database.js';
 
-/** What is counted: assets by kind, verdicts by outcome, accepted files by where they came from, copies by store, renditions by recipe and state. */
+/**
+ * What is counted: assets by kind, verdicts by outcome, accepted files by source, copies by store, renditions by
+ * recipe and state.
+ */
 export type CounterScope = 'kind' | 'verdict' | 'from' | 'store' | `recipe:${string}`;
 
 export interface Counter {
@@ -10,7 +13,7 @@ export interface Counter {
   bytes: number;
 }
 
-/** Changes a kept count by so many items and bytes, in the transaction that changes what is counted. */
+/** Changes a counter by a number of items and bytes, in the transaction that changes the data. */
 export async function addToCounter(
   tx: Executor,
   scope: CounterScope,
@@ -25,7 +28,7 @@ export async function addToCounter(
   );
 }
 
-/** One change of a kept count. */
+/** One change of a counter. */
 export interface CounterChange {
   scope: CounterScope;
   name: string;
@@ -33,7 +36,7 @@ export interface CounterChange {
   bytes: number;
 }
 
-/** Makes several changes in one statement; those of the same count are added up first. */
+/** Applies several changes in one statement; changes of the same counter are added up first. */
 export async function addToCounters(tx: Executor, changes: readonly CounterChange[]): Promise<void> {
   const sums = new Map<string, CounterChange>();
   for (const { scope, name, items, bytes } of changes) {
@@ -41,7 +44,7 @@ export async function addToCounters(tx: Executor, changes: readonly CounterChang
     const sum = sums.get(key) ?? { scope, name, items: 0, bytes: 0 };
     sums.set(key, { scope, name, items: sum.items + items, bytes: sum.bytes + bytes });
   }
-  // In one order, so that two transactions don't wait for each other.
+  // A fixed order prevents deadlocks.
   const rows = [...sums.entries()]
     .sort(([a], [b]) => (a < b ? -1 : 1))
     .map(([, { scope, name, items, bytes }]) => [scope, name, items, bytes])
@@ -55,7 +58,7 @@ export async function addToCounters(tx: Executor, changes: readonly CounterChang
   );
 }
 
-/** Reads all kept counts; there are a few dozen. */
+/** Reads all counters; there are a few dozen. */
 export async function readCounters(db: Executor): Promise<Counter[]> {
   const rows = await select<Counter>(
     db,
@@ -64,7 +67,7 @@ export async function readCounters(db: Executor): Promise<Counter[]> {
   return rows.map((row) => ({ ...row, items: Number(row.items), bytes: Number(row.bytes) }));
 }
 
-/** Replaces all counts of a scope with ones that were counted afresh. */
+/** Replaces all counters of a scope with recounted ones. */
 export async function replaceCounters(
   tx: Executor,
   scope: CounterScope,
@@ -74,7 +77,7 @@ export async function replaceCounters(
   for (const { name, items, bytes } of counts) await addToCounter(tx, scope, name, { items, bytes });
 }
 
-/** Adds up the items of a scope, all of them or those of one name. */
+/** The total of a scope's items, or of those with one name. */
 export async function sumCounters(
   db: Executor,
   scope: CounterScope,

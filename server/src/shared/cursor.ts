@@ -1,12 +1,12 @@
 import { createHmac, timingSafeEqual } from 'node:crypto';
 import { UniferumError } from './errors.js';
 
-/** Writes the position after an item as an opaque text. */
+/** Encodes a position in a list as an opaque text. */
 export function writeCursor(parts: (string | number)[]): string {
   return Buffer.from(JSON.stringify(parts)).toString('base64url');
 }
 
-/** Reads a cursor of `length` parts. @throws UniferumError `malformed-request` when it is none */
+/** Decodes a cursor of `length` parts. @throws UniferumError `malformed-request` when it is not one */
 export function readCursor(cursor: string, length: number): (string | number)[] {
   try {
     const parts: unknown = JSON.parse(Buffer.from(cursor, 'base64url').toString());
@@ -16,7 +16,7 @@ export function readCursor(cursor: string, length: number): (string | number)[] 
       parts.every((part) => typeof part === 'string' || typeof part === 'number');
     if (isValid) return parts;
   } catch {
-    // Falls through to the same answer as a cursor of the wrong shape.
+    // Falls through to the same error as a cursor of the wrong shape.
   }
   throw unknownCursor();
 }
@@ -34,8 +34,8 @@ function unknownCursor(): UniferumError {
 const SIGNATURE = /^([\w-]+)\.([\w-]{22})$/;
 
 /**
- * Seals cursors: what leaves the server is signed together with the list that it belongs to and everything that the list was
- * asked for, so that a position can't be made up, or carried over to another list, sort or filter.
+ * Signs cursors together with their list and its parameters, so that a position cannot be made up, or used with
+ * another list, sort or filter.
  */
 export class CursorSeal {
   readonly #key: Buffer;
@@ -48,7 +48,7 @@ export class CursorSeal {
     return `${cursor}.${this.#sign(list, cursor)}`;
   }
 
-  /** @throws UniferumError `malformed-request` when this list did not give it */
+  /** @throws UniferumError `malformed-request` when the cursor does not come from this list */
   open(list: ListAsked, sealed: string): string {
     const [, cursor = '', signature = ''] = SIGNATURE.exec(sealed) ?? [];
     const expected = this.#sign(list, cursor);
@@ -69,13 +69,13 @@ export class CursorSeal {
   }
 }
 
-/** A list with what it was asked for; how many at a time may differ from page to page. */
+/** Identifies a list by its parameters; the page size may vary between pages. */
 export interface ListAsked {
   path: string;
   query: Record<string, unknown>;
 }
 
-/** Cuts one row that was read beyond `limit`, and says where the next page starts. */
+/** Cuts off the row read beyond `limit`, and returns where the next page starts. */
 export function cutPage<Row>(
   rows: Row[],
   limit: number,

@@ -1,6 +1,6 @@
 import { UniferumError } from './errors.js';
 
-/** Codes that mean that the database can't be reached, or went away while it was asked. */
+/** Codes that mean that the database cannot be reached, or went away during a query. */
 const AWAY = new Set([
   'ECONNREFUSED',
   'ECONNRESET',
@@ -20,7 +20,7 @@ const AWAY = new Set([
   'ER_CONNECTION_KILLED',
 ]);
 
-/** Codes that mean that something else holds what a statement needs for too long. */
+/** Codes that mean that another transaction holds a lock for too long. */
 const BUSY = new Set([
   'ER_LOCK_WAIT_TIMEOUT',
   'ER_LOCK_DEADLOCK',
@@ -31,7 +31,7 @@ const BUSY = new Set([
 /** Codes that mean that the database's own disk is full. */
 const FULL = new Set(['ER_DISK_FULL', 'ER_RECORD_FILE_FULL', 'ER_TEMP_FILE_WRITE_FAILURE']);
 
-/** Codes that mean that a value doesn't fit its column. */
+/** Codes that mean that a value does not fit its column. */
 const UNFIT = new Set([
   'ER_DATA_TOO_LONG',
   'ER_WARN_DATA_OUT_OF_RANGE',
@@ -39,13 +39,13 @@ const UNFIT = new Set([
   'ER_TRUNCATED_WRONG_VALUE_FOR_FIELD',
   'ER_DATA_OUT_OF_RANGE',
   'ER_TOO_LONG_KEY',
-  // A text that holds more than ASCII is held against a column that never does.
+  // Non-ASCII text is compared with an ASCII column.
   'ER_CANT_AGGREGATE_2COLLATIONS',
   'ER_CANT_AGGREGATE_3COLLATIONS',
   'ER_CANT_AGGREGATE_NCOLLATIONS',
 ]);
 
-/** Turns errors of the driver that are the environment's into ours; any other is returned as it came. */
+/** Converts driver errors caused by the environment into ours; returns any other unchanged. */
 export function explainDatabaseError(error: unknown): unknown {
   if (!(error instanceof Error) || error instanceof UniferumError) return error;
   const code = codeOf(error);
@@ -70,12 +70,12 @@ export function explainDatabaseError(error: unknown): unknown {
   return error;
 }
 
-/** Tells whether the database is not there, as opposed to refusing a statement. */
+/** Tells whether the database is unavailable, as opposed to rejecting a statement. */
 export function isDatabaseAway(error: unknown): boolean {
   return error instanceof UniferumError && error.code === 'database-away';
 }
 
-/** Tells whether a statement failed because a value doesn't fit its column. */
+/** Tells whether a statement failed because a value does not fit its column. */
 export function isUnfitValue(error: unknown): boolean {
   return error instanceof Error && UNFIT.has(codeOf(error));
 }

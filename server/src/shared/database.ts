@@ -4,24 +4,24 @@ import type { ResultSetHeader, RowDataPacket } from 'mysql2/promise';
 export interface Executor {
   /** Runs a prepared statement. */
   execute<Result>(sql: string, values?: readonly unknown[]): Promise<[Result, unknown]>;
-  /** Runs a statement whose lists are expanded (`IN (?)`, `VALUES ?`), which prepared statements can't do. */
+  /** Runs a statement with list placeholders (`IN (?)`, `VALUES ?`), which prepared statements do not support. */
   query<Result>(sql: string, values?: readonly unknown[]): Promise<[Result, unknown]>;
 }
 
-/** A transaction that has begun. Whoever began it commits it or rolls it back. */
+/** A transaction in progress. Whoever began it commits it or rolls it back. */
 export interface Transaction extends Executor {
-  /** Runs a part of the transaction that can fail alone: on an error only its own changes are undone. */
+  /** Runs a part of the transaction that can fail by itself: on an error only its own changes are rolled back. */
   savepoint<Result>(work: () => Promise<Result>): Promise<Result>;
 }
 
-/** A database that may be asked by many at a time. */
+/** A database for concurrent use. */
 export interface Database extends Executor {
   /** Runs `work` in a transaction; see {@link inTransaction}. */
   transaction<Result>(work: (tx: Transaction) => Promise<Result>): Promise<Result>;
   end(): Promise<void>;
 }
 
-/** A value that can stand for a placeholder. */
+/** A value that can be bound to a placeholder. */
 export type SqlValue = string | number | boolean | Date | null | Buffer;
 
 /** Reads rows with a prepared statement. */
@@ -30,7 +30,7 @@ export async function select<Row>(db: Executor, sql: string, values: SqlValue[] 
   return rows as Row[];
 }
 
-/** Reads rows with a list in a placeholder (`IN (?)`), which prepared statements don't expand. */
+/** Reads rows with list placeholders (`IN (?)`), which prepared statements do not expand. */
 export async function selectExpanded<Row>(db: Executor, sql: string, values: unknown[]): Promise<Row[]> {
   const [rows] = await db.query<RowDataPacket[]>(sql, values);
   return rows as Row[];
@@ -51,15 +51,15 @@ export async function change(db: Executor, sql: string, values: SqlValue[] = [])
   return result;
 }
 
-/** Writes with lists in placeholders (`VALUES ?`, `IN (?)`). */
+/** Writes with list placeholders (`VALUES ?`, `IN (?)`). */
 export async function changeExpanded(db: Executor, sql: string, values: unknown[]): Promise<ResultSetHeader> {
   const [result] = await db.query<ResultSetHeader>(sql, values);
   return result;
 }
 
 /**
- * Runs `work` in a transaction. If the database picks it as the victim of a deadlock, `work` starts over, so it must do
- * nothing outside the database that can't be done twice.
+ * Runs `work` in a transaction. If the database chooses it as a deadlock victim, `work` starts over, so it must be
+ * repeatable outside the database.
  *
  * @throws UniferumError `busy` when it is still a victim after several attempts
  */
@@ -70,7 +70,10 @@ export function inTransaction<Result>(
   return db.transaction(work);
 }
 
-/** Thrown by the work of a transaction that found what it had read to be stale: it starts over, as the victim of a deadlock does. */
+/**
+ * Thrown inside a transaction when data read earlier turns out to be stale: the transaction starts over, as after a
+ * deadlock.
+ */
 export class StartOver extends Error {
   readonly code = 'ER_LOCK_DEADLOCK';
 
@@ -79,17 +82,17 @@ export class StartOver extends Error {
   }
 }
 
-/** Tells whether the database refused a statement with this error code. */
+/** Tells whether the database rejected a statement with this error code. */
 export function isDatabaseError(error: unknown, code: string): boolean {
   return error instanceof Error && 'code' in error && error.code === code;
 }
 
-/** What `JSON.stringify` makes of half a surrogate pair, and sometimes of a backslash that only looks like it. */
+/** What `JSON.stringify` makes of an unpaired surrogate, and sometimes of a backslash that only looks like one. */
 const LONE_SURROGATE = /\\ud[89a-f]/i;
 
 /**
- * Writes a value as JSON that the database reads, too: it takes half a surrogate pair for broken JSON as a whole. Whoever
- * cuts a text, or sends one, may leave such a half.
+ * Serialises a value to JSON that the database accepts: it rejects JSON with an unpaired surrogate, which truncated
+ * or malformed text may contain.
  */
 export function writeJson(value: unknown): string {
   const text = JSON.stringify(value);
@@ -97,7 +100,7 @@ export function writeJson(value: unknown): string {
   return JSON.stringify(value, (_key, one) => (typeof one === 'string' ? one.toWellFormed() : one));
 }
 
-/** Writes `%`, `_` and `\` so that LIKE takes them literally. */
+/** Escapes `%`, `_` and `\` for LIKE. */
 export function escapeLike(text: string): string {
   return text.replace(/[\\%_]/g, '\\$&');
 }

@@ -1,7 +1,7 @@
 import type { Verdict } from '@uniferum/core/intake';
 import type { FieldError, Problem } from '@uniferum/core/shared';
 
-/** Every problem that the API answers with: its status and its title. Codes are public and never reused. */
+/** Every problem in API answers: its status and title. Codes are public and never reused. */
 export const PROBLEMS = {
   'malformed-request': { status: 400, title: 'The request is malformed' },
   'not-signed-in': { status: 401, title: 'Authentication required' },
@@ -36,7 +36,7 @@ export interface ProblemOptions {
   cause?: unknown;
 }
 
-/** An expected failure of a request; the last middleware writes it as a problem (RFC 9457). */
+/** An expected failure of a request; the last middleware answers it as a problem (RFC 9457). */
 export class UniferumError extends Error {
   readonly code: ProblemCode;
   readonly status: number;
@@ -67,12 +67,12 @@ export function toProblem(error: UniferumError, instance: string, requestId: str
   };
 }
 
-/** Makes the error for something that is not there. */
+/** Creates the error for something that does not exist. */
 export function notFound(what: string): UniferumError {
   return new UniferumError('not-found', `${what} does not exist.`);
 }
 
-/** Tells whether something failed because of what Uniferum runs on, and not because of what it was given: it may go better later. */
+/** Tells whether something failed because of the environment rather than its input: a retry may succeed. */
 export function isEnvironmentFault(error: unknown): error is UniferumError {
   return error instanceof UniferumError && (error.status === 503 || error.status === 507);
 }

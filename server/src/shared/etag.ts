@@ -1,12 +1,12 @@
 import { UniferumError } from './errors.js';
 
-/** The entity tag of a thing that counts its changes. */
+/** The entity tag of something with a revision counter. */
 export function revisionTag(id: number | string, revision: number): string {
   return `"${id}.${revision}"`;
 }
 
 /**
- * Refuses a change whose `If-Match` names another state than the current one (RFC 9110 §13.1.1).
+ * Rejects a change whose `If-Match` names another state than the current one (RFC 9110 §13.1.1).
  *
  * @throws UniferumError `stale-state`
  */
@@ -19,7 +19,7 @@ export function requireMatch(ifMatch: string | undefined, current: string, what:
   );
 }
 
-/** Tells whether `If-None-Match` already has the current state; the comparison is weak (RFC 9110 §13.1.2). */
+/** Tells whether `If-None-Match` matches the current state; weak comparison (RFC 9110 §13.1.2). */
 export function hasCurrent(ifNoneMatch: string | undefined, current: string): boolean {
   if (ifNoneMatch === undefined) return false;
   return (

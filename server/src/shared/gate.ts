@@ -1,6 +1,6 @@
 import { UniferumError } from './errors.js';
 
-/** Lets so many in at a time. Others wait in turn, and those who come when many wait already are turned away. */
+/** Limits concurrency. Further callers wait in order, and are rejected when the queue is full. */
 export class Gate {
   readonly #atOnce: number;
   readonly #maxWaiting: number;
@@ -12,14 +12,14 @@ export class Gate {
     this.#maxWaiting = maxWaiting;
   }
 
-  /** Does work inside. @throws UniferumError `busy` when too many wait */
+  /** Runs work inside the limit. @throws UniferumError `busy` when too many wait */
   async pass<Result>(work: () => Promise<Result>): Promise<Result> {
     if (this.#inside >= this.#atOnce) await this.#wait();
     else this.#inside += 1;
     try {
       return await work();
     } finally {
-      // Whoever waits takes the place over; else it becomes free.
+      // The next waiter takes the slot over; otherwise it becomes free.
       const next = this.#waiting.shift();
       if (next) next();
       else this.#inside -= 1;

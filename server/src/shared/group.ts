@@ -1,4 +1,4 @@
-/** Groups items by a key, in their order. (`Map.groupBy` comes with Node.js 21.) */
+/** Groups items by a key, in order. (`Map.groupBy` requires Node.js 21.) */
 export function groupBy<Key, Item>(items: readonly Item[], keyOf: (item: Item) => Key): Map<Key, Item[]> {
   const groups = new Map<Key, Item[]>();
   for (const item of items) {
@@ -10,7 +10,7 @@ export function groupBy<Key, Item>(items: readonly Item[], keyOf: (item: Item) =
   return groups;
 }
 
-/** Cuts what comes into groups of a size; the last one may be smaller. */
+/** Splits a stream into groups of a size; the last one may be smaller. */
 export async function* inGroups<Item>(
   items: Iterable<Item> | AsyncIterable<Item>,
   size: number,

@@ -39,7 +39,7 @@ function healthRoute(path: string, health: Health): Route {
   });
 }
 
-/** @param listRoutes all routes of the server, these ones among them */
+/** @param listRoutes all routes of the server, including these */
 export function systemRoutes({
   health,
   metrics,
@@ -106,14 +106,14 @@ export function systemRoutes({
 
 interface ApiDocument {
   body: Buffer;
-  /** The same, with gzip. */
+  /** The same, compressed with gzip. */
   packed: Buffer;
   etag: string;
 }
 
 const documents = new WeakMap<readonly Route[], ApiDocument>();
 
-/** The OpenAPI document of routes as it is sent, built once. */
+/** The serialised OpenAPI document of the routes, built once. */
 export function documentOf(routes: readonly Route[]): ApiDocument {
   const known = documents.get(routes);
   if (known) return known;

@@ -3,18 +3,18 @@ import type { Config } from './config.js';
 import { type Executor, select } from './database.js';
 import { openDatabase, type PooledDatabase } from './pooled-database.js';
 
-/** Workers say that they are alive every third of a lease; three missed ones are a death. */
+/** Workers report every third of a lease; after three missed reports they count as dead. */
 const HEARTBEATS = 1.5;
-/** An answer of this age is given again without asking anew. */
+/** An answer younger than this is reused. */
 const FRESH_MS = 1000;
-/** An older answer is given while a new one is on its way, up to this age. */
+/** An older answer is returned while a new one is being computed, up to this age. */
 const USABLE_MS = 10_000;
-/** So long a request waits for a new answer before it gets the last one. */
+/** How long a request waits for a new answer before it gets the last one. */
 const PATIENCE_MS = 25;
-/** A part that doesn't answer for so long is failing. */
+/** A part that does not respond within this time is failing. */
 const PROBE_MS = 2000;
 
-/** Tells whether a worker gave a sign of life within so many seconds. */
+/** Tells whether a worker reported within this many seconds. */
 export type WorkerProbe = (db: Executor, withinSeconds: number) => Promise<boolean>;
 
 export interface HealthReport {
@@ -24,8 +24,8 @@ export interface HealthReport {
 }
 
 /**
- * Finds out whether everything is there. It has a connection of its own and remembers its last answer, so that whoever
- * watches gets one in time, however busy the server is.
+ * Checks whether all parts work. It uses its own connection and caches its last answer, so that monitoring gets an
+ * answer in time, however busy the server is.
  */
 export class Health {
   readonly #db: PooledDatabase;

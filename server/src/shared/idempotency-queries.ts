@@ -1,6 +1,6 @@
 import { change, changeExpanded, type Database, type Executor, select, selectOne } from './database.js';
 
-/** How long an answer is kept for repeats. */
+/** How long an answer is kept for retries. */
 const KEPT_HOURS = 24;
 
 export interface KeptRow {
@@ -10,13 +10,13 @@ export interface KeptRow {
   headers: string | null;
 }
 
-/** Names one request: who sent it, and under which Idempotency-Key. */
+/** Identifies a request: its sender and its Idempotency-Key. */
 export interface RequestName {
   principal: string;
   key: string;
 }
 
-/** Forgets answers that are too old, some at a time. */
+/** Deletes expired answers, in batches. */
 export async function deleteOldAnswers(db: Executor): Promise<void> {
   await change(
     db,
@@ -70,7 +70,7 @@ export async function renewAnswers(db: Database, tokens: readonly string[], leas
   );
 }
 
-/** Holds a claim until the transaction ends. @returns false when somebody else has it by now */
+/** Locks a claim until the transaction ends. @returns false when it belongs to somebody else by now */
 export async function lockAnswer(
   tx: Executor,
   { principal, key }: RequestName,
@@ -85,7 +85,7 @@ export async function lockAnswer(
   );
 }
 
-/** Keeps an answer. @returns false when the claim was lost */
+/** Stores an answer. @returns false when the claim was lost */
 export async function updateAnswer(
   tx: Executor,
   { principal, key }: RequestName,
@@ -101,7 +101,7 @@ export async function updateAnswer(
   return affectedRows === 1;
 }
 
-/** Gives a claim back. What parts of it did stays known, so that a repeat doesn't do them again. */
+/** Releases a claim. Completed parts stay recorded, so that a retry does not repeat them. */
 export async function releaseAnswer(
   db: Executor,
   { principal, key }: RequestName,
@@ -115,11 +115,11 @@ export async function releaseAnswer(
   );
 }
 
-/** What one part of a request did: of an upload, one file. */
+/** The result of one part of a request: in an upload, of one file. */
 export interface KeptPart {
-  /** Which part it is, from 0. */
+  /** The part's position, from 0. */
   n: number;
-  /** What it is recognised by when it comes again. */
+  /** Identifies the part in a retry. */
   digest: string;
   result: string;
 }

@@ -23,18 +23,18 @@ import { RequestDatabase } from './request-database.js';
 
 const CLEANING_MS = 600_000;
 
-/** The digest by which a repeated body is recognised. */
+/** The digest by which the body of a retry is recognised. */
 export function fingerprintOf(parts: unknown): string {
   return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
 }
 
-/** An answer that was given before. */
+/** A stored answer. */
 export interface StoredResponse {
   fingerprint: string;
   answer: Answer;
 }
 
-/** Gives the first answer again, if the repeat has the same content. @throws UniferumError `key-reused` */
+/** Sends the stored answer if the retry has the same content. @throws UniferumError `key-reused` */
 export function replay({ fingerprint, answer }: StoredResponse, repeated: string): Answer {
   if (fingerprint !== repeated) throw keyReused();
   return { ...answer, headers: { ...answer.headers, 'Idempotent-Replayed': 'true' } };
@@ -48,8 +48,8 @@ export function keyReused(): UniferumError {
 }
 
 /**
- * Keeps the answers of requests that carry an Idempotency-Key. Whoever works on a request holds a claim that is renewed
- * every few seconds; when its server dies the claim runs out, and a repeat takes over.
+ * Stores the answers of requests with an Idempotency-Key. The server processing a request holds a claim that is
+ * renewed every few seconds; if the server dies, the claim expires, and a retry takes over.
  */
 export class Idempotency {
   readonly #db: PooledDatabase;
@@ -60,7 +60,7 @@ export class Idempotency {
   #timer: NodeJS.Timeout | null = null;
   #cleanedAt = 0;
 
-  /** @param leases a pool that nobody else uses, so that claims are renewed however busy the other one is */
+  /** @param leases a dedicated pool, so that claims are renewed however busy the other pool is */
   constructor(db: PooledDatabase, leases: Database, log: Logger, { leaseMs }: { leaseMs: number }) {
     this.#db = db;
     this.#leases = leases;
@@ -68,11 +68,7 @@ export class Idempotency {
     this.#leaseMs = leaseMs;
   }
 
-  /**
-   * Claims a request for this server.
-   *
-   * @throws UniferumError `request-in-progress` while another one works on it
-   */
+  /** Claims a request for this server. @throws UniferumError `request-in-progress` while another one processes it */
   async claim(who: Principal, key: string, route: string): Promise<StoredResponse | Claim> {
     if (!/^[\x21-\x7e]{1,200}$/.test(key))
       throw new UniferumError(
@@ -109,8 +105,8 @@ export class Idempotency {
   }
 
   /**
-   * Answers a repeated request with the first answer, and does its work only once: what `work` writes and the answer are
-   * one commit. Failures are not kept.
+   * Answers a retry with the stored answer, and runs `work` only once: its writes and the answer are committed
+   * together. Failures are not stored.
    */
   async answerOnce(
     { who, key, req }: { who: Principal; key: string; req: Request },
@@ -157,7 +153,7 @@ export class Idempotency {
   }
 }
 
-/** The right to work on one request under its Idempotency-Key. */
+/** The claim to process one request with an Idempotency-Key. */
 export class Claim {
   readonly #db: Database;
   readonly #name: RequestName;
@@ -171,18 +167,18 @@ export class Claim {
     this.#letGo = letGo;
   }
 
-  /** What an attempt before this one did. */
+  /** The results of an earlier attempt. */
   parts(): Promise<KeptPart[]> {
     return listParts(this.#db, this.#name);
   }
 
-  /** Writes down what parts of the request did, in the transaction that does it. @throws UniferumError when the claim was lost */
+  /** Records completed parts of the request, in the same transaction. @throws UniferumError when the claim was lost */
   async recordParts(tx: Transaction, parts: readonly KeptPart[]): Promise<void> {
     if (!(await lockAnswer(tx, this.#name, this.#token))) throw lost();
     await insertParts(tx, this.#name, parts);
   }
 
-  /** Keeps the answer, in the commit of its effect. @throws UniferumError when the claim was lost */
+  /** Stores the answer, in the same commit as its effect. @throws UniferumError when the claim was lost */
   async keep(db: Executor, fingerprint: string, { status, body, headers }: Answer): Promise<void> {
     const isKept = await updateAnswer(db, this.#name, this.#token, {
       fingerprint,
@@ -193,11 +189,11 @@ export class Claim {
     if (!isKept) throw lost();
   }
 
-  /** Ends the claim. A request that has no answer yet can be tried again at once. */
+  /** Ends the claim. A request without an answer can be retried at once. */
   async release(): Promise<void> {
     this.#letGo();
     await releaseAnswer(this.#db, this.#name, this.#token).catch(() => {
-      // The database is away: the claim runs out by itself.
+      // The database is unavailable; the claim expires by itself.
     });
   }
 }

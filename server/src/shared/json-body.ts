@@ -3,13 +3,13 @@ import { UniferumError } from './errors.js';
 
 export interface JsonLimits {
   maxBytes: number;
-  /** How deep lists and objects may lie in each other. @defaultValue 40 */
+  /** The maximum nesting of arrays and objects. @defaultValue 40 */
   maxDepth?: number;
-  /** How many values there may be in all. @defaultValue 500000 */
+  /** The maximum number of values in all. @defaultValue 500000 */
   maxValues?: number;
 }
 
-/** All bodies that are being read together, so that many of them don't fill the memory. */
+/** The total size of all bodies read concurrently, which bounds memory. */
 const MAX_HELD_BYTES = 96_000_000;
 let heldBytes = 0;
 
@@ -20,8 +20,8 @@ const CLOSING = new Set([0x5d, 0x7d]);
 const COMMA = 0x2c;
 
 /**
- * Watches the shape of a JSON text while its pieces arrive, so that one that is too deep or holds too many values is
- * refused before anything is built of it.
+ * Checks the structure of a JSON text as its chunks arrive, so that one that is too deep or has too many values is
+ * rejected before it is parsed.
  */
 export class JsonShape {
   readonly #maxDepth: number;
@@ -65,7 +65,7 @@ function refuse(reason: string): UniferumError {
   return new UniferumError('malformed-request', `The JSON body was rejected: ${reason}.`);
 }
 
-/** Tells whether a request says that its body is JSON. */
+/** Tells whether a request declares a JSON body. */
 export function isJson(req: Request): boolean {
   return /^application\/(?:[\w.+-]+\+)?json\b/i.test(req.get('content-type') ?? '');
 }
@@ -89,7 +89,7 @@ export async function readJsonBody(req: Request, limits: JsonLimits): Promise<un
   let text = '';
   let bytes = 0;
   try {
-    // A request that is given up stays whole: its answer goes out on the same line.
+    // An abandoned request stays intact, so that its answer can be sent on the same connection.
     for await (const piece of req.iterator({ destroyOnReturn: false }) as AsyncIterable<Buffer>) {
       bytes += piece.length;
       heldBytes += piece.length;
@@ -107,7 +107,7 @@ export async function readJsonBody(req: Request, limits: JsonLimits): Promise<un
   }
 }
 
-/** Decodes a piece, or what is left at the end. */
+/** Decodes a chunk, or the rest at the end. */
 function decode(decoder: TextDecoder, piece?: Uint8Array): string {
   try {
     return piece ? decoder.decode(piece, { stream: true }) : decoder.decode();
@@ -119,7 +119,7 @@ function decode(decoder: TextDecoder, piece?: Uint8Array): string {
 function parse(text: string): unknown {
   if (text === '') return undefined;
   try {
-    // A key of this name changes what an object inherits as soon as it is copied. Nothing here is named so.
+    // Copying a key with this name changes an object's prototype. No API field has this name.
     return text.includes('__proto__') ? JSON.parse(text, withoutPrototypes) : JSON.parse(text);
   } catch (error) {
     if (error instanceof UniferumError) throw error;

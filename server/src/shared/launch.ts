@@ -4,13 +4,13 @@ import { pino } from 'pino';
 import { type Config, readConfig } from './config.js';
 import { DatabaseStartError } from './migrate.js';
 
-/** The exit status of a program whose configuration is wrong: starting it again would come to the same. Source: sysexits.h, EX_CONFIG. */
+/** The exit status for an invalid configuration: restarting would give the same result. Source: sysexits.h, EX_CONFIG. */
 export const WRONG_CONFIGURATION = 78;
 
 const PATIENCE_MS = 60_000;
 const RETRY_MS = 1000;
 
-/** Reads the configuration and opens the log of a process. A wrong configuration ends it, with what is wrong. */
+/** Reads the configuration and opens the log of a process. An invalid configuration ends the process with an explanation. */
 export function launch(part: 'server' | 'worker'): { config: Config; log: Logger } {
   try {
     const config = readConfig(process.env);
@@ -21,7 +21,10 @@ export function launch(part: 'server' | 'worker'): { config: Config; log: Logger
   }
 }
 
-/** Does what needs the database at the start. One that is not up yet is waited for; what only somebody can mend ends the process. */
+/**
+ * Runs startup work that requires the database. It waits for a database that is still starting; an error that
+ * requires intervention ends the process.
+ */
 export async function withDatabase<Result>(log: Logger, work: () => Promise<Result>): Promise<Result> {
   const until = Date.now() + PATIENCE_MS;
   for (;;) {

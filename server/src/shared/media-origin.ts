@@ -2,7 +2,7 @@ import type { RequestHandler } from 'express';
 import type { Addresses } from './config.js';
 import { UniferumError } from './errors.js';
 
-/** What is served to the site's visitors. */
+/** What is served to visitors of the site. */
 const MEDIA = /^\/(?:media|made|iiif)\//;
 const HEALTH = /^(?:\/api\/v1)?\/health(?:\/live)?$/;
 
@@ -12,8 +12,8 @@ export function hasMediaOrigin({ publicUrl, mediaUrl }: Addresses): boolean {
 }
 
 /**
- * Keeps media and console apart where media have an origin of their own: on theirs nothing else is served, and elsewhere
- * their addresses lead to it. So no file that somebody sent ever comes from the origin of the console.
+ * Separates media from the console where media have their own origin: that origin serves nothing else, and the
+ * console's origin redirects media there. So no uploaded file is ever served from the console's origin.
  */
 export function keepApart(addresses: Addresses): RequestHandler {
   const mediaHost = new URL(addresses.mediaUrl).host;
@@ -44,7 +44,7 @@ const SCRIPTS = new Set([
   ...['text/x-ecmascript', 'text/x-javascript', 'application/wasm'],
 ]);
 
-/** The type under which a file is served: on the console's origin a script would run as one of its own. */
+/** The content type of a served file: on the console's origin, a script would run with the console's privileges. */
 export function servedType(mime: string, mayHoldScripts: boolean): string {
   return SCRIPTS.has(mime.toLowerCase()) && !mayHoldScripts ? 'text/plain' : mime;
 }

@@ -3,24 +3,24 @@ import * as prometheus from 'prom-client';
 import type { Executor } from './database.js';
 import type { PooledDatabase } from './pooled-database.js';
 
-/** The figures of one server process. */
+/** The metrics of one server process. */
 export interface Metrics {
   registry: prometheus.Registry;
-  /** Times every request by method, route and status. */
+  /** Measures every request by method, route and status. */
   timeRequests: RequestHandler;
 }
 
-/** A figure of a room, read whenever the figures are asked for. */
+/** A room's metric, read on each scrape. */
 export interface Gauge {
   name: string;
   help: string;
-  /** What its values are told apart by. */
+  /** The name of its label. */
   label: string;
-  /** Its values by their label. When that fails, the other figures are given without it. */
+  /** Its values by label. If this fails, the other metrics are still reported. */
   read(db: Executor): Promise<Record<string, number>>;
 }
 
-/** Begins to collect figures. */
+/** Starts collecting metrics. */
 export function startMetrics(db: PooledDatabase, gauges: readonly Gauge[]): Metrics {
   const registry = new prometheus.Registry();
   prometheus.collectDefaultMetrics({ register: registry });

@@ -9,11 +9,11 @@ const LOCK_SECONDS = 60;
 const FOLDER = new URL('../../migrations/', import.meta.url);
 
 /**
- * Brings the database to the newest schema: applies every numbered file that it has not seen, in order, on one
- * connection under a lock, so that several servers can start at once. Creates the database when it is allowed to.
+ * Migrates the database to the newest schema: applies every numbered file not yet applied, in order, on one
+ * connection under a lock, so that several servers can start at once. Creates the database if permitted.
  *
- * @returns the names of the files that were applied
- * @throws Error when an applied file was edited, or when the database knows a newer file than this program
+ * @returns the names of the applied files
+ * @throws Error when an applied file was edited, or when the database has a newer file than this program
  */
 export async function migrate(config: Config['database']): Promise<string[]> {
   const connection = await connect(config);
@@ -60,12 +60,12 @@ export async function migrate(config: Config['database']): Promise<string[]> {
     }
     return done;
   } finally {
-    // Ending the connection gives the lock back.
+    // Closing the connection releases the lock.
     await connection.end();
   }
 }
 
-/** Waits until a server has brought the database to the schema of this program. @throws DatabaseStartError */
+/** Waits until a server has migrated the database to the schema of this program. @throws DatabaseStartError */
 export async function waitUntilMigrated(
   config: Config['database'],
   { onWait, signal }: { onWait: (missing: string[]) => void; signal?: AbortSignal },
@@ -89,7 +89,7 @@ async function listMissing(config: Config['database'], wanted: readonly string[]
     const applied = new Set(rows.map((row) => String(row.name)));
     return wanted.filter((name) => !applied.has(name));
   } catch (error) {
-    // There is no such database yet, or nothing in it.
+    // The database does not exist yet, or is empty.
     if (error instanceof Error && /^ER_(?:BAD_DB_ERROR|NO_SUCH_TABLE)$/.test(codeOf(error)))
       return [...wanted];
     throw new DatabaseStartError(config, error);
@@ -118,9 +118,9 @@ async function connect(config: Config['database']): Promise<Connection> {
   }
 }
 
-/** Says which database could not be used, as whom, why, and what to do. */
+/** Says which database could not be used, as which user, why, and what to do. */
 export class DatabaseStartError extends Error {
-  /** Whether it may go better without anybody doing anything: the database may just be starting. */
+  /** Whether it may resolve itself: the database may just be starting. */
   readonly mayRetry: boolean;
 
   constructor({ host, port, user, name }: Config['database'], cause: unknown) {

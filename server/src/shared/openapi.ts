@@ -12,12 +12,12 @@ type JsonObject = { [key: string]: Json };
 /** The package exports one function; its types describe a module instead. */
 const convert = joiToJson as unknown as (schema: Joi.Schema, mode: 'open-api-3.1') => JsonObject;
 
-/** Builds the OpenAPI 3.1 document from the schemas by which the routes validate. It takes a while: keep the result. */
+/** Builds the OpenAPI 3.1 document from the schemas by which the routes validate. It is slow: cache the result. */
 export function buildOpenApi(routes: readonly Route[]): JsonObject {
   const named = new Map(
     [...components()].map(([name, schema]) => [JSON.stringify(toJsonSchema(schema)), name]),
   );
-  // The same few schemas stand in every route.
+  // The same few schemas occur in every route.
   const referred = new Map<Json, Json>();
   const refer = (schema: Json): Json => {
     const known = referred.get(schema);
@@ -65,7 +65,7 @@ export function buildOpenApi(routes: readonly Route[]): JsonObject {
   };
 }
 
-/** The path as OpenAPI writes it; it has no wildcards, so the rest of a path is one parameter. */
+/** The path in OpenAPI notation; it has no wildcards, so the rest of a path is one parameter. */
 export function documentPath(path: string): string {
   return path.replace(/\{(\w+)\*\}/g, '{$1}');
 }
@@ -110,7 +110,7 @@ function describeParameters(
   const json = toJsonSchema(schema);
   const required = (json.required ?? []) as string[];
   return Object.entries((json.properties ?? {}) as Record<string, JsonObject>).map(([name, property]) => {
-    // The rest of a path is an array to Express, and one text in the document.
+    // The rest of a path is an array in Express, and one text in the document.
     const isRest = route.path.includes(`{${name}*}`);
     return {
       name,
@@ -212,7 +212,7 @@ function toJsonSchema(schema: Joi.Schema): JsonObject {
   return known;
 }
 
-/** Replaces every part that is a named schema, to the letter, by a reference to it. */
+/** Replaces every occurrence of a named schema by a reference to it. */
 function withReferences(schema: Json, named: ReadonlyMap<string, string>, isTop = false): Json {
   if (schema === null || typeof schema !== 'object') return schema;
   const name = isTop ? undefined : named.get(JSON.stringify(schema));

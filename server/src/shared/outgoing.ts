@@ -4,7 +4,7 @@ import ipaddr from 'ipaddr.js';
 import { Agent, type Dispatcher, request } from 'undici';
 import type { Config } from './config.js';
 
-/** Why an address could not be fetched, in a sentence. `mayRetry` is true when it could go better later. */
+/** Why a URL could not be fetched, in a sentence. `mayRetry` is true when a retry may succeed. */
 export class FetchFailure extends Error {
   readonly mayRetry: boolean;
 
@@ -14,9 +14,9 @@ export class FetchFailure extends Error {
   }
 }
 
-/** An answer whose body streams. Whoever takes it reads the body or destroys it. */
+/** A response with a streaming body. The receiver reads the body or destroys it. */
 export interface Fetched {
-  /** Where it came from in the end, after redirects. */
+  /** The final URL after redirects. */
   url: string;
   mime: string | null;
   disposition: string | null;
@@ -28,7 +28,7 @@ export interface FetchOptions {
   method?: 'GET' | 'POST';
   headers?: Record<string, string>;
   body?: string;
-  /** Until the head of the answer, and between two pieces of it, in milliseconds. @defaultValue 15000 */
+  /** The timeout for the response header, and between two chunks of the body, in milliseconds. @defaultValue 15000 */
   timeoutMs?: number;
   signal?: AbortSignal;
 }
@@ -37,9 +37,9 @@ const MAX_REDIRECTS = 5;
 const REDIRECTS = new Set([301, 302, 303, 307, 308]);
 
 /**
- * Fetches an address that somebody gave. Private, loopback and link-local targets are refused unless the configuration
- * names them; the name is resolved once and that address is connected to, so that it can't change in between; each
- * redirect is checked anew.
+ * Fetches a user-supplied URL. Private, loopback and link-local targets are rejected unless the configuration names
+ * them. The name is resolved once and the connection uses that address, so that it cannot change in between; each
+ * redirect is checked again.
  *
  * @throws FetchFailure
  */
@@ -115,7 +115,7 @@ async function ask(
       ...(body !== undefined && { body }),
       ...(signal && { signal }),
     });
-    // Whoever reads it sees to its errors; one that is dropped unread must not end the process.
+    // The reader handles errors; an unread body must not end the process.
     answer.body.on('error', () => {});
     answer.body.once('close', () => void dispatcher.destroy().catch(() => {}));
     return answer;
@@ -137,7 +137,7 @@ function toFailure(error: unknown, url: URL): FetchFailure {
   return new FetchFailure(`${url.host} can't be reached: ${cause.message}`, { mayRetry: true, cause });
 }
 
-/** Resolves a name and lets only public addresses through; Node connects to exactly what is returned. */
+/** Resolves a name and allows public addresses only; Node connects to exactly the returned one. */
 const lookupPublic: LookupFunction = (hostname, options, callback) => {
   lookupAll(hostname, { ...options, all: true }, (error, addresses) => {
     if (error) {

@@ -16,16 +16,16 @@ export interface PoolSettings {
 }
 
 const MAX_ATTEMPTS = 6;
-/** A lock that somebody holds for longer makes the waiting statement fail, so that nobody waits for a minute. */
+/** A lock held for longer makes the waiting statement fail, so that nobody waits for a minute. */
 const LOCK_WAIT_S = 20;
 
-/** Who holds a connection, so that the same caller never takes another one meanwhile. */
+/** Tracks who holds a connection, so that the same caller never takes another one meanwhile. */
 const holder = new AsyncLocalStorage<{ isHolding: boolean }>();
 
 /**
- * A pool of connections to MariaDB. Callers get a connection in the order in which they asked; one that waits too long
- * is told that the server is busy. Times are UTC on every connection. BIGINTs come as numbers: ids and sizes stay far
- * below 2^53. READ COMMITTED, so that claims lock rows and not the gaps between them.
+ * A pool of connections to MariaDB. Callers get connections in order of request; one that waits too long gets `busy`.
+ * Times are UTC on every connection. BIGINTs are returned as numbers: ids and sizes stay far below 2^53. READ
+ * COMMITTED, so that claims lock rows and not the gaps between them.
  */
 export class PooledDatabase implements Database {
   readonly #pool: Pool;
@@ -61,7 +61,7 @@ export class PooledDatabase implements Database {
     });
   }
 
-  /** How many callers wait for a connection. */
+  /** The number of callers waiting for a connection. */
   get waiting(): number {
     return this.#waiting.length;
   }
@@ -89,8 +89,8 @@ export class PooledDatabase implements Database {
   }
 
   /**
-   * Runs `work` in a transaction all of whose reads see the state of the first one. What it writes is written upon the state
-   * of then.
+   * Runs `work` in a transaction whose reads all see the snapshot of the first one. Its writes apply to the current
+   * state.
    */
   snapshot<Result>(work: (tx: Transaction) => Promise<Result>): Promise<Result> {
     return retryDeadlocks(() =>
@@ -105,7 +105,7 @@ export class PooledDatabase implements Database {
     );
   }
 
-  /** Begins a transaction that ends with `work`: what was not committed by then is rolled back. */
+  /** Runs a transaction that ends with `work`: whatever it did not commit is rolled back. */
   begin<Result>(
     work: (tx: OpenTransaction) => Promise<Result>,
     { isolation }: { isolation?: 'REPEATABLE READ' } = {},
@@ -115,19 +115,19 @@ export class PooledDatabase implements Database {
       const tx = new OpenTransaction(run);
       const mark = { isHolding: true };
       try {
-        // For this one transaction.
+        // For this transaction only.
         if (isolation) await run('query', `SET TRANSACTION ISOLATION LEVEL ${isolation}`);
         await run('query', 'START TRANSACTION');
         return await holder.run(mark, () => work(tx));
       } finally {
         mark.isHolding = false;
-        // A connection that can't even roll back has a fault, and goes.
+        // A connection that cannot even roll back is broken, and is discarded.
         if (!tx.isOver) await run('query', 'ROLLBACK').catch(() => connection.destroy());
       }
     });
   }
 
-  /** Ends all connections; ending twice does no harm. */
+  /** Closes all connections; closing twice is harmless. */
   end(): Promise<void> {
     this.#end ??= this.#pool.end();
     return this.#end;
@@ -153,7 +153,7 @@ export class PooledDatabase implements Database {
     }
   }
 
-  /** Takes the right to use a connection, in the order of asking. @throws UniferumError `busy` */
+  /** Acquires a connection slot in order of request. @throws UniferumError `busy` */
   #acquire(): Promise<void> {
     if (this.#free > 0) {
       this.#free -= 1;
@@ -198,7 +198,7 @@ export class PooledDatabase implements Database {
       return result as unknown as [Result, unknown];
     } catch (error) {
       if (isFatal(error)) connection.destroy();
-      // A deadlock is not the caller's to see: the transaction starts over.
+      // Callers never see a deadlock: the transaction starts over.
       throw isDeadlock(error) ? error : explainDatabaseError(error);
     }
   }
@@ -241,7 +241,7 @@ export class OpenTransaction implements Transaction {
       await this.#run('query', `RELEASE SAVEPOINT ${name}`);
       return result;
     } catch (error) {
-      // A deadlock has rolled everything back already: there is no savepoint any more.
+      // A deadlock has already rolled everything back: the savepoint no longer exists.
       if (!isDeadlock(error)) await this.#run('query', `ROLLBACK TO SAVEPOINT ${name}`);
       throw error;
     }
@@ -253,7 +253,7 @@ export class OpenTransaction implements Transaction {
   }
 }
 
-/** Starts work over that the database picked as the victim of a deadlock. @throws UniferumError `busy` after several attempts */
+/** Restarts work chosen as a deadlock victim. @throws UniferumError `busy` after several attempts */
 export async function retryDeadlocks<Result>(work: () => Promise<Result>): Promise<Result> {
   for (let attempt = 1; ; attempt += 1) {
     try {

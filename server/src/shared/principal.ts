@@ -4,14 +4,14 @@ import type { Right } from '@uniferum/core/access';
 export interface Principal {
   kind: 'user' | 'key' | 'nobody';
   id: string;
-  /** `user:1` or `key:7`: what tables refer to. */
+  /** `user:1` or `key:7`, as stored in tables. */
   ref: string;
   name: string;
   rights: readonly Right[];
 }
 
-/** Who stands behind a public route. */
+/** The principal of public routes. */
 export const NOBODY: Principal = { kind: 'nobody', id: '0', ref: 'nobody', name: 'nobody', rights: [] };
 
-/** Who stands behind work that the installation does by itself. */
+/** The principal of the installation's own work. */
 export const SYSTEM: Principal = { kind: 'nobody', id: '0', ref: 'system', name: 'Uniferum', rights: [] };

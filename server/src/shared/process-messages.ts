@@ -1,38 +1,38 @@
-/** How many processes there are, and what they may take. */
+/** The number of processes, and their limits. */
 export interface PoolOptions {
-  /** How many pieces of work are done at a time. */
+  /** How many tasks run concurrently. */
   processes: number;
-  /** A process that needs more is ended, and what it works on is to blame. */
+  /** A process that uses more memory is ended, and its task is to blame. */
   maxMemoryBytes: number;
-  /** Work that gives no sign for longer is given up. */
+  /** A task without a sign of life for longer is abandoned. */
   timeoutMs: number;
-  /** Lets everything else on the host go first. */
+  /** Runs at a lower priority than everything else on the host. */
   isBackground: boolean;
-  /** Where its processes, and the tools that they start, keep what is passing. @defaultValue the system's folder for that */
+  /** The temporary folder of its processes and of the tools they start. @defaultValue the system's */
   scratchDir?: string | null;
-  /** A process that had nothing to do for so long is ended. @defaultValue 60000 */
+  /** A process that is idle for this long is ended. @defaultValue 60000 */
   idleMs?: number;
-  /** How much may wait; more is turned away. @defaultValue no limit */
+  /** The maximum queue length; further tasks are rejected. @defaultValue no limit */
   maxQueued?: number;
-  /** How much of one source may wait or be worked on; more is turned away. @defaultValue no limit */
+  /** The maximum number of tasks of one source, queued and running; further ones are rejected. @defaultValue no limit */
   maxPerSource?: number;
 }
 
 /** What the pool tells a process. */
 export type ToProcess<Work> = { kind: 'work'; id: number; work: Work } | { kind: 'cancel'; id: number };
 
-/** What a process tells the pool. A part of the result is a sign of life, too. */
+/** What a process tells the pool. A partial result is also a sign of life. */
 export type FromProcess<Result, Part> =
   | { kind: 'ready' }
   | { kind: 'part'; id: number; part: Part }
   | { kind: 'done'; id: number; result: Result }
   | { kind: 'failed'; id: number; message: string; code?: string };
 
-/** How work is done for somebody. */
+/** How a task is run. */
 export interface WorkOptions<Part> {
   signal?: AbortSignal | undefined;
-  /** Who wants it: sources take turns. @defaultValue all the same */
+  /** Who requested it: sources take turns. @defaultValue all the same */
   source?: string | undefined;
-  /** When the process is ended by somebody else, another one begins anew, and all parts come again. */
+  /** When something else ends the process, another one starts over, and sends all partial results again. */
   onPart?: ((part: Part) => void) | undefined;
 }

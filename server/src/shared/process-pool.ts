@@ -13,20 +13,19 @@ import {
 } from './process-task.js';
 import { TurnQueue } from './turn-queue.js';
 
-/** The priority of what somebody waits for: after the server itself, which has to answer everybody else. */
+/** The priority of work that somebody waits for: below the server itself, which has to answer everybody else. */
 const WAITED_FOR = 5;
 const WATCH_MS = 200;
-/** How often work may lose its process to somebody else: a host that is short of memory picks whom it likes. */
+/** How often a task may lose its process to something outside: a host that runs out of memory kills arbitrary processes. */
 const FORGIVEN_KILLS = 3;
-/** A process that crashes may have been about to, whatever it worked on. */
+/** A process that crashes may have been damaged by an earlier task. */
 const FORGIVEN_CRASHES = 1;
-/** How others end a process; by other signals it ends itself. Source: signal(7). */
+/** Signals by which others end a process; with other signals it ended itself. Source: signal(7). */
 const FROM_OUTSIDE: ReadonlySet<NodeJS.Signals | null> = new Set(['SIGKILL', 'SIGTERM', 'SIGINT', 'SIGHUP']);
 
 /**
- * Processes for work on what strangers send: decoders and parsers may die of it, and take that one piece of work with them
- * and nothing else. They are started when they are needed. Sources of work take turns, and work that nobody waits for any
- * more leaves the queue.
+ * Processes for untrusted work: decoders and parsers may crash, which then affects only that one task. They are
+ * started on demand. Sources take turns, and cancelled tasks leave the queue.
  */
 export class ProcessPool<Work, Result, Part = never> {
   readonly #script: string;
@@ -40,7 +39,7 @@ export class ProcessPool<Work, Result, Part = never> {
 
   /** @param script the module that a process runs; see `serveProcess` */
   constructor(script: URL, options: PoolOptions) {
-    // Tests run the sources; a process of its own runs what was built of them.
+    // Tests run the sources; a separate process runs the compiled ones.
     this.#script = script.pathname.replace('/server/src/', '/server/dist/');
     this.#options = {
       idleMs: 60_000,
@@ -52,10 +51,10 @@ export class ProcessPool<Work, Result, Part = never> {
   }
 
   /**
-   * Has work done.
+   * Runs a task.
    *
    * @throws ProcessKilledError when the process died of it; the signal's reason when it aborts; UniferumError
-   *   `too-many-requests` or `busy` when too much waits already
+   * `too-many-requests` or `busy` when the queue is full
    */
   run(work: Work, options: WorkOptions<Part> = {}): Promise<Result> {
     const { signal, source = '' } = options;
@@ -88,17 +87,17 @@ export class ProcessPool<Work, Result, Part = never> {
     });
   }
 
-  /** How much waits for a process. */
+  /** The number of queued tasks. */
   get queued(): number {
     return this.#waiting.size;
   }
 
-  /** The process ids, for who watches them. */
+  /** The ids of the processes, for monitoring. */
   get pids(): number[] {
     return [...this.#helpers].flatMap(({ child }) => child.pid ?? []);
   }
 
-  /** Ends all processes; what is being worked on is rejected. */
+  /** Ends all processes; running tasks are rejected. */
   async close(): Promise<void> {
     this.#isClosed = true;
     const waiting = this.#waiting.clear();
@@ -149,21 +148,21 @@ export class ProcessPool<Work, Result, Part = never> {
     try {
       return this.#start();
     } catch {
-      // The host has no process, no memory or no file descriptor left.
+      // The host is out of processes, memory or file descriptors.
       return null;
     }
   }
 
   #start(): Helper<Work, Result, Part> {
-    // In the background a process keeps to one processor, and there are as many as pieces of work are to be done; somebody
-    // who waits gets all that there is.
+    // In the background each process uses one processor, and there are as many processes as concurrent tasks; when
+    // somebody waits, a process uses all processors.
     const { scratchDir } = this.#options;
     const threads = this.#options.isBackground ? { UV_THREADPOOL_SIZE: '1' } : {};
     const child = fork(this.#script, {
       serialization: 'advanced',
       stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
       execArgv: ['--disable-proto=delete'],
-      // A group of its own, so that the tools that it starts end with it.
+      // A process group of its own, so that tools it starts end with it.
       detached: true,
       env: { ...process.env, ...threads, ...(scratchDir !== null && { TMPDIR: scratchDir }) },
     });
@@ -182,7 +181,7 @@ export class ProcessPool<Work, Result, Part = never> {
         this.#options.isBackground ? constants.priority.PRIORITY_BELOW_NORMAL : WAITED_FOR,
       );
     child.on('message', (message: FromProcess<Result, Part>) => this.#take(helper, message));
-    // One that could not be started, or whose channel broke, sends no end.
+    // A process that could not be started, or whose channel failed, emits no exit event.
     child.on('error', () => this.#giveUp(helper));
     child.on('exit', (code, signal) => this.#bury(helper, code, signal));
     this.#watch ??= setInterval(() => void this.#watchMemory(), WATCH_MS).unref();
@@ -253,7 +252,7 @@ export class ProcessPool<Work, Result, Part = never> {
     if (helper) this.#send(helper, { kind: 'cancel', id: helper.taskId });
   }
 
-  /** Ends a process that gives no sign in time; also one that was stopped from outside. */
+  /** Ends a process without a sign of life, including one that was stopped from outside. */
   #watchTime(helper: Helper<Work, Result, Part>): void {
     if (helper.timer) clearTimeout(helper.timer);
     const { taskId } = helper;
@@ -302,7 +301,7 @@ export class ProcessPool<Work, Result, Part = never> {
 
   #send(helper: Helper<Work, Result, Part>, message: ToProcess<Work>): void {
     helper.child.send(message, (error) => {
-      // A process that dies right now says so by its end; one that lives and can't be told anything is of no use.
+      // A process that is dying reports it by exiting; one that is alive but unreachable is useless.
       if (error) this.#giveUp(helper);
     });
   }

@@ -1,8 +1,8 @@
 import type { FromProcess, ToProcess } from './process-messages.js';
 
 /**
- * Does the work that a pool sends to this process. The built-in objects can't be changed here any more: a parser that is
- * led to write to them fails, and changes nothing for what comes after.
+ * Runs the tasks that a pool sends to this process. Built-in objects are frozen here: a parser tricked into modifying
+ * them fails, and cannot affect later tasks.
  */
 export function serveProcess<Work, Result, Part = never>(
   doWork: (
@@ -35,10 +35,10 @@ export function serveProcess<Work, Result, Part = never>(
       )
       .finally(() => running.delete(id));
   });
-  // The pool is gone: nobody waits for anything any more, neither for the tools that were started here.
+  // The pool is gone: nobody waits for results, including those of tools started here.
   process.on('disconnect', () => process.kill(-process.pid, 'SIGKILL'));
-  // What ends a service reaches the whole group; the pool ends its processes itself, in order. What is being worked on then
-  // must not seem to have ended its process.
+  // A signal that ends a service reaches the whole group; the pool ends its processes itself, in order. The running
+  // task must not appear to have crashed its process.
   process.on('SIGINT', () => {});
   process.on('SIGTERM', () => {});
   freezeBuiltIns();
@@ -46,7 +46,7 @@ export function serveProcess<Work, Result, Part = never>(
 }
 
 function freezeBuiltIns(): void {
-  // Many packages give an object or an error a "toString" or "message" of its own; those may go on doing so.
+  // Many packages give an object or an error its own "toString" or "message"; this must stay possible.
   freezeForHeirs(Object.prototype);
   freezeForHeirs(Error.prototype);
   for (const builtIn of [Array, Function, String, Number, Boolean, Map, Set, RegExp, Promise, Date])
@@ -56,8 +56,8 @@ function freezeBuiltIns(): void {
 }
 
 /**
- * Freezes a prototype, and lets what inherits from it have properties of its own by the same names: to a plain frozen
- * prototype's heirs those can't be assigned (ECMA-262, OrdinarySetWithOwnDescriptor).
+ * Freezes a prototype, but lets inheriting objects define properties with the same names: assigning them would fail
+ * with a plain frozen prototype (ECMA-262, OrdinarySetWithOwnDescriptor).
  */
 function freezeForHeirs(prototype: object): void {
   for (const [name, descriptor] of Object.entries(Object.getOwnPropertyDescriptors(prototype))) {

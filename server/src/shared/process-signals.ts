@@ -5,7 +5,7 @@ import { setPriority } from 'node:os';
 
 const PAGE_BYTES = 4096;
 
-/** Whether somebody has stopped a process. Source: proc(5), /proc/pid/stat, the state behind the name in parentheses. */
+/** Whether a process has been stopped. Source: proc(5), /proc/pid/stat, the state after the name in parentheses. */
 export function isStopped({ pid }: ChildProcess): boolean {
   try {
     const stat = readFileSync(`/proc/${pid}/stat`, 'utf8');
@@ -21,20 +21,20 @@ export function endGroup({ pid }: ChildProcess): void {
   try {
     process.kill(-pid, 'SIGKILL');
   } catch {
-    // They have ended already.
+    // Already ended.
   }
 }
 
-/** Lowers the priority of a process, where that is allowed. */
+/** Lowers the priority of a process, where permitted. */
 export function lowerPriority(pid: number, priority: number): void {
   try {
     setPriority(pid, priority);
   } catch {
-    // It has ended already, or the host doesn't allow it: it works at the usual priority.
+    // Already ended, or not permitted by the host: it runs at normal priority.
   }
 }
 
-/** What a process holds in memory; 0 where the system doesn't tell. Source: proc(5), /proc/pid/statm. */
+/** The memory used by a process; 0 where unknown. Source: proc(5), /proc/pid/statm. */
 export async function residentBytes(pid: number): Promise<number> {
   const text = await readFile(`/proc/${pid}/statm`, 'utf8').catch(() => '');
   return Number(text.split(' ')[1] ?? 0) * PAGE_BYTES;

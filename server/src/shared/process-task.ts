@@ -2,31 +2,31 @@ import type { ChildProcess } from 'node:child_process';
 import { UniferumError } from './errors.js';
 import type { WorkOptions } from './process-messages.js';
 
-/** Work that cost its process its life: trying it again would come to the same. */
+/** A task that crashed its process: a retry would crash, too. */
 export class ProcessKilledError extends Error {}
 
-/** Work that somebody waits for. */
+/** A task that somebody waits for. */
 export interface Task<Work, Result, Part> extends WorkOptions<Part> {
   work: Work;
-  /** How often a process that worked on it was ended by somebody else. */
+  /** How often a process running it was ended from outside. */
   kills: number;
   resolve: (result: Result) => void;
   reject: (error: unknown) => void;
 }
 
-/** A process, and what it works on. */
+/** A process and its task. */
 export interface Helper<Work, Result, Part> {
   child: ChildProcess;
   task: Task<Work, Result, Part> | null;
   taskId: number;
-  /** Why we ended it; null when it ended by itself, or somebody else ended it. */
+  /** Why we ended it; null when it ended by itself, or was ended from outside. */
   endedFor: string | null;
-  /** It can't be told anything any more, or was stopped: what it works on had no part in that. */
+  /** It is unreachable, or was stopped: its task is not to blame. */
   isLost: boolean;
   timer: NodeJS.Timeout | null;
 }
 
-/** The failure as it was on the other side, as far as it crosses. */
+/** The error from the other process, as far as it can be transferred. */
 export function failureOf({ message, code }: { message: string; code?: string }): Error {
   return Object.assign(new Error(message), code !== undefined && { code });
 }

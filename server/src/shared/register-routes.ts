@@ -11,22 +11,22 @@ import { NOBODY, type Principal } from './principal.js';
 import type { Route, RouteContext } from './route.js';
 import type { Services } from './services.js';
 
-/** The largest JSON body of a route that doesn't say otherwise. */
+/** The default maximum size of a JSON body. */
 const MAX_JSON_BYTES = 256_000;
 
-/** How requests are let in. */
+/** How requests are admitted. */
 export interface Gatekeeping {
   admission: Admission;
   idempotency: Idempotency;
-  /** Finds out who asks; null when that can't be told. */
+  /** Identifies the caller; null when unknown. */
   authenticate(db: Services['db'], req: Request): Promise<Principal | null>;
   /** @throws UniferumError when a change comes from another site */
   requireOwnOrigin(req: Request, publicUrl: string): void;
 }
 
 /**
- * Puts routes into the server. Nothing of a request's body is read before it is known who asks, that they have the right,
- * and that they don't ask for too much at a time; then it is read, validated, and the work is done.
+ * Registers routes. No part of a body is read before the caller is known, authorised, and within its limits; then the
+ * body is read and validated, and the handler runs.
  */
 export function registerRoutes(
   express: Express,
@@ -40,7 +40,7 @@ export function registerRoutes(
       const who = await admit(services, gate, spec, req);
       const caller = who.kind === 'nobody' ? strangerOf(req.ip) : who.ref;
       const leave = gate.admission.enter(`${spec.method} ${spec.path}`, caller, spec.atOnce);
-      // Answered, or broken off; the rest of a body that nobody wanted may come after the answer.
+      // Answered or aborted; the rest of an unwanted body may arrive after the answer.
       for (const end of ['finish', 'close']) res.once(end, leave);
       req.body = await readBody(spec, req);
       const input = parseInput(spec, req);
@@ -64,7 +64,7 @@ export function registerRoutes(
   }
 }
 
-/** `/folders/{id}` as Express writes it, `/media/{path*}` as its wildcard. */
+/** `/folders/{id}` in Express notation, `/media/{path*}` as its wildcard. */
 function expressPath(path: string): string {
   return path.replace(/\{(\w+)\*\}/g, '*$1').replace(/\{(\w+)\}/g, ':$1');
 }
@@ -77,7 +77,7 @@ async function admit(
 ): Promise<Principal> {
   if (spec.access === 'public') return NOBODY;
   const who = await gate.authenticate(db, req);
-  // A script whose key is no good is told so; a page whose session has ended shows its pictures all the same.
+  // A script with an invalid key gets an error; a page with an expired session still shows its pictures.
   if (who === null && spec.access === 'anyone' && req.get('authorization') === undefined) return NOBODY;
   if (who === null) {
     throw new UniferumError(
@@ -130,8 +130,8 @@ function parseInput(
 }
 
 /**
- * @throws UniferumError `malformed-request` with each field that is wrong; of long lists with the first, because a hundred
- *   thousand faults take long to collect
+ * @throws UniferumError `malformed-request` with each invalid field; of long lists only with the first, because
+ * collecting a hundred thousand errors takes long
  */
 export function validate(schema: Joi.Schema, input: unknown): unknown {
   const errors = { wrap: { label: false } } as const;
@@ -151,7 +151,7 @@ export function validate(schema: Joi.Schema, input: unknown): unknown {
   );
 }
 
-/** So many faults of one body are told, each in so many characters. */
+/** The maximum number of errors reported for one body, and of characters in each. */
 const MAX_ERRORS = 50;
 const MAX_TOLD = 500;
 const LONG_LIST = 1000;

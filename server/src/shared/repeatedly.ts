@@ -1,10 +1,11 @@
 import type { Logger } from 'pino';
 
 /**
- * Does something every so often, never twice at a time.
+ * Repeats work at an interval, never overlapping.
  *
- * @param options.firstMs when the first time is @defaultValue after one interval
- * @returns what ends it
+ * @param options.firstMs the delay before the first time
+ * @defaultValue one interval
+ * @returns a function that stops it
  */
 export function repeatedly(
   everyMs: number,

@@ -1,13 +1,13 @@
 import type { Database, Executor, Transaction } from './database.js';
 import type { OpenTransaction, PooledDatabase } from './pooled-database.js';
 
-/** What only reads, and locks nothing. */
+/** Statements that only read, without locks. */
 const READING = /^\s*(?:SELECT|SHOW|WITH)\b(?!.*\b(?:FOR UPDATE|LOCK IN SHARE MODE)\b)/is;
 
 /**
- * The database as one request sees it that has to leave everything or nothing: reads go to the pool until something is
- * written; from then on all that the request does is one transaction, which {@link finish} commits. So an answer can be
- * kept in the very commit that brings its effect about.
+ * The database as seen by a request whose effects must be all or nothing. Reads go to the pool until something is
+ * written; from then on everything runs in one transaction, which {@link finish} commits. So an answer can be stored
+ * in the same commit as its effect.
  */
 export class RequestDatabase implements Database {
   readonly #pool: PooledDatabase;
@@ -38,7 +38,7 @@ export class RequestDatabase implements Database {
     await this.end();
   }
 
-  /** Gives the connection back; what was not committed is rolled back. */
+  /** Releases the connection; whatever was not committed is rolled back. */
   async end(): Promise<void> {
     this.#release?.();
     this.#release = null;

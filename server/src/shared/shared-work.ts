@@ -4,14 +4,14 @@ interface Shared<Result> {
   waiters: number;
 }
 
-/** Work that several wait for is done once. It is aborted when the last of them has gone. */
+/** Runs work once for several waiters, and aborts it when the last of them has gone. */
 export class SharedWork<Result> {
   readonly #inFlight = new Map<string, Shared<Result>>();
 
   /**
-   * Waits for the work of a key, and begins it when nobody does it yet.
+   * Waits for the work of a key, and starts it if it is not running.
    *
-   * @throws the signal's reason when the waiter goes; what the work throws
+   * @throws the signal's reason when the waiter goes; the error of the work
    */
   async wait(
     key: string,

@@ -1,9 +1,9 @@
 import type { Logger } from 'pino';
 
-/** After so long an orderly end is given up: whatever is still going on is made good after the next start. */
+/** How long a clean shutdown may take; whatever is still running is recovered after the next start. */
 const PATIENCE_MS = 10_000;
 
-/** Ends the process in an orderly way on a signal, or when the process that started it has gone. */
+/** Shuts the process down on a signal, or when its parent process has gone. */
 export function onShutdown(log: Logger, close: () => Promise<void>): void {
   let isClosing = false;
   const shutDown = (cause: string) => {

@@ -1,7 +1,7 @@
-/** Something that has to be done now and then, by whichever worker comes to it. */
+/** Periodic cleanup, run by any worker. */
 export interface Sweep {
-  /** What is done, for the log. */
+  /** Its name in the log. */
   name: string;
-  /** Does it, and says what came of it. Two at a time do no harm. */
+  /** Does it and returns the result. Running it concurrently is harmless. */
   run(): Promise<unknown>;
 }

@@ -1,5 +1,5 @@
-// Import this first. Encoding and decoding take the threads of the pool for long; with as few as there are by default,
-// writing what was made would wait behind them. Read when the pool is first used.
+// Import this first. Encoding and decoding occupy threads of the pool for long; with the default number, writing
+// results would wait behind them. Read when the pool is first used.
 process.env.UV_THREADPOOL_SIZE ??= '12';
 
 export {};

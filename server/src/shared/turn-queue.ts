@@ -1,13 +1,13 @@
-/** A queue in which sources take turns, however much one of them has put there. */
+/** A queue in which sources take turns, however many tasks each has queued. */
 export class TurnQueue<Task extends { source?: string | undefined }> {
-  /** What waits, by source; the source whose turn it is comes first. */
+  /** Queued tasks by source; the source whose turn it is comes first. */
   readonly #waiting = new Map<string, Task[]>();
 
   get size(): number {
     return [...this.#waiting.values()].reduce((sum, tasks) => sum + tasks.length, 0);
   }
 
-  /** @param isFirst puts it before all else of its source */
+  /** @param isFirst puts the task before all others of its source */
   add(task: Task, isFirst = false): void {
     const source = task.source ?? '';
     const queue = this.#waiting.get(source) ?? [];
@@ -16,7 +16,7 @@ export class TurnQueue<Task extends { source?: string | undefined }> {
     this.#waiting.set(source, queue);
   }
 
-  /** Takes the next task of the source whose turn it is, which then goes to the end; null when nothing waits. */
+  /** Takes the next task of the source whose turn it is, and moves that source to the end; null when the queue is empty. */
   take(): Task | null {
     for (const [source, queue] of this.#waiting) {
       const task = queue.shift();
@@ -27,7 +27,7 @@ export class TurnQueue<Task extends { source?: string | undefined }> {
     return null;
   }
 
-  /** Takes a task out, whosever turn it is. @returns whether it waited */
+  /** Removes a task, whosever turn it is. @returns whether it was queued */
   remove(task: Task): boolean {
     const source = task.source ?? '';
     const queue = this.#waiting.get(source) ?? [];
@@ -38,7 +38,7 @@ export class TurnQueue<Task extends { source?: string | undefined }> {
     return true;
   }
 
-  /** Takes everything out. */
+  /** Removes everything. */
   clear(): Task[] {
     const all = [...this.#waiting.values()].flat();
     this.#waiting.clear();

@@ -1,11 +1,11 @@
 import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http';
 
-/** So long requests are begun one after the other before everything else gets its turn, in milliseconds. */
+/** How long requests are started one after the other before other work gets its turn, in milliseconds. */
 const TURN_MS = 4;
 
 /**
- * Begins requests in turns. When hundreds arrive in the same moment they would all be begun before anybody else is
- * looked at; like this what is under way goes on between them, and whoever asks for the health doesn't wait at all.
+ * Starts requests in turns. When hundreds arrive at once, all of them would be started before any other work is done;
+ * this way, work in progress continues between them, and health checks do not wait at all.
  */
 export function inTurn(handle: RequestListener, isUrgent: (url: string) => boolean): RequestListener {
   const waiting: [req: IncomingMessage, res: ServerResponse][] = [];
@@ -14,7 +14,7 @@ export function inTurn(handle: RequestListener, isUrgent: (url: string) => boole
     const until = performance.now() + TURN_MS;
     for (let next = waiting.shift(); next; next = waiting.shift()) {
       const [req, res] = next;
-      // Whoever has gone meanwhile wants no answer.
+      // The client has disconnected meanwhile.
       if (!res.destroyed && !req.destroyed) handle(req, res as never);
       if (performance.now() > until) break;
     }
@@ -33,7 +33,7 @@ export function inTurn(handle: RequestListener, isUrgent: (url: string) => boole
   };
 }
 
-/** Whether a request asks for the health. */
+/** Whether this is a health check. */
 export function asksForHealth(url: string): boolean {
   return /^\/(?:api\/v1\/)?health(?:\/live)?(?:\?|$)/.test(url);
 }

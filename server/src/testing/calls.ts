@@ -11,7 +11,7 @@ export async function collect(stream: NodeJS.ReadableStream): Promise<Buffer> {
   return Buffer.concat(parts);
 }
 
-/** What tests of the library ask again and again. */
+/** Requests that tests of the library use repeatedly. */
 export function callsOf(getServer: () => TestServer) {
   const call: TestServer['call'] = (...request) => getServer().call(...request);
 

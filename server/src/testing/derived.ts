@@ -1,12 +1,12 @@
 import { type Answer, form, photo, startTestServer, type TestServer } from './harness.js';
 
-/** An installation in which recipes are tried, with short ways to say what is wanted of it. */
+/** An installation for testing recipes, with shortcuts. */
 export interface Atelier {
   server: TestServer;
   api(method: string, path: string, json?: unknown): Promise<Answer>;
-  /** Asks as anybody does, without a key. */
+  /** Sends a request without a key. */
   publicly(path: string): Promise<Answer>;
-  /** Brings a picture in; each seed another one. @returns the asset */
+  /** Uploads a picture, a different one for each seed. @returns the asset */
   // biome-ignore lint/suspicious/noExplicitAny: tests look into answers freely
   addPicture(folder: string, name: string, seed: number, width?: number): Promise<any>;
   /** The states of an asset's files, by recipe and variant. */
@@ -42,7 +42,7 @@ export async function openAtelier(): Promise<Atelier> {
   };
 }
 
-/** A recipe for one folder that fits pictures to a width. */
+/** A recipe for one folder that limits the width of pictures. */
 export function recipe(name: string, folder: string, width: number, more: object = {}) {
   return {
     name,

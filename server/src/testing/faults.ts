@@ -4,7 +4,7 @@ import type { AddressInfo } from 'node:net';
 import { connect, createServer, type Server, type Socket } from 'node:net';
 import { join } from 'node:path';
 
-/** A line to a database that can be cut, and mended. */
+/** A connection to a database that can be cut and restored. */
 export interface Line {
   port: number;
   cut(): Promise<void>;
@@ -12,7 +12,7 @@ export interface Line {
   close(): Promise<void>;
 }
 
-/** Opens a line that passes everything on to another port of loopback. */
+/** Opens a proxy to another port of loopback. */
 export async function openLine(target: number): Promise<Line> {
   const sockets = new Set<Socket>();
   let server: Server;
@@ -48,15 +48,15 @@ export async function openLine(target: number): Promise<Line> {
   };
 }
 
-/** A small disk of its own that can be filled. */
+/** A small disk that can be filled. */
 export interface SmallDisk {
-  /** Fills it up to so many free bytes. */
+  /** Fills it up to a number of free bytes. */
   fill(freeBytes: number): void;
   empty(): void;
   remove(): void;
 }
 
-/** Mounts a disk of so many megabytes at a folder; null where this user may not. */
+/** Mounts a disk of this many megabytes at a folder; null without permission. */
 export function mountSmallDisk(folder: string, megabytes: number): SmallDisk | null {
   try {
     execFileSync('mount', ['-t', 'tmpfs', '-o', `size=${megabytes}m`, 'tmpfs', folder], { stdio: 'ignore' });

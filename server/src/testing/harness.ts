@@ -22,7 +22,7 @@ import { createEngine } from '../worker.js';
 
 declare module 'vitest' {
   export interface ProvidedContext {
-    /** The MariaDB that all test files share; see tools/test-database.mjs. */
+    /** The MariaDB shared by all test files; see tools/test-database.mjs. */
     database: { host: string; port: number; user: string; password: string };
   }
 }
@@ -30,7 +30,7 @@ declare module 'vitest' {
 export const EMAIL = 'keeper@skerry.example';
 export const PASSWORD = 'a lamp in the fog';
 
-/** A whole installation on a database of its own, listening on a port of loopback. */
+/** A complete installation with its own database, listening on a loopback port. */
 export interface TestServer {
   services: Services;
   house: House;
@@ -39,17 +39,17 @@ export interface TestServer {
   config: Config;
   db: PooledDatabase;
   url: string;
-  /** The environment by which another process joins this installation. */
+  /** The environment with which another process joins this installation. */
   env: Record<string, string>;
   /** A key with all rights, or with the given ones. */
   key(rights?: readonly Right[]): Promise<string>;
-  /** Sends a request; the answer is read whole. */
+  /** Sends a request and reads the whole answer. */
   call(method: string, path: string, options?: CallOptions): Promise<Answer>;
-  /** The connections that are open to it. */
+  /** The number of open connections to it. */
   sockets(): ReadonlySet<Socket>;
   /** The inbox of this installation. */
   inbox: string;
-  /** Works until no run is active. */
+  /** Processes items until no run is active. */
   workUntilIdle(): Promise<void>;
   close(): Promise<void>;
 }
@@ -91,7 +91,7 @@ export async function startTestServer(
     UNIFERUM_LEASE_MS: '3000',
     ...options.env,
   };
-  // As the real one: a test that keeps the processor busy for seconds must not find its connection closed.
+  // As in the real server: a test that keeps the CPU busy for seconds must not find its connection closed.
   const server = createServer({ keepAliveTimeout: 65_000 });
   const sockets = new Set<Socket>();
   server.on('connection', (socket) => {
@@ -150,7 +150,7 @@ export async function startTestServer(
   };
 }
 
-/** Makes the person who signs in. */
+/** Creates the user who signs in. */
 export async function makeTestUser(db: PooledDatabase, rights: readonly Right[] = ALL_RIGHTS): Promise<void> {
   await makeUser(db, { email: EMAIL, name: 'Edda', password: PASSWORD, rights });
 }
@@ -196,7 +196,7 @@ async function workUntilIdle(services: Services, house: House): Promise<void> {
   }
 }
 
-/** Waits until a condition holds, by asking again and again; fails when it doesn't within the time. */
+/** Waits until a condition holds by polling; fails after a time limit. */
 export async function eventually(condition: () => Promise<boolean>, timeoutMs = 120_000): Promise<void> {
   const until = Date.now() + timeoutMs;
   while (!(await condition())) {
@@ -217,7 +217,7 @@ export function form(
   return body;
 }
 
-/** A JPEG of noise, each seed another one. */
+/** A JPEG of noise, a different one for each seed. */
 export async function photo(width: number, height: number, seed = 1): Promise<Buffer> {
   const pixels = Buffer.alloc(width * height * 3);
   let state = seed * 2654435761 + 1;

@@ -1,12 +1,12 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 
-/** A site on loopback that answers what a test says. */
+/** A site on loopback with configurable answers. */
 export interface OutsideSite {
-  /** Its origin, without a slash at the end. */
+  /** Its origin, without a trailing slash. */
   url: string;
   host: string;
-  /** What it answers, by path. */
+  /** Its answers by path. */
   pages: Map<string, (req: IncomingMessage, res: ServerResponse) => void>;
   close(): void;
 }

@@ -1,6 +1,6 @@
 import type { Recipe } from '@uniferum/core/recipes';
 
-/** A recipe that does no more than its steps say, as PNG unless told otherwise. */
+/** A recipe with the given steps only, as PNG unless told otherwise. */
 export function plainRecipe(
   steps: Recipe['steps'],
   output: Partial<Recipe['output']> = {},

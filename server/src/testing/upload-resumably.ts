@@ -9,7 +9,7 @@ interface ResumableFile {
   folder: string;
 }
 
-/** Uploads a file by the resumable protocol, with an independent client of it, and asks for the result. */
+/** Uploads a file by tus with an independent client, and requests the result. */
 export async function uploadResumably(
   server: TestServer,
   { name, data, folder }: ResumableFile,

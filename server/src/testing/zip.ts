@@ -2,7 +2,7 @@ import { crc32 } from 'node:zlib';
 import yazl from 'yazl';
 import { collect } from './calls.js';
 
-/** Makes an archive with a general writer. */
+/** Creates an archive with a general-purpose writer. */
 export function zip(files: Record<string, Buffer>): Promise<Buffer> {
   const writer = new yazl.ZipFile();
   for (const [name, data] of Object.entries(files)) writer.addBuffer(data, name);
@@ -18,11 +18,11 @@ export interface RawEntry {
   attributes?: number;
   statedBytes?: number;
   statedCrc?: number;
-  /** Points to the local header of the entry with this index. */
+  /** The offset of the local header of an entry. */
   sharesWith?: number;
 }
 
-/** Writes an archive byte by byte (APPNOTE 4.3), so that it can lie. */
+/** Writes an archive byte by byte (APPNOTE 4.3), so that its fields can be wrong. */
 export function rawZip(entries: RawEntry[]): Buffer {
   const parts: Buffer[] = [];
   const offsets: number[] = [];

@@ -2,13 +2,13 @@ import { defineFilterField } from '@uniferum/core/library';
 import type { FilterJoint } from '../../library/joints.js';
 import { escapeLike } from '../../shared/database.js';
 
-/** What `note:` asks: whether there is one, or words in it. */
+/** The meaning of `note:`: whether there is a note, or words in it. */
 interface NoteCondition {
   isWritten: boolean;
   contains: string | null;
 }
 
-/** Answers `note:any`, `note:none` and `note:words`. */
+/** Implements `note:any`, `note:none` and `note:words`. */
 export const noteFilter: FilterJoint<NoteCondition> = {
   field: defineFilterField<NoteCondition>({
     name: 'note',

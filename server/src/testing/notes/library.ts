@@ -14,7 +14,7 @@ export const noteField: AssetField<string | null> = {
     ),
 };
 
-/** Keeps an asset out of the bin whose note asks for it. */
+/** Prevents an asset from being binned if its note says so. */
 export const noteGuard: AssetGuard = {
   name: 'notes',
   async judge(tx, changes) {
@@ -45,7 +45,7 @@ export const noteGuard: AssetGuard = {
   },
 };
 
-/** Greets what arrives, and forgets what is gone. */
+/** Adds a note to new assets, and deletes notes of deleted ones. */
 export const noteListener: AssetListener = {
   async arrived(tx, assets) {
     for (const { id, name } of assets)

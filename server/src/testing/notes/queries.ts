@@ -7,7 +7,7 @@ import {
   selectOne,
 } from '../../shared/database.js';
 
-/** Stands in for a migration: the example is no part of the product. */
+/** Replaces a migration: the example is not part of the product. */
 export async function createNotesTable(db: Executor): Promise<void> {
   await change(
     db,
@@ -25,7 +25,7 @@ export async function readNotes(db: Executor, assetIds: readonly number[]): Prom
   return new Map(rows.map(({ asset_id, note }) => [asset_id, note]));
 }
 
-/** Replaces the note of an asset; null takes it away. */
+/** Replaces the note of an asset; null deletes it. */
 export async function writeNote(tx: Executor, assetId: string, note: string | null): Promise<void> {
   if (note === null) await change(tx, 'DELETE FROM asset_notes WHERE asset_id = ?', [assetId]);
   else await change(tx, 'REPLACE INTO asset_notes (asset_id, note) VALUES (?, ?)', [assetId, note]);
@@ -40,7 +40,7 @@ export async function countNotes(db: Executor): Promise<number> {
   return (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) AS n FROM asset_notes'))?.n ?? 0;
 }
 
-/** Lists notes whose assets are gone. */
+/** Lists notes whose assets no longer exist. */
 export async function listOrphans(db: Executor): Promise<string[]> {
   const rows = await select<{ asset_id: number }>(
     db,

@@ -7,7 +7,7 @@ import { deleteNotes, listOrphans } from './queries.js';
 import { noteRoutes } from './routes.js';
 import { clearNotes, clearNotesHandler } from './run-kind.js';
 
-/** Notes on assets: an example of a room. It uses every joint, and no file of another room knows of it. */
+/** Notes on assets: an example of a room. It uses every joint, and no file of another room refers to it. */
 export function notesRoom({ db }: Services): Room {
   return {
     name: 'notes',

@@ -3,7 +3,7 @@ import { deleteNotes } from './queries.js';
 
 export const clearNotes = defineRun<{ ids: string[] }>({ kind: 'notes-clear', label: 'Clear notes' });
 
-/** Takes the notes of some assets away, in the transaction that ends the item. */
+/** Deletes the notes of some assets, in the transaction that ends the item. */
 export const clearNotesHandler = clearNotes.bind({
   work: async ({ ids }) => ({
     outcome: 'done',
