@@ -10,12 +10,12 @@ import { migrate } from './shared/migrate.js';
 import { openDatabase } from './shared/pooled-database.js';
 import { DiskStore } from './stores/disk-store.js';
 
-// For the operator, on the server's own machine, where no right can be asked for yet:
+// For the operator, on the server's own machine, before any key or user exists:
 //   node server/dist/admin.js user --email keeper@skerry.example --name "Edda"   (the password in UNIFERUM_PASSWORD)
 //   node server/dist/admin.js key --name "Nightly import" [--rights library:read,library:write]   (prints the secret)
-//   node server/dist/admin.js verify-counts   (holds all kept counts against what there is, and puts them right)
-//   node server/dist/admin.js check [--hash]   (looks for what must never be the case, and changes nothing; --hash reads all bytes)
-//   node server/dist/admin.js check-secret --url https://…   (prints what a custom check verifies its questions with)
+//   node server/dist/admin.js verify-counts   (compares all stored counters with the data, and corrects them)
+//   node server/dist/admin.js check [--hash]   (reports violated invariants and changes nothing; --hash reads all bytes)
+//   node server/dist/admin.js check-secret --url https://…   (prints the secret with which a custom check verifies requests)
 const { values, positionals } = parseArgs({
   allowPositionals: true,
   options: {

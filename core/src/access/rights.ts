@@ -1,4 +1,4 @@
-/** What a key or a signed-in person may do. A route names exactly one of these. */
+/** What a key or a signed-in user may do. Each route requires exactly one of these. */
 export const RIGHTS = {
   'library:read': 'View folders, assets and rules',
   'library:write': 'Import files, edit texts, rename and move',
@@ -14,15 +14,15 @@ export const RIGHTS = {
 
 export type Right = keyof typeof RIGHTS;
 
-/** Every right, in the order in which the console lists them. */
+/** Every right, in the order shown in the console. */
 export const ALL_RIGHTS = Object.keys(RIGHTS) as readonly Right[];
 
-/** Tells whether `granted` holds `needed`. */
+/** Tells whether `granted` includes `needed`. */
 export function hasRight(granted: readonly Right[], needed: Right): boolean {
   return granted.includes(needed);
 }
 
-/** An API key as it is listed: its secret is shown once, when it is made. */
+/** An API key as listed: its secret is shown only once, when it is created. */
 export interface ApiKey {
   id: string;
   name: string;

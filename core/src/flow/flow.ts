@@ -3,11 +3,11 @@ import type { Outcome } from '../intake/verdict.js';
 import type { Kind } from '../library/kinds.js';
 import type { RenditionState } from '../recipes/recipe.js';
 
-/** Where files come from, as the map shows it. */
+/** Where files come from, as shown on the map. */
 export const FLOW_SOURCES = ['console', 'script', 'archive', 'inbox', 'address', 'manifest', 'link'] as const;
 export type FlowSource = (typeof FLOW_SOURCES)[number];
 
-/** The source under which a batch is counted: uploads by who sends them, everything else by its way. */
+/** The source that a batch counts towards: uploads by sender, everything else by its way in. */
 export function flowSource(way: IntakeWay, via: 'console' | 'api'): FlowSource {
   if (way === 'upload' || way === 'resumable') return via === 'console' ? 'console' : 'script';
   return way;
@@ -18,9 +18,9 @@ export interface Amount {
   bytes: number;
 }
 
-/** What the map of the whole shows: true counts at each joint, from sources to stores. */
+/** The data of the flow map: accurate counts at each joint, from sources to stores. */
 export interface Flow {
-  /** Accepted files by the way they came. */
+  /** Accepted files by source. */
   sources: { from: FlowSource; amount: Amount }[];
   verdicts: Record<Outcome, number>;
   library: Amount;

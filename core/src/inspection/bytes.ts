@@ -1,11 +1,11 @@
-/** A file that is read piece by piece. */
+/** A file that is read in pieces. */
 export interface ByteSource {
   readonly length: number;
   /** Reads bytes. @throws RangeError when there are fewer */
   read(offset: number, length: number): Uint8Array;
 }
 
-/** Bytes that are in memory already. */
+/** Bytes in memory. */
 export class BytesInMemory implements ByteSource {
   readonly #bytes: Uint8Array;
 
@@ -23,7 +23,7 @@ export class BytesInMemory implements ByteSource {
   }
 }
 
-/** @throws RangeError when the range does not lie within the source */
+/** @throws RangeError when the range is not within the source */
 export function requireWithin(source: { length: number }, offset: number, length: number): void {
   if (!(offset >= 0 && length >= 0 && offset + length <= source.length))
     throw new RangeError(`it ends before byte ${offset + length}`);
@@ -31,7 +31,7 @@ export function requireWithin(source: { length: number }, offset: number, length
 
 const HELD_BYTES = 64 * 1024;
 
-/** Reads numbers and codes of a source, some of it at a time. */
+/** Reads numbers and codes from a source with a small buffer. */
 export class ByteReader {
   readonly source: ByteSource;
   readonly #isLittleEndian: boolean;
@@ -77,14 +77,14 @@ export class ByteReader {
     return Number(value);
   }
 
-  /** Reads a number of 0, 1, 2, 4 or 8 bytes. */
+  /** Reads an unsigned number of 0, 1, 2, 4 or 8 bytes. */
   uint(offset: number, size: number): number {
     if (size === 0) return 0;
     if (size === 8) return this.u64(offset);
     return size === 4 ? this.u32(offset) : size === 2 ? this.u16(offset) : this.u8(offset);
   }
 
-  /** Reads a code of so many Latin-1 characters. */
+  /** Reads a code of Latin-1 characters. */
   code(offset: number, length = 4): string {
     return latin1(this.bytes(offset, length));
   }

@@ -3,19 +3,19 @@ import type { CleanOptions } from './clean-options.js';
 import { Patches, type Piece } from './edits.js';
 import { type Box, boxesOf, freeBox } from './iso-boxes.js';
 
-/** What a film needs to be played. Source: ISO/IEC 14496-12, table 1; QuickTime File Format for `wide` and `clip`. */
+/** The boxes needed to play a film. Source: ISO/IEC 14496-12, table 1; QuickTime File Format for `wide` and `clip`. */
 const FILE_BOXES = new Set('ftyp styp moov moof mdat sidx ssix mfra pdin wide'.split(' '));
 const MOVIE_BOXES = new Set('mvhd trak mvex iods udta meta'.split(' '));
 const TRACK_BOXES = new Set('tkhd mdia edts tref tapt clip matt load trgr udta meta'.split(' '));
-/** Texts of a film that say whose it is. Source: ISO/IEC 14496-12, 8.10; 3GPP TS 26.244; QuickTime user data. */
+/** Texts of a film with rights information. Source: ISO/IEC 14496-12, 8.10; 3GPP TS 26.244; QuickTime user data. */
 const OF_RIGHTS = new Set(['cprt', '\xa9cpy', '\xa9ART', '\xa9aut', 'aART', 'perf', 'auth', '\xa9prd']);
 const RIGHTS_KEY = /\.(?:copyright|artist|author|producer|publisher)$/;
-/** Tracks that hold data about the film: where the camera was, above all. */
+/** Tracks with data about the film, such as the position of the camera. */
 const DATA_TRACKS = new Set(['meta', 'mdta', 'camm']);
 const MAX_SAMPLES = 2_000_000;
 const MAX_KEYS = 10_000;
 
-/** Cleans an MP4 or QuickTime film in its place. @throws Error when it is broken */
+/** Cleans an MP4 or QuickTime film in place. @throws Error when it is corrupt */
 export function cleanIsoMedia(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   const patches = new Patches();
@@ -26,7 +26,7 @@ export function cleanIsoMedia(source: ByteSource, options: CleanOptions): Piece[
   return patches.toPieces(source.length);
 }
 
-/** Cleans what a film says of itself and of its tracks. */
+/** Removes metadata of the film and of its tracks. */
 export function cleanFilm(reader: ByteReader, patches: Patches, movie: Box, { keep }: CleanOptions): void {
   const cleaner = new FilmCleaner(reader, patches, keep === 'rights');
   for (const box of boxesOf(reader, movie.dataAt, movie.end)) {
@@ -68,7 +68,7 @@ class FilmCleaner {
     }
   }
 
-  /** When it was made and changed. Source: ISO/IEC 14496-12, 8.2.2, 8.3.2, 8.4.2: the same place in all three. */
+  /** Creation and modification times. Source: ISO/IEC 14496-12, 8.2.2, 8.3.2, 8.4.2: the same position in all three. */
   clearTimes({ dataAt, end }: Box): void {
     const bytes = this.#reader.u8(dataAt) === 1 ? 16 : 8;
     this.#patches.clear(dataAt + 4, Math.min(end, dataAt + 4 + bytes));
@@ -79,7 +79,7 @@ class FilmCleaner {
       if (box.type === 'mdhd') this.clearTimes(box);
   }
 
-  /** User data may end with four zero bytes, which are no box. */
+  /** User data may end with four zero bytes, which are not a box. */
   #cleanUserData(data: Box): void {
     for (const box of boxesOf(this.#reader, data.dataAt, data.end)) {
       if (box.type === 'meta') this.#cleanMeta(box);
@@ -87,7 +87,7 @@ class FilmCleaner {
     }
   }
 
-  /** In QuickTime it is a plain box, in ISO files one with a version. */
+  /** In QuickTime it is a plain box, in ISO files it has a version. */
   #cleanMeta(meta: Box): void {
     const isPlain = meta.dataAt + 8 <= meta.end && this.#reader.code(meta.dataAt + 4) === 'hdlr';
     const boxes = [...boxesOf(this.#reader, meta.dataAt + (isPlain ? 0 : 4), meta.end)];
@@ -103,7 +103,7 @@ class FilmCleaner {
     }
   }
 
-  /** @returns the numbers of the keys that say whose it is. Source: QuickTime File Format, metadata item keys atom */
+  /** @returns the indexes of keys with rights information. Source: QuickTime File Format, metadata item keys atom */
   #cleanKeys({ dataAt, end }: Box): Set<number> {
     const kept = new Set<number>();
     let index = 0;
@@ -122,7 +122,7 @@ class FilmCleaner {
     return '';
   }
 
-  /** Where the samples of a track lie. Source: ISO/IEC 14496-12, 8.7. */
+  /** The location of a track's samples. Source: ISO/IEC 14496-12, 8.7. */
   #samplesOf(media: Box): { from: number; to: number }[] {
     const table = this.#find(this.#find(media, 'minf'), 'stbl');
     const sizes = this.#find(table, 'stsz');

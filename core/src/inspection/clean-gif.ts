@@ -10,11 +10,15 @@ const GRAPHIC_CONTROL = 0xf9;
 const PLAIN_TEXT = 0x01;
 const COMMENT = 0xfe;
 const APPLICATION = 0xff;
-/** Applications that say how it is shown: loops, and the colour profile. */
+/** Application extensions that affect display: loops, and the colour profile. */
 const SHOWING = new Set(['NETSCAPE2.0', 'ANIMEXTS1.0', 'ICCRGBG1012']);
 const XMP = 'XMP DataXMP';
 
-/** Cleans a GIF: frames and loops stay as they are; what follows its end is left out. Source: GIF89a. @throws Error when it is broken */
+/**
+ * Cleans a GIF: frames and loops are unchanged; data after its end is dropped. Source: GIF89a.
+ *
+ * @throws Error when it is corrupt
+ */
 export function cleanGif(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   if (!/^GIF8[79]a$/.test(reader.code(0, 6))) throw new Error('it does not begin like a GIF');
@@ -37,7 +41,7 @@ export function cleanGif(source: ByteSource, options: CleanOptions): Piece[] {
       if (staysOf(reader, at, options)) splice.keep(at, end);
       at = end;
     } else throw new Error('a block of it is broken');
-    // It broke off: what there is of it is shown.
+    // The file is truncated: the existing part is shown.
     if (at >= source.length) return splice.pieces;
   }
 }
@@ -46,7 +50,7 @@ function staysOf(reader: ByteReader, at: number, { keep }: CleanOptions): boolea
   const label = reader.u8(at + 1);
   if (label === GRAPHIC_CONTROL || label === PLAIN_TEXT) return true;
   if (label === COMMENT) return keep === 'all-but-pictures';
-  // What applications say of themselves may hold previews; XMP in a GIF can't be told from its frame.
+  // Other application extensions may contain previews; XMP in a GIF cannot be told apart from its frame.
   return label === APPLICATION && reader.u8(at + 2) === 11 && SHOWING.has(latin1(reader.bytes(at + 3, 11)));
 }
 
@@ -63,7 +67,7 @@ function endOfBlocks(reader: ByteReader, from: number): number {
   return reader.length;
 }
 
-/** Source: ISO 16684-3, GIF: after the packet come 258 bytes that lead any reader of blocks to its end. */
+/** Source: ISO 16684-3, GIF: the packet is followed by 258 bytes that lead any block reader to the end. */
 function xmpExtension(packet: Uint8Array | null): Uint8Array {
   if (packet === null) return new Uint8Array();
   const trailer = Uint8Array.from({ length: 258 }, (_, n) => (n === 0 ? 1 : n < 257 ? 256 - n : 0));

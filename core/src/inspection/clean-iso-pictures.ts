@@ -11,7 +11,11 @@ const META_BOXES = new Set(['hdlr', 'pitm', 'iloc', 'iinf', 'iref', 'iprp', 'ipr
 const MAX_ITEMS = 65_536;
 const MAX_METADATA_BYTES = 16_000_000;
 
-/** Cleans a HEIC or AVIF in its place: pictures stay where they are. Source: ISO/IEC 23008-12; 14496-12, 8.11. @throws Error when it is broken */
+/**
+ * Cleans a HEIC or AVIF file in place: the pictures do not move. Source: ISO/IEC 23008-12; 14496-12, 8.11.
+ *
+ * @throws Error when it is corrupt
+ */
 export function cleanIsoPicture(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   const patches = new Patches();
@@ -48,7 +52,7 @@ function cleanMeta(reader: ByteReader, patches: Patches, meta: Box, options: Cle
   }
 }
 
-/** A TIFF without entries: an item has to hold one. */
+/** A TIFF without entries: an item must contain one. */
 const EMPTY_TIFF = Uint8Array.of(0x49, 0x49, 0x2a, 0, 8, 0, 0, 0, 0, 0, 0, 0, 0, 0);
 
 const EMPTY_XMP = new TextEncoder().encode(
@@ -56,7 +60,7 @@ const EMPTY_XMP = new TextEncoder().encode(
 );
 const SPACE = 0x20;
 
-/** Spaces behind a packet, up to the end of where it stands. */
+/** Spaces after a packet, up to the end of its item. */
 function padded(packet: Uint8Array, [first]: readonly Range[]): Uint8Array {
   const whole = new Uint8Array(Math.max(packet.length, first ? first.to - first.from : 0)).fill(SPACE);
   whole.set(packet);
@@ -65,7 +69,7 @@ function padded(packet: Uint8Array, [first]: readonly Range[]): Uint8Array {
 
 type MetadataKind = 'exif' | 'xmp' | 'other';
 
-/** Items that are metadata: Exif, and what states a media type. */
+/** Items that are metadata: Exif, and those with a media type. */
 function metadataItems(reader: ByteReader, infos: Box): Map<number, MetadataKind> {
   const items = new Map<number, MetadataKind>();
   const isShort = reader.u8(infos.dataAt) === 0;
@@ -94,7 +98,7 @@ function newContent(
 ): Uint8Array | null {
   const stated = keep === 'rights' ? rights : NO_RIGHTS;
   const isWhole = keep === 'all-but-pictures';
-  // The pixels say themselves how they are turned. Source: ISO/IEC 23008-12, 6.5.10 (irot).
+  // The pixels have their own rotation property. Source: ISO/IEC 23008-12, 6.5.10 (irot).
   if (kind === 'exif') {
     const exif = isWhole ? exifOf(whole(reader, ranges)) : writeExif({ orientation: null, rights: stated });
     return concat([new Uint8Array(4), exif ?? EMPTY_TIFF]);
@@ -104,7 +108,7 @@ function newContent(
   return padded(packet, ranges);
 }
 
-/** The TIFF of an Exif item, which begins where its first four bytes say. */
+/** The TIFF of an Exif item starts at the offset in its first four bytes. */
 function exifOf(item: Uint8Array): Uint8Array | null {
   if (item.length < 4) return null;
   const from = 4 + new DataView(item.buffer, item.byteOffset, 4).getUint32(0);
@@ -117,7 +121,7 @@ function whole(reader: ByteReader, ranges: readonly Range[]): Uint8Array {
   return concat(ranges.map(({ from, to }) => reader.bytes(from, to - from).slice()));
 }
 
-/** Where items lie. Source: ISO/IEC 14496-12, 8.11.3. */
+/** The location of items. Source: ISO/IEC 14496-12, 8.11.3. */
 function itemRanges(
   reader: ByteReader,
   { dataAt }: Box,
@@ -149,7 +153,7 @@ function itemRanges(
       const from = base + next(offsetBytes) + (method === 1 ? (idat?.dataAt ?? 0) : 0);
       const length = next(lengthBytes);
       const to = length === 0 ? reader.length : from + length;
-      // Other ways of saying where it lies are of no use for metadata.
+      // Other location methods are not used for metadata.
       if (method <= 1 && to <= reader.length) ranges.push({ from, to });
     }
     items.push({ id, ranges });
@@ -159,7 +163,11 @@ function itemRanges(
 
 const JXL_BOXES = new Set(['JXL ', 'ftyp', 'jxlc', 'jxlp', 'jxll', 'jxli', 'jbrd']);
 
-/** Cleans a JPEG XL in its place. One without boxes holds no metadata. Source: ISO/IEC 18181-2, clause 9. @throws Error when it is broken */
+/**
+ * Cleans a JPEG XL file in place. A file without boxes contains no metadata. Source: ISO/IEC 18181-2, clause 9.
+ *
+ * @throws Error when it is corrupt
+ */
 export function cleanJxl(source: ByteSource, _options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   const patches = new Patches();

@@ -17,24 +17,20 @@ const APP14 = 0xee;
 const APP15 = 0xef;
 const isRestart = (marker: number) => marker >= 0xd0 && marker <= 0xd7;
 
-/** How the segments begin that are told apart. Source: CIPA DC-008; ISO 16684-3; ICC.1, B.4; T.872, 6.5. */
+/** The signatures of segments that need to be told apart. Source: CIPA DC-008; ISO 16684-3; ICC.1, B.4; T.872, 6.5. */
 const EXIF = 'Exif\0\0';
 const XMP = 'http://ns.adobe.com/xap/1.0/\0';
 const ICC = 'ICC_PROFILE\0';
 const JFIF = 'JFIF\0';
 const COLOUR_TRANSFORM = 'Adobe';
 const RESOURCES = 'Photoshop 3.0\0';
-/** The image resource that holds IPTC. Source: IPTC-NAA IIM 4.2 in image resource blocks, common practice. */
+/** The image resource that contains IPTC. Source: IPTC-NAA IIM 4.2 in image resource blocks, common practice. */
 const IPTC_RESOURCE = 0x0404;
 
 const MAX_SEGMENT_DATA = 65_533;
 const SCAN_WINDOW = 1 << 20;
 
-/**
- * Cleans a JPEG: the coded picture stays as it is to the last bit; what follows its end is left out.
- *
- * @throws Error when it is broken
- */
+/** Cleans a JPEG: the coded picture stays bit-identical; data after its end is dropped. @throws Error when it is corrupt */
 export function cleanJpeg(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   const splice = new Splice();
@@ -43,7 +39,7 @@ export function cleanJpeg(source: ByteSource, options: CleanOptions): Piece[] {
   let isWritten = options.keep === 'all-but-pictures';
   for (const segment of segmentsOf(reader)) {
     const { at, end, marker } = segment;
-    // After JFIF, which has to come first, and before everything else.
+    // After JFIF, which must come first, and before everything else.
     if (!isWritten && marker !== APP0) {
       for (const own of ownSegments(options)) splice.put(own);
       isWritten = true;
@@ -58,12 +54,12 @@ export function cleanJpeg(source: ByteSource, options: CleanOptions): Piece[] {
 interface Segment {
   reader: ByteReader;
   at: number;
-  /** Where it ends; that of a scan with the coded data that follow it. */
+  /** The end of the segment; for a scan, including its coded data. */
   end: number;
   marker: number;
 }
 
-/** Reads the segments up to the end of the picture. Of one that broke off, as many as there are. */
+/** Reads the segments up to the end of the picture. For a truncated file, as many as exist. */
 function* segmentsOf(reader: ByteReader): Generator<Segment> {
   for (let at = 2; ; ) {
     const marker = reader.u8(at + 1);
@@ -87,7 +83,7 @@ function* segmentsOf(reader: ByteReader): Generator<Segment> {
 
 const isMetadata = (marker: number) => (marker >= APP0 && marker <= APP15) || marker === COM;
 
-/** @returns whether a segment stays, or what comes in its place */
+/** @returns whether a segment stays, or its replacement */
 function keepMetadata(segment: Segment, options: CleanOptions): boolean | Uint8Array {
   const { reader, at, end, marker } = segment;
   const data = reader.bytes(at + 4, end - at - 4);
@@ -111,14 +107,14 @@ function keepMetadata(segment: Segment, options: CleanOptions): boolean | Uint8A
   }
 }
 
-/** JFIF may hold a small copy of the picture. Source: ITU-T T.871, 10.1. */
+/** JFIF may contain a thumbnail. Source: ITU-T T.871, 10.1. */
 function withoutThumbnail(data: Uint8Array): Uint8Array | true {
   const hasNone = data.length === 14 && data[12] === 0 && data[13] === 0;
   if (hasNone || data.length < 12) return true;
   return writeSegment(APP0, concat([data.subarray(0, 12), Uint8Array.of(0, 0)]));
 }
 
-/** Of image resources, those of IPTC: others hold previews. */
+/** Of the image resources, those with IPTC; others contain previews. */
 function onlyIptc(resources: Uint8Array): Uint8Array | null {
   const view = new DataView(resources.buffer, resources.byteOffset, resources.length);
   const kept: Uint8Array[] = [];
@@ -151,7 +147,7 @@ function writeSegment(marker: number, data: Uint8Array): Uint8Array {
   return concat([Uint8Array.of(0xff, marker, length >> 8, length & 0xff), data]);
 }
 
-/** Where the coded data of a scan ends: at the first marker that is no restart. Source: ITU-T T.81, B.1.1.5. */
+/** The end of a scan's coded data: the first marker other than a restart. Source: ITU-T T.81, B.1.1.5. */
 function endOfScan(source: ByteSource, from: number): number {
   let isAfterMark = false;
   for (let at = from; at < source.length; at += SCAN_WINDOW) {

@@ -11,18 +11,18 @@ const ATTACHMENTS = 0x1941a469;
 const CLUSTER = 0x1f43b675;
 const VOID = 0xec;
 const CRC = 0xbf;
-/** What of the information a player needs: the scale of its times, how long it lasts, what was muxed and written by (required). */
+/** The information a player needs: the timescale, the duration, and the required names of muxer and writer. */
 const INFO_PLAYED = new Set([0x2ad7b1, 0x4489, 0x4d80, 0x5741, 0x73a4]);
 
 interface Element {
   id: number;
   at: number;
   dataAt: number;
-  /** Null when the size is not known before the end. */
+  /** Null when the size is not known in advance. */
   end: number | null;
 }
 
-/** Cleans a Matroska or WebM in its place: metadata becomes void elements. @throws Error when it is broken */
+/** Cleans a Matroska or WebM file in place: metadata becomes void elements. @throws Error when it is corrupt */
 export function cleanMatroska(source: ByteSource, _options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   const patches = new Patches();
@@ -34,7 +34,7 @@ export function cleanMatroska(source: ByteSource, _options: CleanOptions): Piece
   for (let at = segment.dataAt; at < end; ) {
     const element = readElement(reader, at);
     if (element.end === null) {
-      // A stream that was written as it came: what is in the cluster follows one by one.
+      // A stream of unknown size: the cluster's elements follow one by one.
       if (element.id !== CLUSTER) throw new Error('an element of it has no size');
       at = element.dataAt;
       continue;
@@ -57,13 +57,13 @@ function cleanInfo(reader: ByteReader, patches: Patches, from: number, to: numbe
   for (let at = from; at < to; ) {
     const { id, end } = readElement(reader, at);
     if (end === null || end > to) throw new Error('an element of it is broken');
-    // A checksum of what was changed would be wrong.
+    // The checksum of changed data would be wrong.
     if (!INFO_PLAYED.has(id) || id === CRC) makeVoid(patches, at, end);
     at = end;
   }
 }
 
-/** Writes a void element of the same length over an element. Source: RFC 8794, 11.3.2. */
+/** Overwrites an element with a void element of the same length. Source: RFC 8794, 11.3.2. */
 function makeVoid(patches: Patches, from: number, to: number): void {
   const length = to - from;
   const sizeBytes = Math.min(8, length - 1);

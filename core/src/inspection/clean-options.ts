@@ -1,15 +1,15 @@
 import type { StatedRights } from './rights-blocks.js';
 
 /**
- * What a cleaned file keeps of the metadata that is embedded in it: all but pictures (previews of what the file may not show
- * any more), what says whose it is, or nothing.
+ * Which embedded metadata a cleaned file keeps: everything except pictures (previews of parts that the file may no
+ * longer show), rights information only, or nothing.
  */
 export type KeptMetadata = 'all-but-pictures' | 'rights' | 'none';
 
-/** How a file is to be cleaned. How a picture is to be turned and its colours always stay. */
+/** How a file is cleaned. Orientation and colours of a picture are always kept. */
 export interface CleanOptions {
   keep: KeptMetadata;
-  /** What is written into the file when the rights are kept. */
+  /** Written into the file when rights are kept. */
   rights: StatedRights;
   /** The Exif orientation, 1 to 8. */
   orientation: number | null;

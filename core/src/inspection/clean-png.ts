@@ -4,7 +4,7 @@ import { exifWithoutPictures } from './clean-tiff.js';
 import { type Piece, Splice } from './edits.js';
 import { blankPictures, NO_RIGHTS, writeExif, writeXmp } from './rights-blocks.js';
 
-/** What is needed to show a picture or an animation. Source: PNG, third edition, clause 11. */
+/** The chunks needed to show a picture or an animation. Source: PNG, third edition, clause 11. */
 const SHOWING = new Set(
   'IHDR PLTE IDAT IEND tRNS cHRM gAMA iCCP sBIT sRGB cICP mDCV cLLI mDCv cLLi bKGD hIST pHYs sPLT acTL fcTL fdAT'.split(
     ' ',
@@ -14,11 +14,7 @@ const SIGNATURE = '\x89PNG\r\n\x1a\n';
 const XMP_KEYWORD = 'XML:com.adobe.xmp\0';
 const MAX_METADATA_BYTES = 16_000_000;
 
-/**
- * Cleans a PNG: chunks of the picture stay as they are; what follows its end is left out.
- *
- * @throws Error when it is broken
- */
+/** Cleans a PNG: chunks of the picture are unchanged; data after its end is dropped. @throws Error when it is corrupt */
 export function cleanPng(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
   if (reader.code(0, 8) !== SIGNATURE) throw new Error('it does not begin like a PNG');
@@ -39,7 +35,7 @@ interface Chunk {
   end: number;
 }
 
-/** Reads the chunks up to the end of the picture. Of one that broke off, as many as there are, and the part of the last. */
+/** Reads the chunks up to the end of the picture. For a truncated file, as many as exist, and the part of the last. */
 function* chunksOf(reader: ByteReader): Generator<Chunk> {
   for (let at = 8; at + 8 <= reader.length; ) {
     const type = reader.code(at + 4);
@@ -72,7 +68,7 @@ function withoutPictures(type: string, data: Uint8Array): boolean | Uint8Array {
       // The byte after the keyword tells whether the text is compressed. Source: PNG, third edition, 11.3.3.4.
       return data[XMP_KEYWORD.length] === 0 && writeChunk(type, blankPictures(data));
     case 'tEXt':
-      // Some programs write whole profiles as text, previews among them; compressed texts are of no other use.
+      // Some programs write whole profiles as text, including previews; compressed texts have no other use.
       return !latin1(data.subarray(0, 40)).startsWith('Raw profile');
     default:
       return type === 'tIME';

@@ -8,7 +8,7 @@ interface Chunk {
   id: string;
   at: number;
   dataAt: number;
-  /** Where its data ends, and where the next chunk begins: at an even place. */
+  /** The end of its data, and the start of the next chunk at an even offset. */
   end: number;
   next: number;
 }
@@ -29,7 +29,7 @@ const HAS_EXIF = 0x08;
 const HAS_XMP = 0x04;
 const MAX_METADATA_BYTES = 16_000_000;
 
-/** Cleans a WebP: the coded pictures stay as they are; what follows its end is left out. @throws Error when it is broken */
+/** Cleans a WebP: the coded pictures are unchanged; data after its end is dropped. @throws Error when it is corrupt */
 export function cleanWebp(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source, { littleEndian: true });
   if (reader.code(0) !== 'RIFF' || reader.code(8) !== 'WEBP')
@@ -76,7 +76,7 @@ function metadataOf(
       : null;
   };
   const [exif, xmp] = [dataOf('EXIF'), dataOf('XMP ')];
-  // Some programs put the beginning of a JPEG's segment before it.
+  // Some programs write the header of a JPEG segment before it.
   const begin = exif && String.fromCharCode(...exif.subarray(0, 6)) === 'Exif\0\0' ? 6 : 0;
   return { exif: exif && exifWithoutPictures(exif.subarray(begin)), xmp: xmp && blankPictures(xmp) };
 }
@@ -87,30 +87,33 @@ function writeChunk(id: string, data: Uint8Array): Uint8Array {
   return concat([fromLatin1(id), size, data, new Uint8Array(data.length % 2)]);
 }
 
-/** What a film or sound needs to be played. Source: Multimedia Programming Interface 1.0; OpenDML AVI 1.02; EBU Tech 3306. */
+/**
+ * The chunks needed to play a film or sound. Source: Multimedia Programming Interface 1.0; OpenDML AVI 1.02; EBU Tech
+ * 3306.
+ */
 const PLAYED = new Set(
   'fmt |data|fact|cue |plst|smpl|inst|PEAK|ds64|wavl|slnt|avih|strh|strf|dmlh|vprp|idx1|indx'.split('|'),
 );
 const LISTS_PLAYED = new Set(['movi', 'hdrl', 'strl', 'odml', 'rec ', 'adtl', 'wavl']);
-/** Of the texts of a film: its artist, its copyright. */
+/** Texts of a film that are kept with rights: its artist, its copyright. */
 const INFO_OF_RIGHTS = new Set(['IART', 'ICOP']);
 const JUNK = fromLatin1('JUNK');
 const MAX_DEPTH = 6;
 
-/** Cleans an AVI or WAV in its place: metadata becomes padding. @throws Error when it is broken */
+/** Cleans an AVI or WAV in place: metadata becomes padding. @throws Error when it is corrupt */
 export function cleanRiffMedia(source: ByteSource, { keep }: CleanOptions): Piece[] {
   const reader = new ByteReader(source, { littleEndian: true });
   const patches = new Patches();
   let at = 0;
   for (const part of chunksOf(reader, 0, source.length)) {
     if (!/^(?:RIFF|RF64)$/.test(part.id)) break;
-    // Of a file beyond 4 GB the size stands elsewhere.
+    // For files beyond 4 GB the size is stored elsewhere.
     at = part.id === 'RF64' ? source.length : part.next;
     const inside = { from: part.dataAt + 4, to: at, stays: (id: string) => PLAYED.has(id) };
     cleanChunks(reader, patches, inside, keep === 'rights');
   }
   if (at === 0) throw new Error('it does not begin like a RIFF file');
-  // What follows its end belongs to nothing.
+  // Data after its end belongs to nothing.
   patches.clear(at, source.length);
   return patches.toPieces(source.length);
 }

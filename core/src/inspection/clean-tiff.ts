@@ -1,23 +1,23 @@
 import { ByteReader, type ByteSource, BytesInMemory } from './bytes.js';
 import { applyPieces, Patches, type Piece } from './edits.js';
 
-/** Which directory of a TIFF an entry stands in. */
+/** Which directory of a TIFF an entry is in. */
 export type Directory = 'main' | 'exif' | 'gps' | 'interop' | 'sub';
 
 export interface TiffRules {
   keeps(tag: number, directory: Directory): boolean;
-  /** Whether the directories after the first stay: pages of a TIFF; in Exif, the preview. */
+  /** Whether the directories after the first one stay: in a TIFF they are pages; in Exif, the preview. */
   keepsFurther: boolean;
 }
 
-/** Bytes of one value. Source: TIFF 6.0, section 2; BigTIFF for the types from 16 on. */
+/** The size of one value. Source: TIFF 6.0, section 2; BigTIFF for the types from 16 on. */
 const TYPE_BYTES: Record<number, number> = {
   ...{ 1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8, 13: 4 },
   ...{ 16: 8, 17: 8, 18: 8 },
 };
 
 const POINTERS: Record<number, Directory> = { 34665: 'exif', 34853: 'gps', 40965: 'interop', 330: 'sub' };
-/** Where the bytes of a picture lie, and how many they are: strips, tiles, JPEG. Source: TIFF 6.0, sections 3, 15, 22. */
+/** Entries with the offset and size of picture data: strips, tiles, JPEG. Source: TIFF 6.0, sections 3, 15, 22. */
 const PICTURE_BYTES: readonly (readonly [number, number])[] = [
   [273, 279],
   [324, 325],
@@ -26,8 +26,8 @@ const PICTURE_BYTES: readonly (readonly [number, number])[] = [
 const MAKER_NOTE = 37500;
 
 /**
- * What a decoder needs to show a picture: baseline TIFF, its extensions, colour profiles, JPEG tables, colour filters.
- * Source: TIFF 6.0; ISO 12234-1 for 33421 and 33422; ICC.1 for 34675.
+ * The entries a decoder needs: baseline TIFF, its extensions, colour profiles, JPEG tables, colour filters. Source:
+ * TIFF 6.0; ISO 12234-1 for 33421 and 33422; ICC.1 for 34675.
  */
 const SHOWING = new Set([
   ...[
@@ -51,7 +51,7 @@ export function rulesForTiff(keepsRights: boolean): TiffRules {
   };
 }
 
-/** Rules for Exif that stays but for previews: those of its second directory, and those in what only its maker can read. */
+/** Rules for Exif that keeps everything except previews: those of its second directory, and those in maker notes. */
 export const EXIF_WITHOUT_PICTURES: TiffRules = {
   keeps: (tag, directory) => !(directory === 'exif' && tag === MAKER_NOTE) && tag !== 330,
   keepsFurther: false,
@@ -68,9 +68,9 @@ interface Layout {
 }
 
 /**
- * Takes entries out of a TIFF, in its place: nothing else moves. What they held becomes zeros.
+ * Removes entries from a TIFF in place: nothing else moves. Their values are overwritten with zeros.
  *
- * @throws Error when it is broken
+ * @throws Error when it is corrupt
  */
 export function cleanTiff(source: ByteSource, rules: TiffRules): Piece[] {
   const mark = new ByteReader(source).code(0, 2);
@@ -87,7 +87,7 @@ export function cleanTiff(source: ByteSource, rules: TiffRules): Piece[] {
   return cleaner.patches.toPieces(source.length);
 }
 
-/** Takes the previews out of an Exif block. A block that can't be read is left out. */
+/** Removes the previews from an Exif block. An unreadable block is dropped. */
 export function exifWithoutPictures(block: Uint8Array): Uint8Array | null {
   const source = new BytesInMemory(block);
   try {
@@ -99,7 +99,7 @@ export function exifWithoutPictures(block: Uint8Array): Uint8Array | null {
 
 interface Entry {
   tag: number;
-  /** Where the entry stands, and where its value does. */
+  /** The offset of the entry, and of its value. */
   at: number;
   valueAt: number;
   valueBytes: number;
@@ -133,7 +133,7 @@ class TiffCleaner {
     }
   }
 
-  /** @returns where the next directory of the chain begins; 0 for none */
+  /** @returns the offset of the next directory in the chain; 0 for none */
   #cleanDirectory(at: number, directory: Directory): number {
     if (!this.#enter(at)) return 0;
     const { entries, next, nextAt, end } = this.#read(at);
@@ -150,7 +150,7 @@ class TiffCleaner {
     return 0;
   }
 
-  /** Writes a directory with fewer entries over itself. */
+  /** Overwrites a directory with fewer entries. */
   #rewrite(at: number, kept: readonly Entry[], { next, end }: { next: number; end: number }): void {
     const { countBytes, entryBytes, offsetBytes } = this.#layout;
     const bytes = new Uint8Array(countBytes + kept.length * entryBytes + offsetBytes);
@@ -166,7 +166,7 @@ class TiffCleaner {
     this.patches.clear(at + bytes.length, end);
   }
 
-  /** Makes zeros of a directory, of what it holds and of the pictures to which it points. */
+  /** Overwrites a directory, its values and the pictures it points to with zeros. */
   #erase(at: number): void {
     if (!this.#enter(at)) return;
     const { entries, next, end } = this.#read(at);
@@ -196,7 +196,7 @@ class TiffCleaner {
     for (const at of this.#values(entry)) work(at, directory);
   }
 
-  /** The values of an entry that holds whole numbers. */
+  /** The values of an entry with whole numbers. */
   #values(entry: Entry | undefined): number[] {
     if (!entry) return [];
     const size = TYPE_BYTES[entry.type] ?? 0;
@@ -211,7 +211,7 @@ class TiffCleaner {
     if (count > MAX_ENTRIES) throw new Error('a directory of it is broken');
     const entries = Array.from({ length: count }, (_, n) => this.#entry(at + countBytes + n * entryBytes));
     const nextAt = at + countBytes + count * entryBytes;
-    // Some programs leave the last offset out at the end of a block.
+    // Some programs omit the last offset at the end of a block.
     const isThere = nextAt + offsetBytes <= this.#reader.length;
     const next = isThere ? this.#reader.uint(nextAt, offsetBytes) : 0;
     return { entries, next, nextAt, end: isThere ? nextAt + offsetBytes : nextAt };
@@ -227,7 +227,7 @@ class TiffCleaner {
     return { tag: this.#reader.u16(at), at, valueAt, valueBytes, type, count };
   }
 
-  /** @returns false for a directory that was come to before */
+  /** @returns false for a directory that was visited before */
   #enter(at: number): boolean {
     if (this.#seen.has(at)) return false;
     if (this.#seen.size >= MAX_DIRECTORIES) throw new Error('it has too many directories');

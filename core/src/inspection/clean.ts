@@ -10,7 +10,7 @@ import { cleanRiffMedia, cleanWebp } from './clean-riff.js';
 import { cleanTiff, rulesForTiff } from './clean-tiff.js';
 import type { Piece } from './edits.js';
 
-/** Raised whenever a file comes out differently, so that what was worked out before is worked out again. */
+/** Increased whenever the output for any file changes, so that cached results are computed again. */
 export const CLEANER_VERSION = 1;
 
 const CLEANERS: Record<string, (source: ByteSource, options: CleanOptions) => Piece[]> = {
@@ -31,16 +31,16 @@ const CLEANERS: Record<string, (source: ByteSource, options: CleanOptions) => Pi
   'audio/wav': cleanRiffMedia,
 };
 
-/** Tells whether files of a type can hold metadata that {@link cleanFile} takes out. */
+/** Tells whether files of a type can contain metadata that {@link cleanFile} removes. */
 export function isCleanable(mime: string): boolean {
   return Object.hasOwn(CLEANERS, mime);
 }
 
 /**
- * Works out a file without metadata that is embedded in it. Not a pixel, frame or sample changes: what is coded stays as it is.
+ * Computes a file without embedded metadata. No pixel, frame or sample changes: coded data is copied.
  *
- * @returns the pieces of the cleaned file, in their order
- * @throws Error when the file is broken in a way that doesn't let its metadata be found
+ * @returns the pieces of the cleaned file, in order
+ * @throws Error when the file is corrupt in a way that prevents finding its metadata
  */
 export function cleanFile(source: ByteSource, mime: string, options: CleanOptions): Piece[] {
   const clean = Object.hasOwn(CLEANERS, mime) ? CLEANERS[mime] : undefined;

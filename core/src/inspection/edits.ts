@@ -1,9 +1,9 @@
 import { type ByteSource, concat } from './bytes.js';
 
-/** A part of an edited file: a range of the original (`to` excluded), other bytes, or so many zeros. */
+/** A part of an edited file: a range of the original (`to` excluded), other bytes, or a number of zeros. */
 export type Piece = { from: number; to: number } | { bytes: Uint8Array } | { zeros: number };
 
-/** So many pieces are enough for any file that is in order. */
+/** More pieces than any well-formed file needs. */
 const MAX_PIECES = 100_000;
 
 export function lengthOfPiece(piece: Piece): number {
@@ -15,7 +15,7 @@ export function lengthOfPieces(pieces: readonly Piece[]): number {
   return pieces.reduce((sum, piece) => sum + lengthOfPiece(piece), 0);
 }
 
-/** The edited file, whole. */
+/** Assembles the complete edited file. */
 export function applyPieces(source: ByteSource, pieces: readonly Piece[]): Uint8Array {
   return concat(
     pieces.map((piece) => {
@@ -43,7 +43,7 @@ export function slicePieces(pieces: readonly Piece[], start: number, end: number
   return cut;
 }
 
-/** Puts an edited file together from its beginning to its end. */
+/** Assembles an edited file from beginning to end. */
 export class Splice {
   readonly #pieces: Piece[] = [];
 
@@ -69,7 +69,7 @@ export class Splice {
   }
 }
 
-/** Overwrites parts of a file whose length and offsets stay as they are. */
+/** Overwrites parts of a file without changing its length and offsets. */
 export class Patches {
   readonly #writes: { at: number; bytes: Uint8Array }[] = [];
   readonly #clears: { from: number; to: number }[] = [];
@@ -79,13 +79,13 @@ export class Patches {
     this.#requireFew();
   }
 
-  /** Makes zeros of a range, `to` excluded. What is written there as well stays. */
+  /** Overwrites a range with zeros, `to` excluded. Bytes also written there take precedence. */
   clear(from: number, to: number): void {
     if (to > from) this.#clears.push({ from, to });
     this.#requireFew();
   }
 
-  /** @returns the pieces of a file of so many bytes; what lies beyond its end is left out */
+  /** @returns the pieces of a file of this length; anything beyond its end is dropped */
   toPieces(length: number): Piece[] {
     const pieces: Piece[] = [];
     let at = 0;
@@ -107,7 +107,7 @@ export class Patches {
     return pieces;
   }
 
-  /** What is written, and what of the cleared ranges lies between it. */
+  /** The written bytes, with the cleared ranges between them. */
   #ordered(): ({ from: number; to: number; bytes: Uint8Array } | { from: number; to: number })[] {
     const writes = this.#writes.map(({ at, bytes }) => ({ from: at, to: at + bytes.length, bytes }));
     writes.sort((a, b) => a.from - b.from);

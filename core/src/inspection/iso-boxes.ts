@@ -10,7 +10,7 @@ export interface Box {
   end: number;
 }
 
-/** Reads the boxes of a range, one after the other. @throws Error when one is broken */
+/** Reads the boxes of a range in order. @throws Error when one is corrupt */
 export function* boxesOf(reader: ByteReader, from: number, to: number): Generator<Box> {
   for (let at = from; at + 8 <= to; ) {
     const size = reader.u32(at);
@@ -22,7 +22,7 @@ export function* boxesOf(reader: ByteReader, from: number, to: number): Generato
   }
 }
 
-/** Makes a box free space. */
+/** Turns a box into free space. */
 export function freeBox(patches: Patches, { at, dataAt, end }: Box): void {
   patches.write(at + 4, fromLatin1('free'));
   patches.clear(dataAt, end);

@@ -1,11 +1,11 @@
 import { concat } from './bytes.js';
 
-/** What a file says of whose it is. */
+/** A file's rights information. */
 export interface StatedRights {
   artist: string | null;
   copyright: string | null;
   credit: string | null;
-  /** How it may be used, in words, and where that is said. */
+  /** Its terms of use, as text and as a link. */
   usageTerms: string | null;
   webStatement: string | null;
 }
@@ -20,14 +20,14 @@ export const NO_RIGHTS: StatedRights = {
 
 const MAX_CHARACTERS = 2000;
 
-/** Tags of TIFF 6.0 that say how a picture is to be shown, and whose it is. */
+/** Tags of TIFF 6.0 for display and rights. */
 export const TIFF_TAGS = { orientation: 0x0112, artist: 0x013b, copyright: 0x8298 } as const;
 const ASCII = 2;
 const SHORT = 3;
 
 /**
- * Writes Exif that says how the picture is to be turned and whose it is; null when there is nothing to say. Texts are UTF-8,
- * as most programs read them. Source: CIPA DC-008-2019, 4.5 and 4.6.
+ * Writes Exif with orientation and rights; null when there is nothing to write. Texts are UTF-8, as most programs
+ * read them. Source: CIPA DC-008-2019, 4.5 and 4.6.
  */
 export function writeExif({
   orientation,
@@ -72,7 +72,7 @@ export function writeExif({
   return concat([head, ...data]);
 }
 
-/** Characters that XML can hold. Source: XML 1.0, production 2. */
+/** Characters allowed in XML. Source: XML 1.0, production 2. */
 function isXmlCharacter(character: string): boolean {
   const code = character.codePointAt(0) ?? 0;
   const isControl = code < 0x20 && code !== 0x9 && code !== 0xa && code !== 0xd;
@@ -87,7 +87,7 @@ function escapeXml(text: string): string {
     .replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`);
 }
 
-/** Writes an XMP packet that says whose the file is; null when there is nothing to say. Source: ISO 16684-1, clause 7. */
+/** Writes an XMP packet with rights; null when there is nothing to write. Source: ISO 16684-1, clause 7. */
 export function writeXmp({
   artist,
   copyright,
@@ -110,7 +110,7 @@ export function writeXmp({
   );
 }
 
-/** So many characters without a space or a tag between them are a picture and no text. */
+/** A run of this many characters without a space or tag is an encoded picture, not a text. */
 const PICTURE_RUN = 200;
 const SPACE = 0x20;
 /** The characters of base64 (RFC 4648), line ends, and references by which XML writes them. */
@@ -120,7 +120,7 @@ const OF_A_PICTURE = new Set(
   ),
 );
 
-/** Blanks the pictures that an XMP packet holds in base64, whatever the property; its length stays. */
+/** Blanks base64 pictures in an XMP packet, whatever the property; its length stays the same. */
 export function blankPictures(packet: Uint8Array): Uint8Array {
   const blanked = packet.slice();
   let from = 0;

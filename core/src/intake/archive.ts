@@ -2,33 +2,33 @@ import { cleanName } from '../library/names.js';
 import { joinPath, MAX_PATH_LENGTH, ROOT_PATH } from '../library/paths.js';
 import { formatBytes } from './format.js';
 
-/** One entry of an archive's directory, as the directory states it. */
+/** One entry of an archive's directory, as stated there. */
 export interface ArchiveEntry {
-  /** The name as it was written, with `/` between folders. */
+  /** The name as written, with `/` between folders. */
   name: string;
   bytes: number;
   compressedBytes: number;
-  /** Where its local header begins in the archive. */
+  /** The offset of its local header. */
   offset: number;
   isEncrypted: boolean;
   isLink: boolean;
-  /** Whether the compression method is one that can be read. */
+  /** Whether the compression method is supported. */
   isReadable: boolean;
 }
 
-/** What an archive may hold. */
+/** The limits of an archive. */
 export interface ArchiveLimits {
   maxEntries: number;
-  /** All files together, unpacked. */
+  /** The total of all unpacked files. */
   maxBytes: number;
-  /** How many times larger an entry may become by unpacking. */
+  /** The highest allowed ratio of unpacked to packed size. */
   maxRatio: number;
 }
 
-/** An entry that is to be taken in: where it lies in the directory, and where it goes. */
+/** An entry to be imported: its position in the directory, and its target. */
 export interface PlannedEntry {
   index: number;
-  /** The name of the asset-to-be, as it was written. */
+  /** The name of the new asset, as written. */
   name: string;
   folder: string;
   bytes: number;
@@ -36,22 +36,22 @@ export interface PlannedEntry {
 
 export type ArchivePlan =
   | { ok: true; entries: PlannedEntry[]; ignored: number }
-  /** `entry` is the name of the first entry that is unsafe; null when the archive as a whole is. */
+  /** `entry` is the name of the first unsafe entry; null when the archive as a whole is unsafe. */
   | { ok: false; entry: string | null; message: string };
 
-/** An entry below this size is no bomb, however well it packs. */
+/** An entry smaller than this is not a bomb, whatever its ratio. */
 const BOMB_FLOOR_BYTES = 10_000_000;
-/** The least that a local header takes before an entry's data. APPNOTE 4.3.7. */
+/** The minimum size of a local header before an entry's data. APPNOTE 4.3.7. */
 const LOCAL_HEADER_BYTES = 30;
-/** What operating systems leave in archives besides the files that were meant. */
+/** Files that operating systems add to archives. */
 const LITTER = /(?:^|\/)(?:__MACOSX(?:\/|$)|\.DS_Store$|Thumbs\.db$|desktop\.ini$|\._[^/]*$)/i;
 
 /**
- * Decides whether an archive is safe to unpack, from its directory alone, and where each file would go. One unsafe entry
- * refuses the whole archive: whoever made it meant harm, or it is broken.
+ * Decides from its directory alone whether an archive is safe to unpack, and where each file goes. One unsafe entry
+ * rejects the whole archive: it is either malicious or corrupt.
  *
- * @param folder the stored path of the folder into which it is unpacked
- * @param statedEntries how many entries the archive says that it has; with too many of them `entries` may be left out
+ * @param folder the stored path of the target folder
+ * @param statedEntries the number of entries stated by the archive; if it is too large, `entries` may be left out
  */
 export function planArchive(
   entries: readonly ArchiveEntry[],
@@ -118,7 +118,7 @@ function findFault(entry: ArchiveEntry, { maxRatio }: ArchiveLimits): string | n
   return null;
 }
 
-/** Entries that share bytes let a small archive grow without end. Source: D. Fifield, "A better zip bomb" (2019). */
+/** Entries that share bytes let a small archive expand without bound. Source: D. Fifield, "A better zip bomb" (2019). */
 function findOverlap(entries: readonly ArchiveEntry[]): ArchiveEntry | null {
   const byOffset = [...entries].sort((a, b) => a.offset - b.offset);
   for (const [index, entry] of byOffset.entries()) {
@@ -128,13 +128,13 @@ function findOverlap(entries: readonly ArchiveEntry[]): ArchiveEntry | null {
   return null;
 }
 
-/** Code page 437 above 127, as the first archivers wrote names. APPNOTE, appendix D. */
+/** Code page 437 above 127, in which early archivers wrote names. APPNOTE, appendix D. */
 const CP437 =
   'ÇüéâäàåçêëèïîìÄÅÉæÆôöòûùÿÖÜ¢£¥₧ƒáíóúñÑªº¿⌐¬½¼¡«»░▒▓│┤╡╢╖╕╣║╗╝╜╛┐└┴┬├─┼╞╟╚╔╩╦╠═╬╧╨╤╥╙╘╒╓╫╪┘┌█▄▌▐▀αßΓπΣσµτΦΘΩδ∞φε∩≡±≥≤⌠⌡÷≈°∙·√ⁿ²■\u00a0';
 
 /**
- * Reads an entry's name. Names are UTF-8 where the archive says so; many programs write UTF-8 without saying it, and what
- * is no UTF-8 is code page 437.
+ * Decodes an entry's name. Names are UTF-8 where the archive says so; many programs write UTF-8 without declaring it,
+ * and anything that is not valid UTF-8 is code page 437.
  */
 export function decodeEntryName(raw: Uint8Array, saysUtf8: boolean): string {
   try {
@@ -145,7 +145,7 @@ export function decodeEntryName(raw: Uint8Array, saysUtf8: boolean): string {
   }
 }
 
-/** The folder for the files of an archive that is unpacked into a folder of its own. */
+/** The folder for an archive unpacked into a folder of its own. */
 export function archiveFolder(folder: string, archiveName: string): string {
   const stem = cleanName(archiveName).replace(/\.[a-z0-9]+$/i, '');
   return joinPath(folder === '' ? ROOT_PATH : folder, stem);

@@ -1,6 +1,6 @@
 import type { Verdict } from './verdict.js';
 
-/** The ways in which files come. */
+/** The ways in which files arrive. */
 export const INTAKE_WAYS = [
   'upload',
   'resumable',
@@ -12,16 +12,16 @@ export const INTAKE_WAYS = [
 ] as const;
 export type IntakeWay = (typeof INTAKE_WAYS)[number];
 
-/** One intake: a batch of files that came together, with a verdict per file. */
+/** One intake: a batch of files with a verdict for each. */
 export interface Intake {
   id: string;
   folder: string;
   by: string;
   via: 'console' | 'api';
   way: IntakeWay;
-  /** What was brought in: an archive's name, a manifest's; null where there is no such thing. */
+  /** The name of an archive or manifest; null otherwise. */
   label: string | null;
-  /** The run that works on it; null when it came in by requests alone. */
+  /** The run that processes it; null when it arrived in requests only. */
   run: string | null;
   startedAt: string;
   updatedAt: string;
@@ -40,12 +40,12 @@ export interface IntakeFile {
   at: string;
 }
 
-/** How many files one request takes at most, and how many bytes after which a new one starts. */
+/** The maximum number of files per request, and the number of bytes after which a new request starts. */
 export const CHUNK_LIMITS = { files: 20, bytes: 64 * 1024 * 1024 } as const;
 
 /**
- * Cuts a batch into requests that are sent one after the other. Their order is the batch's own, so that "the first
- * gets in and the second does not" holds; a broken connection repeats one request and not the batch.
+ * Splits a batch into requests that are sent in order, so that the first of two conflicting files is accepted and the
+ * second is not; a broken connection repeats one request and not the batch.
  */
 export function chunkBatch<File extends { bytes: number }>(
   files: readonly File[],

@@ -1,7 +1,7 @@
-/** What a data URI holds, or why it can't be read. */
+/** The content of a data URI, or why it cannot be read. */
 export type DataUri = { ok: true; mime: string; bytes: Uint8Array } | { ok: false; reason: string };
 
-/** The type of a data URI that states none. */
+/** The type of a data URI without one. */
 const DEFAULT_TYPE = 'text/plain';
 
 /** Reads a data URI (RFC 2397), in base64 or percent-encoded. */

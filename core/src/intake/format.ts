@@ -1,6 +1,6 @@
 const UNITS = ['bytes', 'kB', 'MB', 'GB', 'TB'] as const;
 
-/** Writes a size for people, in powers of 1,000 with three figures: `1 byte`, `266 kB`, `6.21 MB`. */
+/** Formats a size in powers of 1,000 with three significant digits: `1 byte`, `266 kB`, `6.21 MB`. */
 export function formatBytes(bytes: number): string {
   if (bytes === 1) return '1 byte';
   let value = bytes;
@@ -13,7 +13,7 @@ export function formatBytes(bytes: number): string {
   return `${figures} ${UNITS[unit]}`;
 }
 
-/** Writes a count for people: `1 file`, `12,000 files`. */
+/** Formats a count: `1 file`, `12,000 files`. */
 export function formatCount(count: number, one: string, many = `${one}s`): string {
   return `${count.toLocaleString('en-GB')} ${count === 1 ? one : many}`;
 }

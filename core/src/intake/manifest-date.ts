@@ -3,7 +3,7 @@ import { writeTime } from '../library/capture-time.js';
 const DATE =
   /^(\d{4})[-:/.](\d{2})[-:/.](\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2}))?(?:\.\d+)?\s*(Z|[+-]\d{2}:?\d{2})?)?$/;
 
-/** Reads ISO 8601 and Exif's way of writing dates, as UTC; null when there is none, `none` when it is no date. */
+/** Reads ISO 8601 and Exif dates as UTC; null when empty, `none` when it is not a date. */
 export function readDate(text: string): string | null | 'none' {
   if (text === '') return null;
   const parts = DATE.exec(text);

@@ -3,7 +3,7 @@ import type { AssetTexts } from '../library/asset.js';
 import { parseFolderPath } from '../library/paths.js';
 import { readDate } from './manifest-date.js';
 
-/** What a column of a manifest can mean. */
+/** The possible meanings of a manifest's columns. */
 export const MANIFEST_FIELDS = [
   'source',
   'folder',
@@ -17,17 +17,17 @@ export const MANIFEST_FIELDS = [
 ] as const;
 export type ManifestField = (typeof MANIFEST_FIELDS)[number];
 
-/** Which column holds which field; a field without a column is absent. */
+/** The column of each field; a field without a column is absent. */
 export type ManifestMapping = Partial<Record<ManifestField, string>>;
 
 export interface ManifestFault {
-  /** Counted from 1, the head not counted; null is the table as a whole. */
+  /** Counted from 1 without the header; null is the whole table. */
   row: number | null;
   column: string | null;
   message: string;
 }
 
-/** One row that is to be taken in. */
+/** One row to be imported. */
 export interface ManifestRow {
   row: number;
   source: { kind: 'path' | 'address'; value: string };
@@ -39,9 +39,9 @@ export interface ManifestRow {
 
 export interface ManifestPlan {
   columns: string[];
-  /** The mapping by which it was read: the given one, or the proposed one. */
+  /** The mapping used: the given one, or the proposed one. */
   mapping: ManifestMapping;
-  /** How many rows it has, good or not. */
+  /** The total number of rows, valid or not. */
   total: number;
   rows: ManifestRow[];
   faults: ManifestFault[];
@@ -49,10 +49,10 @@ export interface ManifestPlan {
 
 export const MAX_MANIFEST_ROWS = 100_000;
 const MAX_COLUMNS = 200;
-/** So many characters of a manifest's own words are repeated in what is said of it. */
+/** The maximum number of characters quoted from a manifest in messages. */
 const MAX_QUOTED = 80;
 
-/** A manifest that is read row by row; only what the mapping asks for is ever made of a row. */
+/** A manifest that is read row by row; only mapped columns are decoded. */
 interface Table {
   columns: string[];
   /** @returns what is wrong with the table as a whole */
@@ -60,12 +60,12 @@ interface Table {
 }
 
 interface Row {
-  /** What is wrong with its form; null when nothing is. */
+  /** What is wrong with its structure; null when nothing is. */
   fault: string | null;
   get(column: string): string;
 }
 
-/** Opens a manifest: a JSON list of objects, or a table with a head (RFC 4180; commas, semicolons or tabs). */
+/** Opens a manifest: a JSON list of objects, or a table with a header (RFC 4180; commas, semicolons or tabs). */
 function openTable(text: string): Table | { fault: string } {
   const body = text.replace(/^\ufeff/, '');
   return /^\s*[[{]/.test(body) ? openJson(body) : openDelimited(body);
@@ -166,7 +166,7 @@ function quote(text: string): string {
   return text.length > MAX_QUOTED ? `${text.slice(0, MAX_QUOTED)}…` : text;
 }
 
-/** Names under which each field is commonly written, in lower case without spaces and signs. Common practice, no source. */
+/** Common names of each field, in lower case without spaces and punctuation. Common practice, no source. */
 const COMMON_NAMES: Record<ManifestField, readonly string[]> = {
   source: ['source', 'path', 'file', 'filepath', 'url', 'address', 'link', 'src', 'location', 'filename'],
   folder: ['folder', 'directory', 'dir', 'target', 'destination', 'album'],
@@ -189,7 +189,7 @@ const COMMON_NAMES: Record<ManifestField, readonly string[]> = {
   ],
 };
 
-/** Proposes which column means what, by its name; a column is proposed for one field only. */
+/** Proposes the meaning of columns by their names; each column is proposed for one field only. */
 export function proposeMapping(columns: readonly string[]): ManifestMapping {
   const plain = (column: string) => column.toLowerCase().replace(/[^a-z0-9]/g, '');
   const free = new Set(columns);
@@ -213,10 +213,10 @@ export function proposeMapping(columns: readonly string[]): ManifestMapping {
 }
 
 /**
- * Works out what each row of a manifest would take in. Rows with a fault are left out and listed.
+ * Plans the import of each row of a manifest. Rows with faults are left out and listed.
  *
- * @param mapping null takes the proposed one
- * @param folder for rows that name none
+ * @param mapping null uses the proposed one
+ * @param folder for rows without one
  */
 export function planManifest(
   text: string,

@@ -1,20 +1,20 @@
-/** What stands at the beginning of a text that may be markup. */
+/** The beginning of a text that may be markup. */
 export interface Prolog {
-  /** The name of the first element, with its prefix; null when there is none. */
+  /** The name of the root element, with its prefix; null when there is none. */
   root: string | null;
-  /** The text ends before that can be told. */
+  /** The text ends before this can be decided. */
   isUnfinished: boolean;
 }
 
 const UNFINISHED: Prolog = { root: null, isUnfinished: true };
 const NONE: Prolog = { root: null, isUnfinished: false };
 
-/** Decodes text by its mark, or by the zero bytes around its first bracket. Source: XML 1.0, Appendix F. */
+/** Decodes text by its byte order mark, or by the zero bytes around its first bracket. Source: XML 1.0, Appendix F. */
 export function decodeMarkup(bytes: Uint8Array): string {
   return new TextDecoder(wideEncoding(bytes) ?? 'utf-8').decode(bytes).replace(/^\ufeff/, '');
 }
 
-/** UTF-16, when the first bytes say so; null for encodings in which ASCII is ASCII. */
+/** UTF-16, when the first bytes say so; null for ASCII-compatible encodings. */
 export function wideEncoding([first = 1, second = 1]: Uint8Array): 'utf-16le' | 'utf-16be' | null {
   if ((first === 0xff && second === 0xfe) || (first === 0x3c && second === 0)) return 'utf-16le';
   if ((first === 0xfe && second === 0xff) || (first === 0 && second === 0x3c)) return 'utf-16be';
@@ -22,8 +22,8 @@ export function wideEncoding([first = 1, second = 1]: Uint8Array): 'utf-16le' | 
 }
 
 /**
- * Finds the first element behind whatever may stand before it: space, instructions, comments, and a document type with its
- * internal subset, each of any length. Source: XML 1.0, productions 22 to 28.
+ * Finds the root element after whitespace, instructions, comments, and a document type with its internal subset, each
+ * of any length. Source: XML 1.0, productions 22 to 28.
  */
 export function readProlog(text: string): Prolog {
   for (let at = skipSpace(text, 0); ; at = skipSpace(text, at)) {
@@ -36,7 +36,7 @@ export function readProlog(text: string): Prolog {
   }
 }
 
-/** The end of an instruction, comment or document type; null when something else stands there. */
+/** The end of an instruction, comment or document type; null when there is none. */
 function skipMisc(text: string, at: number): number | 'unfinished' | null {
   const until = (mark: string, from: number) => {
     const end = text.indexOf(mark, from);

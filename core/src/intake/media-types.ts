@@ -1,6 +1,6 @@
 import type { Kind } from '../library/kinds.js';
 
-/** One type of file: its media type, the extensions under which it comes (the usual one first) and its kind. */
+/** A file type: its media type, its extensions (the usual one first) and its kind. */
 export interface MediaType {
   mime: string;
   extensions: readonly string[];
@@ -13,7 +13,7 @@ const type = (mime: string, extensions: string, kind: Kind): MediaType => ({
   kind,
 });
 
-/** The types that Uniferum knows by name; any other file is a document of type application/octet-stream. */
+/** The known types; any other file is a document of type application/octet-stream. */
 export const MEDIA_TYPES: readonly MediaType[] = [
   type('image/jpeg', 'jpg jpeg jpe jfif', 'image'),
   type('image/png', 'png', 'image'),
@@ -75,7 +75,7 @@ export const MEDIA_TYPES: readonly MediaType[] = [
   type('font/otf', 'otf', 'document'),
 ];
 
-/** The type of bytes that nothing recognises. */
+/** The type of unrecognised bytes. */
 export const UNKNOWN_MIME = 'application/octet-stream';
 
 const BY_MIME = new Map(MEDIA_TYPES.map((entry) => [entry.mime, entry]));
@@ -88,12 +88,12 @@ export function typeByMime(mime: string): MediaType | undefined {
   return BY_MIME.get(mime);
 }
 
-/** Finds a type by a lower-case extension without its dot. */
+/** Finds a type by lower-case extension without the dot. */
 export function typeByExtension(extension: string): MediaType | undefined {
   return BY_EXTENSION.get(extension);
 }
 
-/** The kind of a media type, also of one that is not in the table. */
+/** The kind of a media type, including unknown ones. */
 export function kindOfMime(mime: string): Kind {
   const known = BY_MIME.get(mime);
   if (known) return known.kind;

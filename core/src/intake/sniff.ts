@@ -2,7 +2,7 @@ import { splitName } from '../library/names.js';
 import { decodeMarkup, readProlog, wideEncoding } from './markup.js';
 import { typeByExtension, UNKNOWN_MIME } from './media-types.js';
 
-/** How many leading bytes are enough for {@link sniffMime}. WHATWG asks for 1,445; zipped documents name themselves later. */
+/** The number of leading bytes that {@link sniffMime} needs. WHATWG requires 1,445; zipped documents are identified later. */
 export const SNIFF_BYTES = 4096;
 
 type Pattern = readonly [mime: string, offset: number, bytes: string];
@@ -53,15 +53,13 @@ const HTML_TAGS =
 const IS_BINARY = Uint8Array.from({ length: 256 }, (_, byte) =>
   byte <= 0x08 || byte === 0x0b || (byte >= 0x0e && byte <= 0x1a) || (byte >= 0x1c && byte <= 0x1f) ? 1 : 0,
 );
-/** A call takes so many arguments without harm. */
+/** Function calls with more arguments may fail. */
 const CHARACTERS_AT_A_TIME = 1024;
 
 /**
- * Tells what a file truly is from its first bytes (at least {@link SNIFF_BYTES} of them, or all; see
- * {@link needsMoreToSniff}). The name only decides
- * between types that look alike: kinds of text, and containers that hold sound or film.
- *
- * Source: WHATWG MIME Sniffing Standard, extended by formats that browsers don't show.
+ * Detects a file's actual type from its first bytes (at least {@link SNIFF_BYTES} of them, or all; see {@link
+ * needsMoreToSniff}). The name only decides between types that look alike: kinds of text, and containers for audio or
+ * video. Source: WHATWG MIME Sniffing Standard, extended by formats that browsers do not display.
  */
 export function sniffMime(head: Uint8Array, name = ''): string {
   const start = latin1(head);
@@ -85,17 +83,17 @@ function matches(start: string, [, offset, bytes]: Pattern): boolean {
 }
 
 /**
- * Tells whether a file begins like markup, and its first element lies beyond these bytes: with more of them
- * {@link sniffMime} may come to another answer.
+ * Tells whether a file looks like markup whose root element is beyond these bytes: with more of them {@link
+ * sniffMime} may give another answer.
  */
 export function needsMoreToSniff(head: Uint8Array): boolean {
   return isTextual(head) && readProlog(decodeMarkup(head)).isUnfinished;
 }
 
-/** What a zip may say that it is: a document, and nothing that a program would open as something else. */
+/** Types that a zip may declare: documents, and nothing that a program would open as something else. */
 const NAMED_IN_ZIP = /^application\/(?:vnd\.oasis\.opendocument\.[a-z-]+|epub\+zip)(?=PK|$)/;
 
-/** Documents in a zip name themselves: in a first entry `mimetype` (ODF, EPUB), or by their folders (ISO/IEC 29500). */
+/** Zipped documents are identified by a first entry `mimetype` (ODF, EPUB), or by their folders (ISO/IEC 29500). */
 function sniffZip(start: string): string | null {
   if (!start.startsWith('PK\x03\x04')) return null;
   const isNamed = start.slice(26, 28) === '\x08\x00' && start.slice(30, 38) === 'mimetype';
@@ -109,7 +107,7 @@ function sniffZip(start: string): string | null {
   return 'application/zip';
 }
 
-/** ISO base media (ISO/IEC 14496-12 §4.3): the brands in the `ftyp` box tell pictures, sound and film apart. */
+/** ISO base media (ISO/IEC 14496-12 §4.3): the brands in the `ftyp` box distinguish pictures, audio and video. */
 function sniffIsoMedia(start: string, name: string): string | null {
   if (start.slice(4, 8) !== 'ftyp') return null;
   const boxBytes =
@@ -134,7 +132,7 @@ function sniffContainers(start: string, name: string): string | null {
   return null;
 }
 
-/** WHATWG MIME Sniffing §6.2.3: an MPEG audio frame without an ID3 tag in front. */
+/** WHATWG MIME Sniffing §6.2.3: an MPEG audio frame without an ID3 tag before it. */
 function sniffMpegAudio(head: Uint8Array): string | null {
   const [first = 0, second = 0, third = 0] = head;
   if (first !== 0xff || (second & 0xe0) !== 0xe0) return null;
@@ -144,7 +142,7 @@ function sniffMpegAudio(head: Uint8Array): string | null {
   return layer === 0 || bitrate === 15 || bitrate === 0 || sampleRate === 3 ? null : 'audio/mpeg';
 }
 
-/** Text by its byte-order mark or by the absence of binary bytes; markup by its first element; the rest by the name. */
+/** Text by its byte order mark or the absence of binary bytes; markup by its root element; the rest by name. */
 function sniffText(head: Uint8Array, name: string): string | null {
   if (head.length === 0 || !isTextual(head)) return null;
   const text = decodeMarkup(head);
@@ -167,7 +165,7 @@ function isTextual(head: Uint8Array): boolean {
 function latin1(bytes: Uint8Array): string {
   let text = '';
   for (let at = 0; at < Math.min(bytes.length, SNIFF_BYTES); at += CHARACTERS_AT_A_TIME)
-    // Spreading it would go through its iterator, byte by byte.
+    // Spreading it would use its iterator, byte by byte.
     text += String.fromCharCode.apply(
       null,
       bytes.subarray(at, Math.min(at + CHARACTERS_AT_A_TIME, SNIFF_BYTES)) as unknown as number[],

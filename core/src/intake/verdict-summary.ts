@@ -1,6 +1,6 @@
 import type { Outcome, ReasonCode, Verdict } from './verdict.js';
 
-/** Each reason in a word or two, as they stand after a count: "36 no room". */
+/** Each reason in a word or two, for use after a count: "36 no room". */
 export const REASON_WORDS: Record<ReasonCode, string> = {
   'too-large': 'too large',
   'too-many': 'no room',
@@ -26,11 +26,11 @@ export const REASON_WORDS: Record<ReasonCode, string> = {
 
 /** How many files had each outcome, and why files were refused. */
 export interface VerdictSummary extends Record<Outcome, number> {
-  /** Each refused file counts once, by its first reason; the most frequent reason first. */
+  /** Each refused file counts once, by its first reason; most frequent reason first. */
   refusals: { words: string; files: number }[];
 }
 
-/** Counts verdicts by outcome, and the refused ones by reason. */
+/** Counts verdicts by outcome, and refused ones by reason. */
 export function summarizeVerdicts(verdicts: readonly Verdict[]): VerdictSummary {
   const summary: VerdictSummary = { accepted: 0, warned: 0, refused: 0, refusals: [] };
   const files = new Map<string, number>();

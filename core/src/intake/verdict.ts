@@ -1,4 +1,4 @@
-/** The reasons that a verdict can give. Codes are public and never reused. */
+/** The reasons in verdicts. Codes are public and never reused. */
 export const REASON_CODES = [
   'too-large',
   'too-many',
@@ -24,7 +24,7 @@ export const REASON_CODES = [
 
 export type ReasonCode = (typeof REASON_CODES)[number];
 
-/** One reason of a verdict. `folder` is the path of the folder whose rule speaks, null when no rule does. */
+/** One reason of a verdict. `folder` is the path of the folder with the rule, null when it is not from a rule. */
 export interface Reason {
   code: ReasonCode;
   message: string;
@@ -35,14 +35,14 @@ export interface Reason {
 
 export type Outcome = 'accepted' | 'warned' | 'refused';
 
-/** What came of checking one file. */
+/** The result of checking one file. */
 export interface Verdict {
   name: string;
   outcome: Outcome;
   reasons: Reason[];
 }
 
-/** Adds a remark to a verdict; a refusal stays a refusal. */
+/** Adds a warning to a verdict; a refusal stays a refusal. */
 export function withWarning(verdict: Verdict, reason: Reason): Verdict {
   return {
     ...verdict,
@@ -51,7 +51,7 @@ export function withWarning(verdict: Verdict, reason: Reason): Verdict {
   };
 }
 
-/** Turns a verdict into a refusal for one more reason. */
+/** Turns a verdict into a refusal, with one more reason. */
 export function withRefusal(verdict: Verdict, reason: Reason): Verdict {
   return { ...verdict, outcome: 'refused', reasons: [...verdict.reasons, reason] };
 }

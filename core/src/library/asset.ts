@@ -3,7 +3,7 @@ import type { RenditionState } from '../recipes/recipe.js';
 import type { FocalPoint } from './focal-point.js';
 import type { Kind } from './kinds.js';
 
-/** The texts of an asset that people and metadata fill in. */
+/** The texts of an asset, filled by people and metadata. */
 export interface AssetTexts {
   title: string | null;
   alt: string | null;
@@ -12,13 +12,13 @@ export interface AssetTexts {
   keywords: string[];
 }
 
-/** The names of the texts, in the order in which forms ask for them. */
+/** The names of the texts, in the order used in forms. */
 export const TEXT_FIELDS = ['title', 'alt', 'caption', 'credit', 'keywords'] as const;
 
-/** One rendition in an asset's answer. `url` is null until it was made once. */
+/** One rendition in an asset's answer. `url` is null until it was first made. */
 export interface AssetRendition {
   recipe: string;
-  /** Which of its recipe's further sizes and formats it is: `500w.webp`; null for the main file. */
+  /** Which of its recipe's additional sizes and formats it is: `500w.webp`; null for the main file. */
   variant: string | null;
   state: RenditionState;
   url: string | null;
@@ -30,7 +30,7 @@ export interface AssetRendition {
   error: string | null;
 }
 
-/** One place where the bytes of an asset's version are kept. */
+/** A place where the bytes of an asset's version are stored. */
 export interface AssetCopy {
   store: string;
   state: 'kept';
@@ -38,30 +38,30 @@ export interface AssetCopy {
   url: string | null;
 }
 
-/** What is known of media kept elsewhere, as its provider describes it (oEmbed 1.0). */
+/** Information about media hosted elsewhere, from its provider (oEmbed 1.0). */
 export interface LinkFacts {
-  /** The address that people open. */
+  /** The URL that people open. */
   address: string;
   type: 'photo' | 'video' | 'link' | 'rich';
   provider: string | null;
   author: string | null;
-  /** What a page puts in its place; only ever shown inside a sandbox. */
+  /** The provider's HTML; only ever shown inside a sandbox. */
   html: string | null;
   width: number | null;
   height: number | null;
 }
 
-/** How an asset came in. */
+/** How an asset arrived. */
 export interface AssetOrigin {
   intake: string | null;
-  /** Who brought it: a person's or a key's name. */
+  /** The name of the user or key that uploaded it. */
   by: string;
   via: 'console' | 'api';
-  /** The name under which it was sent. */
+  /** The original file name. */
   sentAs: string;
 }
 
-/** An asset as every answer of the API gives it. Unknown values are null, times are UTC ISO 8601. */
+/** An asset as it appears in every answer of the API. Unknown values are null, times are UTC ISO 8601. */
 export interface Asset extends AssetTexts {
   id: string;
   name: string;
@@ -86,11 +86,11 @@ export interface Asset extends AssetTexts {
   version: number;
   url: string;
   download: string;
-  /** A tiny picture as a data URI, to show until a rendition has loaded. */
+  /** A tiny picture as a data URI, shown until a rendition has loaded. */
   placeholder: string | null;
   /** Of kind `link` only. */
   link: LinkFacts | null;
-  /** How many places use it; null until pages report their uses. */
+  /** The number of uses; null until pages report their uses. */
   uses: number | null;
   renditions: AssetRendition[];
   copies: AssetCopy[];
@@ -98,14 +98,14 @@ export interface Asset extends AssetTexts {
   verdict: Verdict;
 }
 
-/** A page of a list. `next` is the cursor of the page after it, or null. */
+/** One page of a list. `next` is the cursor of the next page, or null. */
 export interface Page<Item> {
   items: Item[];
   total: number;
   next: string | null;
 }
 
-/** A folder of the library. `items` and `bytes` count what is directly in it. */
+/** A folder of the library. `items` and `bytes` count its direct contents. */
 export interface Folder {
   id: string;
   path: string;
@@ -114,12 +114,12 @@ export interface Folder {
   parent: string | null;
   items: number;
   bytes: number;
-  /** What is in it and in all folders below it. */
+  /** The contents including all subfolders. */
   deepItems: number;
   deepBytes: number;
 }
 
-/** One thing that happened, as in an asset's history and the live stream. */
+/** An event, as in an asset's history and the live stream. */
 export interface HistoryEvent {
   id: string;
   type: string;

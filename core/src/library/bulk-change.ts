@@ -8,8 +8,8 @@ export const PLAIN_TEXTS = ['title', 'alt', 'caption', 'credit'] as const;
 export type PlainText = (typeof PLAIN_TEXTS)[number];
 
 /**
- * What a bulk edit does to each asset, in this order: replace, set, append, fill, shift. `set` takes null to empty a
- * text. `fill` changes only empty texts; its values are patterns, see {@link fillPattern}.
+ * The changes of a bulk edit, applied to each asset in this order: replace, set, append, fill, shift. `set` takes
+ * null to empty a text. `fill` changes only empty texts; its values are patterns, see {@link fillPattern}.
  */
 export interface BulkChange {
   set?: Partial<Record<PlainText, string | null>> & { keywords?: string[] };
@@ -17,35 +17,35 @@ export interface BulkChange {
   fill?: Partial<Record<PlainText, string>> & { keywords?: string[] };
   removeKeywords?: string[];
   replace?: { field: PlainText | 'keywords'; find: string; with: string }[];
-  /** Moves capture dates by so many minutes, for a camera that stood on the wrong time zone. */
+  /** Shifts capture dates by minutes, for a camera set to the wrong time zone. */
   shiftMinutes?: number;
-  /** The path of the folder into which they go. */
+  /** The path of the target folder. */
   folder?: string;
 }
 
-/** What of an asset a bulk edit can read and change. */
+/** The part of an asset that a bulk edit can read and change. */
 export interface BulkSubject extends AssetTexts {
   name: string;
   folder: string;
   capturedAt: string | null;
 }
 
-/** The values that differ, before and after. */
+/** The changed values, before and after. */
 export interface BulkDifference {
   before: Partial<Omit<BulkSubject, 'name'>>;
   after: Partial<Omit<BulkSubject, 'name'>>;
 }
 
-/** What a bulk edit comes to for one asset. */
+/** The plan of a bulk edit for one asset. */
 export type BulkOutcome =
   | ({ kind: 'changed' } & BulkDifference)
   /**
-   * `has-one`: only empty texts were to be filled. `no-date`: there is no capture date to shift. `date-limit`: its date would
-   * leave the years that are kept. `same`: it is so already.
+   * `has-one`: only empty texts were to be filled. `no-date`: there is no capture date to shift. `date-limit`: the
+   * date would be outside the supported years. `same`: the values are unchanged.
    */
   | { kind: 'unchanged'; reason: 'has-one' | 'no-date' | 'date-limit' | 'same' };
 
-/** Works out what a bulk edit would do to one asset; carrying it out is writing `after`. */
+/** Plans a bulk edit for one asset; applying it means writing `after`. */
 export function planBulkChange(subject: BulkSubject, change: BulkChange): BulkOutcome {
   const next: BulkSubject = { ...subject, keywords: changeKeywords(subject.keywords, change) };
   for (const field of PLAIN_TEXTS) next[field] = changeText(next, field, change);
@@ -63,7 +63,7 @@ function changeText(subject: BulkSubject, field: PlainText, change: BulkChange):
   const set = change.set?.[field];
   if (set !== undefined) text = set ?? '';
   const append = change.append?.[field] ?? '';
-  // Appending twice adds once: a repeated job does no harm.
+  // Appending the same text twice adds it once, so a repeated job is harmless.
   if (!text.endsWith(append)) text += append;
   const fill = change.fill?.[field];
   if (fill && text === '') text = fillPattern(fill, subject).trim();
@@ -93,7 +93,7 @@ function compare(subject: BulkSubject, next: BulkSubject, change: BulkChange): B
   return { kind: 'unchanged', reason: 'same' };
 }
 
-/** What can stand in a pattern, and what it becomes. */
+/** The variables of patterns. */
 export const PATTERN_WORDS = {
   name: 'the file name',
   stem: 'the file name without its extension',
@@ -104,8 +104,8 @@ export const PATTERN_WORDS = {
 } as const;
 
 /**
- * Fills a pattern for one asset: `{words}, {folder}` becomes `Storm over the sound, gannet-head`. What is not known
- * becomes nothing.
+ * Fills a pattern for one asset: `{words}, {folder}` becomes `Storm over the sound, gannet-head`. Unknown values
+ * become empty.
  */
 export function fillPattern(pattern: string, subject: BulkSubject): string {
   const { stem } = splitName(subject.name);
@@ -120,7 +120,7 @@ export function fillPattern(pattern: string, subject: BulkSubject): string {
   const filled = pattern.replace(/\{(\w+)\}/g, (whole, key: string) =>
     Object.hasOwn(values, key) ? values[key as keyof typeof values] : whole,
   );
-  // What separates from something that is not known goes with it: "Storm, " is "Storm".
+  // A separator next to an unknown value is removed, too: "Storm, " becomes "Storm".
   return filled.replace(/^[\s,;:–-]+|[\s,;:–-]+$/g, '');
 }
 

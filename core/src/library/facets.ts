@@ -1,7 +1,10 @@
 import type { AssetTexts } from './asset.js';
 import type { Kind } from './kinds.js';
 
-/** What counts of live assets are kept by. `missing` counts empty texts, `copy` the stores, `word` the words of all texts. */
+/**
+ * The facets by which live assets are counted. `missing` counts empty texts, `copy` the stores, `word` the words of
+ * all texts.
+ */
 export type FacetScope =
   | 'kind'
   | 'mime'
@@ -17,14 +20,14 @@ export type FacetScope =
   | 'copy'
   | 'word';
 
-/** One thing that an asset is counted under. `num` orders those that are numbers or days. */
+/** A facet value of an asset. `num` orders numeric values and days. */
 export interface Facet {
   scope: FacetScope;
   name: string;
   num: number | null;
 }
 
-/** What of an asset is counted. */
+/** The properties of an asset that are counted. */
 export interface FacetSubject extends Readonly<AssetTexts> {
   name: string;
   kind: Kind;
@@ -38,35 +41,35 @@ export interface FacetSubject extends Readonly<AssetTexts> {
 }
 
 const DAY_MS = 86_400_000;
-/** So many classes for each doubling of the size: a class holds few assets, and a range is a sum over few classes. */
+/** The number of classes per doubling of the size: few assets per class, and few classes per range. */
 const CLASSES_PER_DOUBLING = 32;
 const MAX_FACET_NAME = 190;
 
-/** The size class of a number of bytes; classes are ordered as the sizes are. */
+/** The size class of a number of bytes; classes have the order of the sizes. */
 export function sizeClass(bytes: number): number {
   return Math.floor(Math.log2(bytes + 1) * CLASSES_PER_DOUBLING);
 }
 
-/** The smallest number of bytes in a size class. */
+/** The smallest size in a class, in bytes. */
 export function sizeClassFloor(sizeClassNumber: number): number {
   let floor = Math.max(0, Math.ceil(2 ** (sizeClassNumber / CLASSES_PER_DOUBLING) - 1));
-  // The logarithm is not exact at the edges; the class of a number is what `sizeClass` says.
+  // The logarithm is inexact at the edges; `sizeClass` decides.
   while (floor > 0 && sizeClass(floor - 1) >= sizeClassNumber) floor -= 1;
   while (sizeClass(floor) < sizeClassNumber) floor += 1;
   return floor;
 }
 
-/** The day of a moment, in days since 1970 (UTC). */
+/** The day of a time, in days since 1970 (UTC). */
 export function dayNumber(iso: string): number {
   return Math.floor(Date.parse(iso) / DAY_MS);
 }
 
-/** The ratio of width by height in thousandths, as the database rounds it. */
+/** The aspect ratio in thousandths, rounded as the database does. */
 export function ratioKey(width: number, height: number): number {
   return Math.round((1000 * width) / height);
 }
 
-/** Which bit of `missing_fields` stands for which empty field; see migration 0008. */
+/** The bit of `missing_fields` for each empty field; see migration 0008. */
 export const MISSING_FIELD_BITS = {
   title: 1,
   alt: 2,
@@ -77,8 +80,8 @@ export const MISSING_FIELD_BITS = {
 } as const;
 
 /**
- * The words of a text as the full-text index cuts them: letters, digits and underscores, from three to 84 characters,
- * without case.
+ * The words of a text as the full-text index splits them: letters, digits and underscores, three to 84 characters,
+ * case-insensitive.
  */
 export function indexedWords(text: string): string[] {
   return (text.toLocaleLowerCase('en').match(/[\p{L}\p{N}\p{M}_]+/gu) ?? []).filter(
@@ -86,7 +89,7 @@ export function indexedWords(text: string): string[] {
   );
 }
 
-/** Lists everything that an asset is counted under, each once. */
+/** Lists all facet values of an asset, without repeats. */
 export function facetsOf(asset: FacetSubject): Facet[] {
   const plain = (scope: FacetScope, name: string): Facet => ({
     scope,

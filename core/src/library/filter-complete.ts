@@ -3,21 +3,17 @@ import { LIBRARY_FIELDS } from './filter-fields.js';
 import { tokenize } from './filter-tokens.js';
 
 export interface Completion {
-  /** What is shown. */
+  /** The text shown. */
   label: string;
   hint: string;
-  /** The whole text with the completion in it, and where the caret goes. */
+  /** The whole text including the completion, and the new caret position. */
   text: string;
   caret: number;
 }
 
 const MAX_COMPLETIONS = 8;
 
-/**
- * Proposes what could stand where the caret is: a field, or a value of the field that was begun.
- *
- * @param plugged fields that other rooms add to those of the library
- */
+/** Completes the text at the caret: a field, or a value of the field. @param plugged fields added by other rooms */
 export function completeFilter(
   text: string,
   caret: number,

@@ -2,12 +2,12 @@ import type { Term } from './filter-tokens.js';
 import type { Read } from './filter-values.js';
 import { nearestWord } from './nearest.js';
 
-/** A part of a filter that can't be read, with its place. It is thrown by readers and told by `parseFilter`. */
+/** A part of a filter that cannot be read, with its position. Thrown by readers and reported by `parseFilter`. */
 export class FilterFault extends Error {
   readonly #place: { start: number; end: number };
   readonly #instead: string | null;
 
-  /** @param instead what could stand in the faulty place */
+  /** @param instead a valid replacement for the faulty part */
   constructor(message: string, place: { start: number; end: number }, instead: string | null = null) {
     super(message);
     this.#place = place;
@@ -25,20 +25,20 @@ export class FilterFault extends Error {
   }
 }
 
-/** Where the value of a term stands. */
+/** The position of a term's value. */
 export function valuePlace({ valueStart, end }: Term): { start: number; end: number } {
   return { start: valueStart, end };
 }
 
-/** Reads each of the values that commas separate. */
+/** Reads each of the comma-separated values. */
 export function eachValue<Value>(term: Term, read: (value: string) => Value): Value[] {
   return term.value.split(',').map(read);
 }
 
 /**
- * Reads one of some words.
+ * Reads one of several words.
  *
- * @param before what stands before the word in the value
+ * @param before the part of the value before the word
  * @throws FilterFault with the nearest of them
  */
 export function chooseWord(term: Term, value: string, words: readonly string[], before = ''): string {
@@ -54,7 +54,7 @@ export function chooseWord(term: Term, value: string, words: readonly string[], 
   throw new FilterFault(`${term.field} is one of ${words.join(', ')}`, valuePlace(term), others);
 }
 
-/** Takes a value that was read. @throws FilterFault when it could not be */
+/** Returns the parsed value. @throws FilterFault when parsing failed */
 export function takeValue<Value>(term: Term, read: Read<Value>): Value {
   if ('value' in read) return read.value;
   throw new FilterFault(read.message, valuePlace(term), read.instead ?? null);

@@ -17,7 +17,7 @@ type Reader = (term: Term, nowMs: number) => Condition;
 
 interface More {
   values?: readonly string[];
-  /** Of the vocabulary. */
+  /** From the vocabulary. */
   words?: keyof FilterVocabulary;
 }
 
@@ -43,7 +43,7 @@ const ordered = (spec: FilterField): FilterField => ({ ...spec, isOrdered: true 
 const FILLED = ['none', 'any'];
 const YES_NO = ['yes', 'no'];
 
-/** The fields of the library itself. Other rooms plug theirs in. */
+/** The fields of the library itself. Other rooms add theirs. */
 export const LIBRARY_FIELDS: readonly FilterField[] = [
   field(
     'kind',

@@ -4,16 +4,16 @@ import { LIBRARY_FIELDS } from './filter-fields.js';
 import { type Term, type Token, tokenize } from './filter-tokens.js';
 import { nearestWord } from './nearest.js';
 
-/** Deeper nesting than this is nothing that a person wrote. */
+/** No person writes deeper nesting than this. */
 const MAX_DEPTH = 20;
 const MAX_TERMS = 60;
 
 /**
- * Reads a filter. Terms that stand side by side must all hold; `or` binds weaker, `not` stronger; parentheses group;
- * quotes keep words together. An empty text asks nothing.
+ * Parses a filter. Adjacent terms must all match; `or` binds more weakly, `not` more strongly; parentheses group;
+ * quotes keep words together. An empty text matches everything.
  *
- * @param nowMs the moment from which `today` and `7d` count, milliseconds since 1970
- * @param plugged fields that other rooms add to those of the library
+ * @param nowMs the time from which `today` and `7d` count, milliseconds since 1970
+ * @param plugged fields added by other rooms
  */
 export function parseFilter(text: string, nowMs: number, plugged: readonly FilterField[] = []): FilterResult {
   try {

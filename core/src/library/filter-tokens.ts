@@ -1,4 +1,4 @@
-/** A piece of a filter's text, with its place. */
+/** A token of a filter, with its position. */
 export type Token =
   | { kind: 'open' | 'close' | 'or' | 'and' | 'not' | 'end'; start: number; end: number }
   | { kind: 'word'; text: string; isQuoted: boolean; start: number; end: number }
@@ -23,7 +23,7 @@ const TERM_HEAD = /([a-z]+)(>=|<=|:|>|<|=)/iy;
 const BARE = /[^\s()"]+/y;
 const CONNECTIVES = new Set(['or', 'and', 'not']);
 
-/** Cuts a filter into tokens; the last one is always `end`. An unclosed quote runs to the end of the text. */
+/** Splits a filter into tokens; the last one is always `end`. An unclosed quote extends to the end of the text. */
 export function tokenize(text: string): Token[] {
   const tokens: Token[] = [];
   let at = 0;

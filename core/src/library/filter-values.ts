@@ -1,13 +1,13 @@
 import type { NumberSpan, TimeSpan } from './filter.js';
 import type { Operator } from './filter-tokens.js';
 
-/** What a value reads as, or why it doesn't and what would. */
+/** A parsed value, or why it is invalid and what would be valid. */
 export type Read<Value> = { value: Value } | { message: string; instead?: string };
 
 const DAY_MS = 86_400_000;
 const UNITS: Record<string, number> = { '': 1, b: 1, k: 1e3, kb: 1e3, m: 1e6, mb: 1e6, g: 1e9, gb: 1e9 };
 
-/** Reads bytes as people write them: `2mb`, `1.5gb`, `800`. A kilobyte has 1000 bytes, as everywhere in Uniferum. */
+/** Parses a size: `2mb`, `1.5gb`, `800`. A kilobyte is 1000 bytes, as everywhere in Uniferum. */
 export function readBytes(text: string): Read<number> {
   const parts = /^(\d+(?:\.\d+)?)([a-z]*)$/i.exec(text);
   const unit = UNITS[parts?.[2]?.toLowerCase() ?? '?'];
@@ -16,14 +16,14 @@ export function readBytes(text: string): Read<number> {
   return { value: Math.round(Number(parts[1]) * unit) };
 }
 
-/** Reads whole pixels: `1600`, `1600px`. */
+/** Parses whole pixels: `1600`, `1600px`. */
 export function readPixels(text: string): Read<number> {
   const parts = /^(\d{1,9})(?:px)?$/i.exec(text);
   if (!parts) return { message: `"${text}" is not a number of pixels`, instead: '1600' };
   return { value: Number(parts[1]) };
 }
 
-/** Reads a ratio of width by height: `3:2`, `1.5`. */
+/** Parses an aspect ratio: `3:2`, `1.5`. */
 export function readRatio(text: string): Read<number> {
   const pair = /^(\d+(?:\.\d+)?)[:/x](\d+(?:\.\d+)?)$/.exec(text);
   const value = pair ? Number(pair[1]) / Number(pair[2]) : Number(text);
@@ -32,7 +32,7 @@ export function readRatio(text: string): Read<number> {
   return { value };
 }
 
-/** Half a percent either way: 1600 × 1067 is a picture of 3:2. */
+/** A tolerance of half a percent: 1600 × 1067 counts as 3:2. */
 const RATIO_TOLERANCE = 0.005;
 const RATIO_WORDS: Record<string, NumberSpan> = {
   square: near(1),
@@ -49,7 +49,7 @@ function near(ratio: number): NumberSpan {
   };
 }
 
-/** Reads `>2mb`, `:100..200`, `:800` as a span of numbers. */
+/** Parses `>2mb`, `:100..200`, `:800` as a range of numbers. */
 export function readNumberSpan(
   field: 'size' | 'width' | 'height' | 'ratio',
   operator: Operator,
@@ -94,7 +94,7 @@ function readNumberRange(
   };
 }
 
-/** Reads `:2025-05..2025-09`, `>2025`, `:7d`, `:today` as a span of time. Days are days of UTC. */
+/** Parses `:2025-05..2025-09`, `>2025`, `:7d`, `:today` as a time range. Days are UTC days. */
 export function readTimeSpan(operator: Operator, text: string, nowMs: number): Read<TimeSpan> {
   const isEqual = operator === ':' || operator === '=';
   const range = splitRange(text);
@@ -130,7 +130,7 @@ interface Period {
   untilMs: number;
 }
 
-/** A year, a month, a day, `today`, or the last so many days. */
+/** A year, a month, a day, `today`, or a number of past days. */
 function readPeriod(text: string, nowMs: number): Read<Period> {
   const today = Math.floor(nowMs / DAY_MS) * DAY_MS;
   const lower = text.toLowerCase();

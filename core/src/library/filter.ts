@@ -1,15 +1,15 @@
 import type { Term } from './filter-tokens.js';
 import type { Kind } from './kinds.js';
 
-/** The texts that a filter can look into one by one. */
+/** The texts that a filter can search individually. */
 export const FILTER_TEXTS = ['title', 'alt', 'caption', 'credit', 'keyword'] as const;
 export type FilterText = (typeof FILTER_TEXTS)[number];
 
-/** The numbers that a filter can compare. Sizes are bytes, sides are pixels, the ratio is width by height. */
+/** The numbers that a filter can compare. Sizes are bytes, dimensions are pixels, the ratio is width by height. */
 export const FILTER_NUMBERS = ['size', 'width', 'height', 'ratio'] as const;
 export type FilterNumber = (typeof FILTER_NUMBERS)[number];
 
-/** A span of numbers; null is without an end. An open end does not belong to it. */
+/** A range of numbers; null means unbounded. An open end is exclusive. */
 export interface NumberSpan {
   min: number | null;
   max: number | null;
@@ -17,13 +17,13 @@ export interface NumberSpan {
   isMaxOpen: boolean;
 }
 
-/** A span of time, UTC ISO 8601; `from` belongs to it and `until` doesn't. */
+/** A time range, UTC ISO 8601; `from` is inclusive and `until` exclusive. */
 export interface TimeSpan {
   from: string | null;
   until: string | null;
 }
 
-/** One thing that is asked of an asset. */
+/** One condition on an asset. */
 export type Condition =
   | { field: 'words'; text: string; isPhrase: boolean }
   | { field: 'kind'; values: Kind[] }
@@ -33,59 +33,59 @@ export type Condition =
   | ({ field: FilterNumber } & NumberSpan)
   | { field: 'captured'; span: TimeSpan | null }
   | { field: 'added'; span: TimeSpan }
-  /** `contains` null asks whether there is any. */
+  /** With `contains` null, asks whether there is any. */
   | { field: FilterText; isFilled: boolean; contains: string | null }
   | { field: 'used'; value: boolean }
   | { field: 'copy'; store: string }
   | { field: 'duplicate'; value: boolean }
-  /** Pictures that look like the one with this id, up to so many differing bits of their perceptual hashes. */
+  /** Pictures similar to the one with this id, up to a number of differing bits of their perceptual hashes. */
   | { field: 'near'; id: string; distance: number }
-  /** A field of another room, with what that room reads of it. */
+  /** A field of another room, with the value it parsed. */
   | { field: 'plugged'; name: string; value: unknown };
 
-/** What a filter asks, as a tree. */
+/** A filter as a tree. */
 export type Filter =
   | { op: 'is'; condition: Condition }
   | { op: 'not'; filter: Filter }
   | { op: 'and' | 'or'; filters: Filter[] };
 
-/** Why a filter can't be read: where in the text, and what would do instead. */
+/** Why a filter cannot be read: the position in the text, and a valid alternative. */
 export interface FilterError {
-  /** Where the faulty part begins, in UTF-16 code units. */
+  /** The start of the faulty part, in UTF-16 code units. */
   position: number;
   length: number;
   message: string;
-  /** The whole text with the faulty part mended; null when nothing is near. */
+  /** The whole text with the faulty part corrected; null without a suggestion. */
   suggestion: string | null;
 }
 
 export type FilterResult = { ok: true; filter: Filter | null } | { ok: false; error: FilterError };
 
-/** What there is in an installation that can stand as a value: `folders`, `keywords` and what rooms add. */
+/** Possible values in an installation: `folders`, `keywords` and those that rooms add. */
 export type FilterVocabulary = Readonly<Record<string, readonly string[]>>;
 
-/** A field of the language: how it is written, read and proposed. */
+/** A field of the filter language: how it is written, parsed and completed. */
 export interface FilterField {
   name: string;
-  /** What it asks, in a few words. */
+  /** Its meaning in a few words. */
   hint: string;
   example: string;
-  /** Takes `>`, `<` and ranges beside the colon. */
+  /** Supports `>`, `<` and ranges in addition to the colon. */
   isOrdered: boolean;
-  /** Values that are always there. */
+  /** Fixed values. */
   values: readonly string[];
   /** @param nowMs milliseconds since 1970 @throws FilterFault */
   read(term: Term, nowMs: number): Condition;
-  /** Lists further values that could be meant. */
+  /** Lists further possible values. */
   propose?(begun: string, vocabulary: FilterVocabulary): readonly string[];
 }
 
-/** A field of another room. `Value` is what its SQL gets, as plain data. */
+/** A field of another room. `Value` is passed to its SQL as plain data. */
 export interface PluggedFilterField<Value> extends FilterField {
   read(term: Term, nowMs: number): { field: 'plugged'; name: string; value: Value };
 }
 
-/** States a field of another room than the library. */
+/** Declares a field of a room other than the library. */
 export function defineFilterField<Value>({
   read,
   ...spec
@@ -101,7 +101,7 @@ export function defineFilterField<Value>({
   };
 }
 
-/** How far apart two pictures may be for `near:` without a distance, in bits of 64. */
+/** The default distance of `near:`, in bits of 64. */
 export const DEFAULT_NEAR_DISTANCE = 6;
-/** The farthest that is looked for. */
+/** The maximum distance. */
 export const MAX_NEAR_DISTANCE = 11;

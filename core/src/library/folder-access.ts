@@ -1,8 +1,8 @@
-/** What of the metadata that is embedded in an original comes along at its public address. */
+/** Which embedded metadata is included at an original's public URL. */
 export const PUBLIC_METADATA = ['all', 'rights', 'none'] as const;
 export type PublicMetadata = (typeof PUBLIC_METADATA)[number];
 
-/** What a folder lets out; null takes what holds above it. */
+/** A folder's access settings; null inherits. */
 export interface FolderAccess {
   publicMetadata: PublicMetadata | null;
 }
@@ -11,15 +11,15 @@ export interface FolderAccess {
 export interface FolderAccessAnswer {
   own: FolderAccess;
   effective: {
-    /** `from` is the path of the folder that it comes from; null when no folder says anything. */
+    /** `from` is the path of the folder that sets it; null when no folder does. */
     publicMetadata: { value: PublicMetadata; from: string | null };
   };
 }
 
-/** What holds where no folder says anything. */
+/** The default where no folder sets it. */
 export const DEFAULT_PUBLIC_METADATA: PublicMetadata = 'rights';
 
-/** Works out what holds in the last of a chain of folders, which begins at the root. */
+/** Computes the effective settings of the last of a chain of folders, which begins at the root. */
 export function resolveAccess(
   chain: readonly { path: string; access: FolderAccess }[],
 ): FolderAccessAnswer['effective'] {

@@ -1,16 +1,16 @@
 /** The folders that match what was typed, best first. */
 export interface FolderMatches {
   paths: string[];
-  /** How many more match than are listed. */
+  /** The number of further matches. */
   more: number;
 }
 
 /**
- * Finds folders by words of their paths, in any order and any case. A folder whose own name begins with the last word
- * comes before one that has it anywhere in its name, and that one before one below such a folder; shorter paths first
- * among equals, so that a folder comes before those in it.
+ * Finds folders by words of their paths, in any order and case. A folder whose own name starts with the last word
+ * ranks before one that contains it, and that before folders below a match; among equals, shorter paths rank first,
+ * so that a folder precedes its subfolders.
  *
- * @param most how many paths are listed
+ * @param most the maximum number of results
  */
 export function searchFolders(paths: readonly string[], typed: string, most: number): FolderMatches {
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);

@@ -2,7 +2,7 @@ import type { AssetTexts } from './asset.js';
 import { writeTime } from './capture-time.js';
 
 /**
- * The embedded fields that are read, by standard and name: Exif (CIPA DC-008), the IPTC Photo Metadata Standard in its
+ * The supported embedded fields, by standard and name: Exif (CIPA DC-008), the IPTC Photo Metadata Standard in its
  * older form (IIM) and in XMP (ISO 16684-1).
  */
 export const EMBEDDED_FIELDS = [
@@ -35,18 +35,18 @@ export type EmbeddedField = (typeof EMBEDDED_FIELDS)[number];
 export type EmbeddedMetadata = Partial<Record<EmbeddedField, string | readonly string[] | undefined>> & {
   /** Exif `OffsetTimeOriginal`, as `+hh:mm`. */
   'exif:offset'?: string | undefined;
-  /** Exif `SubSecTimeOriginal`: decimal digits after the second. */
+  /** Exif `SubSecTimeOriginal`: the decimal digits of the second. */
   'exif:subSecond'?: string | undefined;
 };
 
-/** What can be filled from metadata. */
+/** The texts that metadata can fill. */
 export const MAPPED_TEXTS = ['title', 'alt', 'caption', 'credit', 'keywords', 'capturedAt'] as const;
 export type MappedText = (typeof MAPPED_TEXTS)[number];
 
-/** For each text the fields that fill it; the first one that says something wins. An empty list fills nothing. */
+/** The fields that fill each text; the first non-empty one is used. An empty list disables filling. */
 export type MetadataMapping = Record<MappedText, EmbeddedField[]>;
 
-/** The order of the IPTC standard's own reconciliation: XMP before IIM before Exif. Source: MWG Guidelines 2.0, section 5. */
+/** The reconciliation order of the IPTC standard: XMP before IIM before Exif. Source: MWG Guidelines 2.0, section 5. */
 export const DEFAULT_MAPPING: MetadataMapping = {
   title: ['xmp:title', 'iptc:objectName'],
   alt: ['xmp:altText'],
@@ -56,7 +56,7 @@ export const DEFAULT_MAPPING: MetadataMapping = {
   capturedAt: ['exif:dateTimeOriginal', 'xmp:dateCreated', 'iptc:dateCreated', 'exif:dateTimeDigitized'],
 };
 
-/** Which fields may fill which text: a date fills no title. */
+/** Which fields may fill which text: a date cannot fill a title. */
 export function mayFill(text: MappedText, field: EmbeddedField): boolean {
   const isDate = /date/i.test(field);
   return text === 'capturedAt' ? isDate : !isDate;
@@ -68,8 +68,8 @@ const TIME =
 const OFFSET = /^([+-])(\d{2}):?(\d{2})$/;
 
 /**
- * Reads the moment at which a picture was taken, as UTC ISO 8601 with milliseconds, or null. A time without an offset
- * is taken as UTC: the file doesn't say more. Source: Exif 2.32, tags 0x9003, 0x9011, 0x9291.
+ * Parses the capture time as UTC ISO 8601 with milliseconds; null when missing or invalid. A time without an offset
+ * is taken as UTC, because the file has no more information. Source: Exif 2.32, tags 0x9003, 0x9011, 0x9291.
  */
 export function capturedAt(
   metadata: EmbeddedMetadata,
@@ -122,12 +122,12 @@ function readMoment(value: string, offset: string | undefined, subSecond: string
     second,
     Math.floor(Number(`0.${fraction}`) * 1000),
   );
-  // Date.UTC carries 31 February over into March: such a date was never taken.
+  // Date.UTC turns 31 February into March, which would be a made-up date.
   if (new Date(local).getUTCDate() !== day) return null;
   return writeTime(local - offsetMinutes(offset ?? time[8]) * 60_000);
 }
 
-/** Fills texts from embedded metadata; what the file doesn't say stays null. */
+/** Fills texts from embedded metadata; missing ones stay null. */
 export function textsFromMetadata(
   metadata: EmbeddedMetadata,
   mapping: MetadataMapping = DEFAULT_MAPPING,
@@ -145,7 +145,7 @@ export function textsFromMetadata(
   };
 }
 
-/** Tells whether an Exif orientation (1–8) turns the picture by a quarter, so that width and height change places. */
+/** Tells whether an Exif orientation (1–8) swaps width and height. */
 export function isQuarterTurned(orientation: number | null): boolean {
   return orientation !== null && orientation >= 5 && orientation <= 8;
 }

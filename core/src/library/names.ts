@@ -1,10 +1,13 @@
-/** The longest name of an asset, in UTF-16 code units; leaves room for "~recipe" within the 255 bytes of most disks. */
+/**
+ * The maximum length of an asset's name, in UTF-16 code units; leaves room for "~recipe" within the 255 bytes of most
+ * file systems.
+ */
 export const MAX_NAME_LENGTH = 180;
 
-/** What is left of a name when everything that an address or a disk cannot hold is gone. */
+/** The replacement for names without any allowed character. */
 const FALLBACK_NAME = 'unnamed';
 
-/** C0 and C1 controls, path separators, characters reserved on common disks, and the tilde that marks a rendition. */
+/** C0 and C1 controls, path separators, characters reserved by common file systems, and the tilde that marks a rendition. */
 // biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are what is looked for
 const UNSAFE = /[\u0000-\u001f\u007f-\u009f/\\:*?"<>|~]+/g;
 
@@ -23,8 +26,8 @@ export function splitName(name: string): NameParts {
 }
 
 /**
- * Turns a name as it came into one that can stand in an address and on a disk: no folders, no control characters, no
- * `~` (which separates a recipe), Unicode NFC, at most {@link MAX_NAME_LENGTH} long with the extension kept.
+ * Converts a file name to one that is valid in URLs and file systems: no folders, no control characters, no `~`
+ * (which separates a recipe), Unicode NFC, at most {@link MAX_NAME_LENGTH} long with the extension kept.
  */
 export function cleanName(name: string): string {
   const last =
@@ -42,10 +45,10 @@ export function cleanName(name: string): string {
   return shorten(safe === '' ? FALLBACK_NAME : safe);
 }
 
-/** A name as it was sent that is longer than this is not repeated anywhere: it is what {@link cleanName} makes of it from the start. */
+/** Longer names are never repeated as sent, but only in the form that {@link cleanName} returns. */
 export const MAX_SENT_NAME_LENGTH = 255;
 
-/** Yields `harbour.jpg`, `harbour-2.jpg`, `harbour-3.jpg`, … without end. */
+/** Yields `harbour.jpg`, `harbour-2.jpg`, `harbour-3.jpg`, … indefinitely. */
 export function* nameCandidates(name: string): Generator<string> {
   yield name;
   const { stem, extension } = splitName(name);

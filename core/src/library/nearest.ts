@@ -15,7 +15,7 @@ export function editDistance(a: string, b: string): number {
   return at(a.length, b.length);
 }
 
-/** Finds the word that was probably meant: begins alike, or is at most two edits away; null when none is near. */
+/** Finds the word that was probably meant: one with the same beginning, or at most two edits away; null without one. */
 export function nearestWord(word: string, words: readonly string[]): string | null {
   const lower = word.toLowerCase();
   const begun = lower.length >= 2 ? words.find((candidate) => candidate.startsWith(lower)) : undefined;

@@ -1,16 +1,16 @@
 import { cleanName, splitName } from './names.js';
 
-/** The path of the top folder; every other path starts with it and has no trailing slash. */
+/** The path of the root folder; every other path starts with it and has no trailing slash. */
 export const ROOT_PATH = '/';
 
-/** The longest folder path, in UTF-16 code units, so that the database can index it whole. */
+/** The maximum length of a folder path, in UTF-16 code units, so that the database can index all of it. */
 export const MAX_PATH_LENGTH = 600;
 
 export type PathResult = { ok: true; path: string } | { ok: false; reason: string };
 
 /**
- * Reads a folder path as a person or script writes it (`lights/gannet`, `/lights/gannet/`) into its one stored form
- * (`/lights/gannet`). Refuses `..`, and names that {@link cleanName} would change.
+ * Normalises a folder path as typed (`lights/gannet`, `/lights/gannet/`) to its stored form (`/lights/gannet`).
+ * Rejects `..`, and names that {@link cleanName} would change.
  */
 export function parseFolderPath(text: string): PathResult {
   const parts = text
@@ -34,44 +34,44 @@ export function joinPath(folder: string, name: string): string {
   return folder === ROOT_PATH ? `/${name}` : `${folder}/${name}`;
 }
 
-/** The last part of a stored folder path; empty for the top. */
+/** The last part of a stored folder path; empty for the root. */
 export function folderName(path: string): string {
   return path.slice(path.lastIndexOf('/') + 1);
 }
 
-/** The path above; null for the top. */
+/** The parent's path; null for the root. */
 export function parentPath(path: string): string | null {
   if (path === ROOT_PATH) return null;
   return path.slice(0, path.lastIndexOf('/')) || ROOT_PATH;
 }
 
-/** The path and all paths above it, from the top down: `/`, `/lights`, `/lights/gannet`. */
+/** The path and all its ancestors, from the root down: `/`, `/lights`, `/lights/gannet`. */
 export function pathChain(path: string): string[] {
   const parent = parentPath(path);
   return parent === null ? [path] : [...pathChain(parent), path];
 }
 
-/** Tells whether `path` is `folder` or lies below it. */
+/** Tells whether `path` is `folder` or below it. */
 export function isWithin(path: string, folder: string): boolean {
   return path === folder || folder === ROOT_PATH || path.startsWith(`${folder}/`);
 }
 
-/** The address path of an original, percent-encoded: `/media/lights/gannet/dusk.jpg`. */
+/** The URL path of an original, percent-encoded: `/media/lights/gannet/dusk.jpg`. */
 export function originalAddress(folder: string, name: string): string {
   return `/media${encodePath(joinPath(folder, name))}`;
 }
 
 /**
- * The address path of a rendition, percent-encoded: `/media/lights/gannet/dusk~wide.jpg`, or of one of its further sizes
- * and formats: `/media/lights/gannet/dusk~wide.500w.webp`.
+ * The URL path of a rendition, percent-encoded: `/media/lights/gannet/dusk~wide.jpg`, or of one of its additional
+ * sizes and formats: `/media/lights/gannet/dusk~wide.500w.webp`.
  *
- * @param end the extension, or the name of the variant, which ends in one
+ * @param end the extension, or the name of the variant, which ends with one
  */
 export function renditionAddress(folder: string, stem: string, recipe: string, end: string): string {
   return `/media${encodePath(joinPath(folder, `${stem}~${recipe}.${end}`))}`;
 }
 
-/** What an address below `/media` asks for, before anything is looked up. */
+/** The parts of a path below `/media`, before any lookup. */
 export type MediaAddress =
   | { kind: 'original'; folder: string; name: string }
   | {
@@ -84,10 +84,10 @@ export type MediaAddress =
       variant: string | null;
     };
 
-/** What stands between a recipe's name and the extension when it is not the main file. */
+/** The part between a recipe's name and the extension, for files other than the main one. */
 const RUNG = /\.(\d{1,5}w)$/;
 
-/** Reads a decoded path below `/media` (with its leading slash). A name with a tilde is always a rendition's. */
+/** Parses a decoded path below `/media` (with its leading slash). A name with a tilde always refers to a rendition. */
 export function parseMediaAddress(path: string): MediaAddress | null {
   const parsed = parseFolderPath(parentPath(path) ?? ROOT_PATH);
   const name = folderName(path).normalize('NFC');

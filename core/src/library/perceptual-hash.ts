@@ -1,7 +1,7 @@
-/** The side of the grey picture from which a hash is computed, in pixels. */
+/** The side of the greyscale picture from which a hash is computed, in pixels. */
 export const HASH_INPUT_SIDE = 32;
 const HASH_SIDE = 8;
-/** How many bits a hash has. */
+/** The number of bits of a hash. */
 export const HASH_BITS = 64;
 
 const COSINES = Array.from({ length: HASH_SIDE }, (_, frequency) =>
@@ -11,9 +11,9 @@ const COSINES = Array.from({ length: HASH_SIDE }, (_, frequency) =>
 );
 
 /**
- * Computes the 64-bit DCT hash of a picture: the signs of its 8 × 8 lowest frequencies against their median. Pictures
- * that look alike have hashes that differ in few bits, also after scaling, recompression and moderate changes of tone.
- * Source: C. Zauner, "Implementation and Benchmarking of Perceptual Image Hash Functions" (2010), section 3.2.1.
+ * Computes the 64-bit DCT hash of a picture: its 8 × 8 lowest frequencies compared with their median. Similar
+ * pictures have hashes that differ in few bits, even after scaling, recompression and moderate tone changes. Source:
+ * C. Zauner, "Implementation and Benchmarking of Perceptual Image Hash Functions" (2010), section 3.2.1.
  *
  * @param grey 32 × 32 grey values 0–255, row by row
  * @returns 16 hexadecimal digits
@@ -30,7 +30,7 @@ export function perceptualHash(grey: ArrayLike<number>): string {
       cosines.reduce((sum, cosine, y) => sum + cosine * (rows[y]?.[u] ?? 0), 0),
     ),
   );
-  // The first one is the mean brightness, which says nothing about the picture and would pull the median.
+  // The first coefficient is the mean brightness, which carries no structure and would distort the median.
   const threshold = median(frequencies.slice(1));
   let hex = '';
   for (let at = 0; at < HASH_BITS; at += 4) {
@@ -50,7 +50,7 @@ export function hashDistance(a: string, b: string): number {
   );
 }
 
-/** How many bands a hash is cut into for looking up near ones. */
+/** The number of bands into which a hash is split for lookups. */
 export const HASH_BANDS = 4;
 const BAND_BITS = HASH_BITS / HASH_BANDS;
 
@@ -79,14 +79,14 @@ function withinRadius(value: number, radius: number, firstBit: number): number[]
   return found;
 }
 
-/** Two things that look alike. */
+/** A pair of similar items. */
 export interface SimilarPair {
   a: string;
   b: string;
   distance: number;
 }
 
-/** Puts what is linked by pairs, directly or over others, into groups; each in the order in which its members appear. */
+/** Groups items linked by pairs, directly or through others; each group in order of appearance. */
 export function groupPairs(pairs: readonly SimilarPair[]): string[][] {
   const leader = new Map<string, string>();
   const find = (id: string): string => {

@@ -1,4 +1,4 @@
-/** The orders in which assets can be listed; `-` in front turns one round. */
+/** The sort orders of assets; a leading `-` reverses one. */
 export const ASSET_SORTS = [
   'created',
   '-created',

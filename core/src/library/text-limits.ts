@@ -1,6 +1,6 @@
 import type { AssetTexts } from './asset.js';
 
-/** The longest texts that are kept, in UTF-16 code units; of keywords the longest one, and how many. */
+/** The maximum lengths of texts, in UTF-16 code units; for keywords the maximum length of each, and their number. */
 export const TEXT_LIMITS = {
   title: 500,
   alt: 5000,
@@ -12,14 +12,14 @@ export const TEXT_LIMITS = {
 
 const PLAIN = ['title', 'alt', 'caption', 'credit'] as const;
 
-/** A text that is longer than is kept. */
+/** A text that exceeds the maximum. */
 export interface LongText {
   field: keyof AssetTexts;
   limit: number;
   actual: number;
 }
 
-/** Lists the texts that are longer than is kept. */
+/** Lists the texts that exceed the maximum. */
 export function findLongTexts(texts: Partial<AssetTexts>): LongText[] {
   const found: LongText[] = [];
   for (const field of PLAIN) {
@@ -35,7 +35,7 @@ export function findLongTexts(texts: Partial<AssetTexts>): LongText[] {
   return found;
 }
 
-/** Shortens texts to what is kept: the beginning of long ones, and the first of many keywords. */
+/** Shortens texts to the maximum: the beginning of long ones, and the first keywords. */
 export function fitTexts(texts: AssetTexts): { texts: AssetTexts; shortened: LongText[] } {
   const shortened = findLongTexts(texts);
   if (shortened.length === 0) return { texts, shortened };
@@ -54,7 +54,7 @@ export function fitTexts(texts: AssetTexts): { texts: AssetTexts; shortened: Lon
   };
 }
 
-/** Cuts a text without leaving half of a character that takes two code units. */
+/** Truncates a text without splitting a surrogate pair. */
 function cut(text: string, length: number): string {
   if (text.length <= length) return text;
   const end = /[\ud800-\udbff]/.test(text[length - 1] ?? '') ? length - 1 : length;

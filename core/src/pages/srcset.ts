@@ -1,6 +1,6 @@
 import type { Asset } from '../library/asset.js';
 
-/** The attributes of an `img` element that lets the browser choose among a picture's renditions. */
+/** The attributes of an `img` element with which the browser chooses among a picture's renditions. */
 export interface ImageSources {
   src: string;
   /** Empty when there is only one candidate. */
@@ -9,12 +9,12 @@ export interface ImageSources {
   height: number | null;
 }
 
-/** A candidate may differ from the picture's proportions by rounding only; a crop is another picture. */
+/** A candidate may differ from the picture's proportions by rounding only; a crop is a different picture. */
 const ROUNDING_PX = 1;
 
 /**
  * Lists the renditions that show the whole picture, smallest first, as WHATWG HTML's `srcset` with width descriptors
- * (§4.8.4.2.1), and names the widest as `src`. Addresses hold no space and no comma, because they are percent-encoded.
+ * (§4.8.4.2.1), and uses the widest as `src`. URLs contain no space or comma, because they are percent-encoded.
  */
 export function imageSources(asset: Pick<Asset, 'url' | 'width' | 'height' | 'renditions'>): ImageSources {
   const candidates = asset.renditions
@@ -39,7 +39,7 @@ export function imageSources(asset: Pick<Asset, 'url' | 'width' | 'height' | 're
   };
 }
 
-/** Finds the smallest whole-picture rendition that is at least `heightPx` high, else the largest; null when there is none. */
+/** Finds the smallest whole-picture rendition at least `heightPx` high, otherwise the largest; null when there is none. */
 export function sheetRendition(
   asset: Pick<Asset, 'width' | 'height' | 'renditions'>,
   heightPx: number,
@@ -52,7 +52,7 @@ export function sheetRendition(
   return (whole.find(({ height }) => (height ?? 0) >= heightPx) ?? whole.at(-1))?.url ?? null;
 }
 
-/** Papers, films and sounds have no pixels of their own: any picture that was made of them shows them. */
+/** Documents, video and audio have no pixel size of their own: any picture made from them represents them. */
 function isUnmeasured({ width, height }: { width: number | null; height: number | null }): boolean {
   return width === null || height === null;
 }

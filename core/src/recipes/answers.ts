@@ -2,7 +2,7 @@ import type { StateReason } from './digest.js';
 import type { RebuildEstimate } from './estimate.js';
 import type { RenditionState } from './recipe.js';
 
-/** One asset of the matrix: the state of each recipe that applies to it. */
+/** One asset of the matrix: the state of each applicable recipe. */
 export interface MatrixRow {
   asset: {
     id: string;
@@ -10,7 +10,7 @@ export interface MatrixRow {
     folder: string;
     kind: string;
     placeholder: string | null;
-    /** The address of a small picture of it. */
+    /** The URL of a small picture of it. */
     preview: string | null;
   };
   /** By the recipe's name. */
@@ -25,7 +25,7 @@ export interface MatrixPageAnswer {
   next: string | null;
 }
 
-/** Why a rendition is in its state, and what it was made by. */
+/** Why a rendition is in its state, and how it was made. */
 export interface RenditionStoryAnswer {
   recipe: string;
   variant: string | null;
@@ -38,18 +38,18 @@ export interface RenditionStoryAnswer {
   workMs: number | null;
 }
 
-/** What a rebuild would make. */
+/** The plan of a rebuild. */
 export interface RebuildPlan {
   items: { asset: string; name: string; recipe: string; state: RenditionState }[];
   totals: { renditions: number; assets: number; bytesNow: number } & RebuildEstimate;
 }
 
-/** What saving a recipe would come to. */
+/** The impact of saving a recipe. */
 export interface RecipeImpact {
-  /** What would differ from the recipe as it is, in a few words each. */
+  /** The differences from the current recipe, in a few words each. */
   items: { change: string }[];
   totals: {
-    /** Files that become outdated, are fresh again because an edit is taken back, become due, or become surplus. */
+    /** Files that become outdated, become fresh because an edit is reverted, become due, or become surplus. */
     outdated: number;
     fresh: number;
     due: number;
@@ -58,7 +58,7 @@ export interface RecipeImpact {
   } & RebuildEstimate;
 }
 
-/** What an optimising would look at. What it saves is known only afterwards. */
+/** The plan of optimising. The savings are known only afterwards. */
 export interface OptimisePlan {
   items: { asset: string; name: string; mime: string; bytes: number }[];
   totals: { selected: number; possible: number; bytes: number };

@@ -3,7 +3,7 @@ import { isWithin } from '../library/paths.js';
 import { contentText } from './digest.js';
 import type { Recipe, RecipeContent } from './recipe.js';
 
-/** The types that the image engine decodes. HEIC needs a decoder that can't be shipped freely. */
+/** The types that the image engine decodes. HEIC needs a decoder that cannot be distributed freely. */
 export const DECODABLE_MIMES: readonly string[] = [
   'image/jpeg',
   'image/png',
@@ -14,10 +14,10 @@ export const DECODABLE_MIMES: readonly string[] = [
   'image/svg+xml',
 ];
 
-/** The documents of which pages can be drawn. */
+/** Documents whose pages can be rendered. */
 export const DRAWABLE_DOCUMENTS: readonly string[] = ['application/pdf'];
 
-/** Tells whether a picture can be made of a file: decoded, drawn from a page, taken from a film, or drawn from a sound. */
+/** Tells whether a file can be rendered: decoded as a picture, a page, a frame of a video, or the wave form of a sound. */
 export function canBeRendered({ kind, mime }: { kind: Kind; mime: string }): boolean {
   return (
     DECODABLE_MIMES.includes(mime) ||
@@ -36,22 +36,22 @@ export function recipeApplies(
   return recipe.folders.length === 0 || recipe.folders.some((folder) => isWithin(asset.folder, folder));
 }
 
-/** What a change of a recipe means for what was made by the old one. */
+/** The effect of a recipe change on existing files. */
 export function changesOutput(before: RecipeContent, after: RecipeContent): boolean {
   return contentText(before) !== contentText(after);
 }
 
-/** What `keep` keeps: types that every browser shows. */
+/** Types that `keep` preserves: those that every browser displays. */
 const KEPT_MIMES = new Set(['image/jpeg', 'image/png', 'image/webp', 'image/avif', 'image/gif']);
 
-/** The media type that a recipe makes from a file of type `mime`. `keep` falls back to what every browser shows. */
+/** The media type that a recipe makes from a file of type `mime`. `keep` falls back to a type that every browser displays. */
 export function outputMime({ output }: Pick<Recipe, 'output'>, mime: string): string {
   if (output.format !== 'keep') return `image/${output.format}`;
   if (KEPT_MIMES.has(mime)) return mime;
   return mime === 'image/tiff' || mime.startsWith('video/') ? 'image/jpeg' : 'image/png';
 }
 
-/** Tells whether a type can hold an animation here. */
+/** Tells whether a type supports animation here. */
 export function holdsAnimation(mime: string): boolean {
   return mime === 'image/gif' || mime === 'image/webp';
 }

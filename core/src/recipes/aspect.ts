@@ -1,7 +1,7 @@
 /** `16:9`, with decimals where a ratio needs them. */
 export const ASPECT = /^(\d{1,5}(?:\.\d{1,4})?):(\d{1,5}(?:\.\d{1,4})?)$/;
 
-/** Reads `16:9`; null when it is none or a side is 0. */
+/** Parses `16:9`; null when invalid or a side is 0. */
 export function parseAspect(text: string): { width: number; height: number } | null {
   const match = ASPECT.exec(text);
   if (!match) return null;

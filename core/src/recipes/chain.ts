@@ -17,7 +17,7 @@ import { MAX_SIDE_PX } from './step-fields.js';
 import { isToneStep, type PictureStep, type RotateStep, type ToneStep, type WatermarkStep } from './steps.js';
 import { type WatermarkBox, watermarkBox } from './watermark-box.js';
 
-/** One thing that is done to pixels, with every number resolved. */
+/** One pixel operation with every number resolved. */
 export type Operation =
   | { kind: 'extract'; region: Region }
   | { kind: 'resize'; size: Size }
@@ -34,27 +34,27 @@ export type Operation =
   | { kind: 'watermark'; step: WatermarkStep; box: WatermarkBox }
   | { kind: 'trim'; tolerance: number };
 
-/** What a step is applied to. */
+/** The input of a step. */
 export interface Canvas {
   size: Size;
   focal: FocalPoint;
 }
 
-/** Why a chain can't be carried out, and at which of its picture steps (from 0). */
+/** Why a chain cannot be applied, and at which of its picture steps (from 0). */
 export interface ChainFault {
   step: number;
   code: 'crop-outside' | 'too-many-pixels';
   message: string;
 }
 
-/** The step's operations, and the canvas after them. The canvas after `trim` is known only from the pixels. */
+/** The step's operations, and the canvas after them. After `trim`, the canvas is known only from the pixels. */
 export type Resolved =
   | { ok: true; operations: Operation[]; after: Canvas; isExact: boolean }
   | { ok: false; fault: Omit<ChainFault, 'step'> };
 
 /**
- * Resolves one step on a canvas of a known size. `corners` and `border` change no proportions of what lies inside;
- * a turn by what is not a right angle has the bounding box of the turned picture, each side rounded half up.
+ * Resolves one step on a canvas of a known size. `corners` and `border` keep the proportions of the content; a
+ * rotation other than by right angles gives the bounding box of the rotated picture, each side rounded half up.
  */
 export function resolveStep(step: PictureStep, canvas: Canvas): Resolved {
   if (isToneStep(step)) return unchanged(canvas, { kind: 'tone', tone: step });
@@ -100,18 +100,18 @@ export function resolveStep(step: PictureStep, canvas: Canvas): Resolved {
   }
 }
 
-/** A chain, split where pixels are needed first: a cut with one resampling, and the steps after it. */
+/** A chain, split where pixels are first needed: a crop with one resampling, and the remaining steps. */
 export interface ChainStart {
   region: Region;
   size: Size;
-  /** Within the cut. */
+  /** Within the crop. */
   focal: FocalPoint;
   rest: PictureStep[];
-  /** How many steps the cut stands for. */
+  /** The number of steps combined into the crop. */
   taken: number;
 }
 
-/** Gathers the steps at the beginning of a chain that come to one cut and one resampling. */
+/** Combines the first steps of a chain into one crop and one resampling. */
 export function startChain(
   source: Size,
   chain: readonly PictureStep[],
@@ -127,7 +127,7 @@ export function startChain(
     );
     return { ok: false, fault: { step, ...cropOutside(source) } };
   }
-  // A large source that is left as it is has a size that it can have.
+  // A large unchanged source is within the limits.
   const isEnlarged = geometry.size.width > source.width || geometry.size.height > source.height;
   const fault = isEnlarged ? tooLarge(geometry.size) : null;
   if (fault) return { ok: false, fault: { step: Math.max(0, taken - 1), ...fault } };
@@ -142,12 +142,12 @@ export function startChain(
   };
 }
 
-/** The exact size to which a chain comes, as far as it can be known without the pixels. */
+/** The output size of a chain, as far as it can be computed without the pixels. */
 export type ChainSize = { ok: true; size: Size; isExact: boolean } | { ok: false; fault: ChainFault };
 
 /**
- * Computes the size of what a chain makes of a source. It is exact unless there is a `trim`, whose result depends on
- * the pixels; `trimmed` tells what it leaves when that was measured, and else it counts as leaving everything.
+ * Computes the output size of a chain. It is exact unless there is a `trim`, whose result depends on the pixels:
+ * `trimmed` is its measured result, and without one it counts as trimming nothing.
  */
 export function chainSize(
   source: Size,

@@ -7,8 +7,8 @@ import { COLOUR, STEP_KINDS, STEP_OPS, type StepField } from './step-fields.js';
 import { type CropStep, type FitStep, isSourceStep, type Step, type StepOp } from './steps.js';
 
 /**
- * Says what is wrong with a chain of steps that was read from JSON; empty when nothing is. A fault's `field` leads to
- * the setting: `steps.2.width`.
+ * Validates a chain of steps parsed from JSON; empty when valid. A fault's `field` is the path of the setting:
+ * `steps.2.width`.
  */
 export function checkSteps(steps: unknown): FieldError[] {
   if (!Array.isArray(steps)) return [fault('steps', 'type', 'The steps must be a list.')];
@@ -19,7 +19,7 @@ export function checkSteps(steps: unknown): FieldError[] {
   return steps.flatMap((step, index) => checkStep(step, index));
 }
 
-/** Says what of a recipe's steps, output and ladder does not go together. */
+/** Validates a recipe's steps, output and ladder together. */
 export function checkContent({ steps, output, ladder }: RecipeContent): FieldError[] {
   const faults = [...checkSteps(steps), ...(ladder ? checkLadder(ladder) : [])];
   if (output.maxBytes !== undefined && output.likeness !== undefined)
@@ -129,7 +129,7 @@ function textRule(field: TextField): string {
   }
 }
 
-/** What no single setting can say. */
+/** Rules that involve several settings. */
 function checkTogether(step: Step, index: number): FieldError[] {
   const at = `steps.${index}`;
   if (isSourceStep(step) && index > 0)

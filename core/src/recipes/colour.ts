@@ -1,4 +1,4 @@
-/** A colour by its sRGB values 0–255 and its opacity 0–1. */
+/** A colour as sRGB values 0–255 and opacity 0–1. */
 export interface Colour {
   red: number;
   green: number;
@@ -6,7 +6,7 @@ export interface Colour {
   alpha: number;
 }
 
-/** Reads `#rrggbb`, `#rrggbbaa` or `transparent`, which the check of a step has let through. */
+/** Parses `#rrggbb`, `#rrggbbaa` or `transparent`, already validated with the step. */
 export function parseColour(text: string): Colour {
   if (text === 'transparent') return { red: 0, green: 0, blue: 0, alpha: 0 };
   const at = (start: number) => Number.parseInt(text.slice(start, start + 2), 16);

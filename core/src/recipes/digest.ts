@@ -3,7 +3,7 @@ import type { Recipe, RecipeContent, RenditionState } from './recipe.js';
 import { STEP_KINDS } from './step-fields.js';
 import { type Step, watermarkPictures } from './steps.js';
 
-/** Writes a value as JSON with its keys in order and without what is undefined: equal values give equal texts. */
+/** Serialises a value to JSON with sorted keys and without undefined values: equal values give equal texts. */
 export function canonicalJson(value: unknown): string {
   if (Array.isArray(value)) return `[${value.map(canonicalJson).join(',')}]`;
   if (typeof value !== 'object' || value === null) return JSON.stringify(value) ?? 'null';
@@ -12,12 +12,12 @@ export function canonicalJson(value: unknown): string {
   return `{${entries.map(([key, one]) => `${JSON.stringify(key)}:${canonicalJson(one)}`).join(',')}}`;
 }
 
-/** The text that stands for what a recipe makes; its digest is the same again when an edit is taken back. */
+/** A text that identifies a recipe's content; its digest is the same again after an edit is reverted. */
 export function contentText({ steps, output, ladder }: RecipeContent): string {
   return canonicalJson({ steps, output, ladder });
 }
 
-/** Tells whether what a recipe makes depends on the asset's focal point. */
+/** Tells whether a recipe's output depends on the asset's focal point. */
 export function usesFocal({ steps }: Pick<Recipe, 'steps'>): boolean {
   return steps.some(
     (step) =>
@@ -26,17 +26,17 @@ export function usesFocal({ steps }: Pick<Recipe, 'steps'>): boolean {
   );
 }
 
-/** What a rendition is made from, beside its recipe. */
+/** The inputs of a rendition other than its recipe. */
 export interface RenditionSource {
   version: number;
   sha256: string;
-  /** Null where it doesn't matter. */
+  /** Null where it has no effect. */
   focal: FocalPoint | null;
-  /** The digest of the pictures that are laid over it; null without any. */
+  /** The digest of its watermarks; null without any. */
   marks: string | null;
 }
 
-/** What a rendition was made by and from. */
+/** The inputs a rendition was made from. */
 export interface RenditionOrigin extends RenditionSource {
   revision: number;
   /** The digest of the recipe's content. */
@@ -60,7 +60,7 @@ export interface StateReason {
 }
 
 /**
- * Tells in what a rendition differs from what its recipe would make now; empty when it is fresh.
+ * Lists the differences between a rendition's inputs and the current ones; empty when it is fresh.
  *
  * @param changes what was edited in the recipe since, in words
  */
@@ -90,7 +90,7 @@ export function explainDifference(
   return reasons;
 }
 
-/** Says why a rendition is in its state, in sentences for the person who asks. */
+/** Explains a rendition's state in sentences for users. */
 export function explainState(
   state: RenditionState,
   facts: {
@@ -153,12 +153,12 @@ export function explainState(
   }
 }
 
-/** A focal point as it is stored and compared; empty for none. */
+/** A focal point as stored and compared; empty for none. */
 export function focalText(focal: FocalPoint | null): string {
   return focal === null ? '' : `${focal.x.toFixed(4)},${focal.y.toFixed(4)}`;
 }
 
-/** Lists what differs between two contents, in a few words each. */
+/** Lists the differences between two contents, in a few words each. */
 export function describeChanges(before: RecipeContent, after: RecipeContent): string[] {
   const changes: string[] = [];
   const length = Math.max(before.steps.length, after.steps.length);
@@ -194,7 +194,7 @@ function describeSettings(prefix: string, before: object, after: object): string
     .map((key) => `${prefix}${key} ${words(a[key])} → ${words(b[key])}`);
 }
 
-/** The paths of all pictures that recipes lay over others. */
+/** The paths of all watermarks of the recipes. */
 export function allWatermarks(recipes: readonly Pick<Recipe, 'steps'>[]): string[] {
   return [...new Set(recipes.flatMap(({ steps }) => watermarkPictures(steps)))];
 }

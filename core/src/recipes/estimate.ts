@@ -1,26 +1,26 @@
-/** What was measured of renditions that a recipe has made. */
+/** Measurements of a recipe's existing renditions. */
 export interface RenditionSample {
-  /** Pixels and bytes of what was made, and how long that took. */
+  /** Their pixels and bytes, and the rendering time. */
   pixels: number;
   bytes: number;
   workMs: number | null;
-  /** The pixels that the recipe would make of the same source now; null when it would fail. */
+  /** The pixels that the recipe would make from the same source now; null when it would fail. */
   pixelsAfter: number | null;
 }
 
-/** What a rebuild is expected to take. Null where nothing was measured yet. */
+/** The expected cost of a rebuild. Null where nothing has been measured. */
 export interface RebuildEstimate {
-  /** Seconds with the workers that are there. */
+  /** Seconds with the current workers. */
   seconds: number | null;
   bytesAfter: number | null;
 }
 
 /**
- * Estimates a rebuild from what was measured: bytes grow with the pixels, and the time by its half, because decoding the
- * source stays the same (common practice, no source).
+ * Estimates a rebuild from measurements: bytes grow with the pixels, and the time with half of them, because decoding
+ * the source takes the same time (common practice, no source).
  *
  * @param count how many renditions would be made
- * @param slots how many pictures are worked on at a time
+ * @param slots how many pictures are processed concurrently
  */
 export function estimateRebuild(
   samples: readonly RenditionSample[],

@@ -2,7 +2,7 @@ import { defineFilterField } from '../library/filter.js';
 import { chooseWord, FilterFault, valuePlace } from '../library/filter-fault.js';
 import { RENDITION_STATES, type RenditionState } from './recipe.js';
 
-/** Which renditions are asked for: of a recipe, in a state or in any. */
+/** The requested renditions: of a recipe, in one state or any. */
 export interface RecipeCondition {
   name: string;
   state: RenditionState | null;

@@ -13,7 +13,7 @@ export interface Region extends Size {
   top: number;
 }
 
-/** Which part of the source becomes a picture of which size. */
+/** A region of the source and its output size. */
 export interface Geometry {
   region: Region;
   size: Size;
@@ -21,10 +21,10 @@ export interface Geometry {
 
 const CENTRE: FocalPoint = { x: 0.5, y: 0.5 };
 
-/** A step that takes a part of the source and gives it a size: several of them come to one cut and one resampling. */
+/** A step that crops and resizes: several of them are combined into one crop and one resampling. */
 export type GeometricStep = FitStep | CropStep;
 
-/** Tells whether a step only takes a part and scales it, and needs no look at the pixels. */
+/** Tells whether a step only crops and resizes, and does not depend on the pixels. */
 export function isGeometric(step: PictureStep): step is GeometricStep {
   if (step.op === 'crop') return step.left !== undefined || step.around !== 'interesting';
   return (
@@ -33,9 +33,9 @@ export function isGeometric(step: PictureStep): step is GeometricStep {
 }
 
 /**
- * Follows steps from the whole source to the part of it that remains and its size in whole pixels.
+ * Applies steps to the source size and returns the remaining region and its size in whole pixels.
  *
- * @returns null when a crop lies outside of the picture
+ * @returns null when a crop is outside the picture
  */
 export function followSteps(
   source: Size,
@@ -59,7 +59,7 @@ function fit(geometry: Geometry, step: FitStep, source: Size, focal: FocalPoint)
   return { region: geometry.region, size: insideSize(geometry.size, step) };
 }
 
-/** Where a cut of a picture begins, and how large it is, in whole pixels. Null when it lies outside. */
+/** The position and size of a crop in whole pixels. Null when it is outside. */
 export function cutOf(size: Size, step: CropStep, focal: FocalPoint = CENTRE): Region | null {
   const wanted = cutSize(size, step);
   if (step.left === undefined || step.top === undefined)
@@ -80,7 +80,7 @@ export function cutOf(size: Size, step: CropStep, focal: FocalPoint = CENTRE): R
   };
 }
 
-/** The size of a cut, at most the picture's. */
+/** The size of a crop, at most the picture's. */
 export function cutSize(size: Size, { aspect, unit, width, height }: CropStep): Size {
   const ratio = aspect === undefined ? null : parseAspect(aspect);
   if (ratio) {
@@ -119,7 +119,7 @@ function crop(geometry: Geometry, step: CropStep, source: Size, focal: FocalPoin
   };
 }
 
-/** A point of the source as a point of a part of it; the nearest edge when it was cut off. */
+/** Converts a point of the source to one of a region; clamped to the nearest edge when it was cut off. */
 export function focalWithin(region: Region, source: Size, focal: FocalPoint): FocalPoint {
   return {
     x: clamp((focal.x * source.width - region.left) / region.width, 0, 1),
@@ -127,7 +127,7 @@ export function focalWithin(region: Region, source: Size, focal: FocalPoint): Fo
   };
 }
 
-/** The point of the source that a cut of a part keeps in view. */
+/** The point of the source that a crop of a region keeps in view. */
 function anchorOf(around: Centre | undefined, region: Region, source: Size, focal: FocalPoint): FocalPoint {
   if (around !== 'centre') return focal;
   return {
@@ -137,8 +137,8 @@ function anchorOf(around: Centre | undefined, region: Region, source: Size, foca
 }
 
 /**
- * Scales so that the picture fits the box whole. The scale is the smaller of the two ratios, and each side is rounded
- * half up and is at least 1: common practice, the same as the `WxH>` geometry of general-purpose image tools.
+ * Scales to fit into the box. The scale is the smaller of the two ratios, and each side is rounded half up and at
+ * least 1: common practice, as the `WxH>` geometry of general-purpose image tools.
  */
 export function insideSize(size: Size, step: Pick<FitStep, 'width' | 'height' | 'enlarge'>): Size {
   const scale = Math.min(
@@ -149,21 +149,24 @@ export function insideSize(size: Size, step: Pick<FitStep, 'width' | 'height' | 
   return { width: roundSide(size.width * scale), height: roundSide(size.height * scale) };
 }
 
-/** Each side by itself; a side that is not given stays. */
+/** Each side separately; a missing side stays unchanged. */
 function stretchedSize(size: Size, { width, height, enlarge }: FitStep): Size {
   const bound = (wanted: number | undefined, own: number) =>
     wanted === undefined ? own : enlarge ? wanted : Math.min(wanted, own);
   return { width: bound(width, size.width), height: bound(height, size.height) };
 }
 
-/** The size that a box is covered to: the box, or the largest with its proportions when the picture is smaller. */
+/** The output size of `cover`: the box, or the largest size with its proportions when the picture is smaller. */
 export function coverSize(size: Size, { width, height, enlarge }: FitStep): Size {
   const box = { width: width ?? size.width, height: height ?? size.height };
   const scale = enlarge ? 1 : Math.min(1, size.width / box.width, size.height / box.height);
   return { width: roundSide(box.width * scale), height: roundSide(box.height * scale) };
 }
 
-/** Cuts the largest part with the box's proportions around the focal point; a small source gives a smaller picture, not a blown-up one. */
+/**
+ * Crops the largest region with the box's proportions around the focal point; a small source gives a smaller picture,
+ * and is not enlarged.
+ */
 function cover(geometry: Geometry, step: FitStep, source: Size, focal: FocalPoint): Geometry {
   const box = { width: step.width ?? geometry.size.width, height: step.height ?? geometry.size.height };
   const { region, size } = geometry;
@@ -193,7 +196,7 @@ function cover(geometry: Geometry, step: FitStep, source: Size, focal: FocalPoin
   };
 }
 
-/** Brings a region to whole pixels that lie inside a picture of `size`, `scale` times as large as the source. */
+/** Rounds a region to whole pixels inside a picture of `size`, which is `scale` times as large as the source. */
 export function toWholePixels(region: Region, scale: number, size: Size): Region {
   const left = Math.min(Math.round(region.left * scale), size.width - 1);
   const top = Math.min(Math.round(region.top * scale), size.height - 1);

@@ -2,7 +2,7 @@ import type { Region, Size } from './geometry.js';
 import { roundSide } from './geometry.js';
 import type { PictureStep } from './steps.js';
 
-/** The parts of an image request as they stand in an address, decoded. */
+/** The parts of an image request in a URL, decoded. */
 export interface IiifRequest {
   region: string;
   size: string;
@@ -16,7 +16,7 @@ export type IiifFormat = (typeof IIIF_FORMATS)[number];
 export const IIIF_QUALITIES = ['default', 'color', 'gray', 'bitonal'] as const;
 export type IiifQuality = (typeof IIIF_QUALITIES)[number];
 
-/** What a request asks of a picture of a known size. */
+/** A resolved request for a picture of a known size. */
 export interface IiifImage {
   region: Region;
   size: Size;
@@ -24,9 +24,9 @@ export interface IiifImage {
   degrees: number;
   quality: IiifQuality;
   format: IiifFormat;
-  /** Whether it is larger than the region of which it is made. */
+  /** Whether it is larger than its source region. */
   isUpscaled: boolean;
-  /** The one address among those that mean the same: `full/max/0/default.jpg`. */
+  /** The canonical form among equivalent URLs: `full/max/0/default.jpg`. */
   canonical: string;
 }
 
@@ -34,12 +34,12 @@ export type IiifResult =
   | { ok: true; image: IiifImage }
   | { ok: false; part: keyof IiifRequest; reason: string };
 
-/** The longest side of a picture that is made on request; larger ones are had by regions. */
+/** The maximum side of a requested picture; larger ones are available as regions. */
 export const IIIF_MAX_WIDTH = 8192;
-/** The longest side to which smaller pictures, or regions of them, are enlarged. */
+/** The maximum side to which smaller pictures, or regions of them, are enlarged. */
 const ENLARGED_PX = 2048;
 
-/** The most pixels along either side that are made of a picture: what it has, or what it may be enlarged to. */
+/** The maximum output size of a picture: its own size, or what it may be enlarged to. */
 export function iiifMaxWidth({ width, height }: Size): number {
   return Math.min(IIIF_MAX_WIDTH, Math.max(ENLARGED_PX, width, height));
 }
@@ -54,8 +54,8 @@ class Refusal extends Error {
 }
 
 /**
- * Reads an image request. Source: IIIF Image API 3.0, section 4 (Image Requests), with the canonical form of section 4.7.
- * Every form of region, size, rotation and quality is understood, upscaling by `^` included.
+ * Parses an image request. Source: IIIF Image API 3.0, section 4 (Image Requests), with the canonical form of section
+ * 4.7. All forms of region, size, rotation and quality are supported, including upscaling by `^`.
  *
  * @param picture its size in pixels, as displayed
  */
@@ -84,7 +84,7 @@ export function readIiifRequest(request: IiifRequest, picture: Size): IiifResult
   }
 }
 
-/** The chain of steps by which the picture of a request is made: region, size, mirroring, rotation, quality, in this order. */
+/** The chain of steps for a request: region, size, mirroring, rotation, quality, in this order. */
 export function iiifSteps({ region, size, mirrored, degrees, quality }: IiifImage): PictureStep[] {
   return [
     { op: 'crop', ...region },
@@ -92,15 +92,15 @@ export function iiifSteps({ region, size, mirrored, degrees, quality }: IiifImag
     ...(mirrored ? [{ op: 'flip', axis: 'horizontal' } as const] : []),
     ...(degrees % 360 === 0 ? [] : [{ op: 'rotate', degrees, background: 'transparent' } as const]),
     ...(quality === 'gray' || quality === 'bitonal' ? [{ op: 'greyscale' } as const] : []),
-    // So steep a contrast leaves black and white only.
+    // A contrast so high that only black and white remain.
     ...(quality === 'bitonal' ? [{ op: 'contrast', amount: 1000 } as const] : []),
   ];
 }
 
 /**
- * The description of a picture. Source: IIIF Image API 3.0, section 5 (Image Information).
+ * The image information document. Source: IIIF Image API 3.0, section 5 (Image Information).
  *
- * @param mayEnlarge whether whoever asks may ask for more pixels than there are
+ * @param mayEnlarge whether the caller may request more pixels than there are
  */
 export function iiifInfo(
   id: string,
@@ -140,7 +140,7 @@ export function iiifInfo(
   };
 }
 
-/** Section 4.1. What lies outside of the picture is cut off. */
+/** Section 4.1. The part outside the picture is cut off. */
 function readRegion(text: string, picture: Size): Region {
   const whole = { left: 0, top: 0, ...pick(picture) };
   if (text === 'full') return whole;

@@ -2,34 +2,34 @@ import type { FieldError } from '../shared/problem.js';
 import { roundSide, type Size } from './geometry.js';
 import { MAX_SIDE_PX } from './step-fields.js';
 
-/** Widths that are given, in pixels. */
+/** Fixed widths, in pixels. */
 export interface GivenLadder {
   widths: number[];
 }
 
-/** Widths that are found for each picture, so that neighbours differ by about `stepBytes`. */
+/** Widths computed for each picture, so that neighbours differ by about `stepBytes`. */
 export interface ComputedLadder {
   /** The smallest width, in pixels. */
   from: number;
-  /** How many bytes a rung may be larger than the one below it. @defaultValue 20000 */
+  /** The maximum difference in bytes between neighbouring rungs. @defaultValue 20000 */
   stepBytes?: number;
-  /** The most rungs. @defaultValue 8 */
+  /** The maximum number of rungs. @defaultValue 8 */
   most?: number;
 }
 
 /** Several widths of one picture, among which a browser chooses. */
 export type Ladder = GivenLadder | ComputedLadder;
 
-/** The most rungs of a ladder. Heavy sites register more than 20 sizes (common practice, no source). */
+/** The maximum number of rungs. Large sites register more than 20 sizes (common practice, no source). */
 export const MAX_RUNGS = 40;
 export const DEFAULT_STEP_BYTES = 20_000;
 export const DEFAULT_MOST_RUNGS = 8;
 
-/** How near a found width must come to its place among the bytes before the search ends, as a part of one step. */
+/** The search for a width ends when its bytes are this close to the target, as a fraction of one step. */
 const TOLERANCE = 0.04;
 const MAX_TRIALS_PER_RUNG = 5;
 
-/** Says what is wrong with a ladder. */
+/** Validates a ladder. */
 export function checkLadder(ladder: Ladder): FieldError[] {
   const fault = (field: string, message: string): FieldError[] => [
     { field: `ladder.${field}`, code: 'value', message },
@@ -55,8 +55,8 @@ export function checkLadder(ladder: Ladder): FieldError[] {
 }
 
 /**
- * The rungs of given widths that a picture of `size` has, largest first. A width that would enlarge is left out; a picture
- * that is narrower than all of them has its own width (common practice, no source).
+ * The rungs with fixed widths for a picture of `size`, largest first. Widths that would enlarge it are left out; a
+ * picture narrower than all of them gets its own width (common practice, no source).
  */
 export function givenRungs(size: Size, { widths }: GivenLadder): Size[] {
   const fitting = widths.filter((width) => width <= size.width).sort((a, b) => b - a);
@@ -69,11 +69,11 @@ export function rungOf(size: Size, width: number): Size {
 }
 
 /**
- * Finds the rungs of a computed ladder, largest first: their bytes divide the way from the smallest to the largest width
- * into equal steps of at most `stepBytes`, or into as many as are allowed. Bytes grow with the width about like a power of
- * it, so each width is found by following that curve between the nearest known ones.
+ * Computes the rungs of a ladder, largest first: their bytes divide the range from the smallest to the largest width
+ * into equal steps of at most `stepBytes`, or into the maximum number of steps. Bytes grow roughly as a power of the
+ * width, so each width is found by following that curve between the nearest known ones.
  *
- * @param measure the bytes that the picture has at a width; asked about three times for each rung
+ * @param measure the bytes of the picture at a width; called about three times per rung
  */
 export async function computeRungs(
   size: Size,
@@ -118,7 +118,7 @@ async function findWidth(
   return best.width;
 }
 
-/** Follows `bytes = a · width^p` through the known widths around the wanted bytes. */
+/** Interpolates `bytes = a · width^p` through the known widths around the target. */
 function guessWidth(bytes: number, known: ReadonlyMap<number, number>): number {
   const points = [...known].sort(([a], [b]) => a - b);
   const above = Math.max(
@@ -133,7 +133,7 @@ function guessWidth(bytes: number, known: ReadonlyMap<number, number>): number {
   return Math.min(Math.max(width, low[0]), high[0]);
 }
 
-/** How a rung or an alternative format is called in an address: `500w.webp`. The main file of a rendition is called by nothing. */
+/** The name of a rung or an alternative format in a URL: `500w.webp`. The main file of a rendition has none. */
 export function variantName(width: number, extension: string): string {
   return `${width}w.${extension}`;
 }

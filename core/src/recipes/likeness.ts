@@ -9,7 +9,7 @@ const WINDOW = 11;
 const SIGMA = 1.5;
 const C1 = (0.01 * 255) ** 2;
 const C2 = (0.03 * 255) ** 2;
-/** Pictures are averaged down until their shorter side is near it; the index was fitted to that viewing distance. */
+/** Pictures are downsampled until their shorter side is close to this; the index was calibrated for that viewing distance. */
 const VIEWING_SIDE = 256;
 
 const GAUSSIAN = (() => {
@@ -21,11 +21,11 @@ const GAUSSIAN = (() => {
 })();
 
 /**
- * Computes the mean structural similarity of two pictures of the same size: 1 for the same, about 0.99 and more where no
- * difference is seen. Source: Z. Wang, A. C. Bovik, H. R. Sheikh, E. P. Simoncelli, "Image Quality Assessment: From Error
- * Visibility to Structural Similarity", IEEE Trans. Image Processing 13 (2004), section III.B, equation 13, with its
- * 11 × 11 Gaussian window of standard deviation 1.5, K1 = 0.01, K2 = 0.03, and the authors' advice to average down by
- * `round(shorter side / 256)` first.
+ * Computes the mean structural similarity of two pictures of the same size: 1 for identical ones, about 0.99 and more
+ * where no difference is visible. Source: Z. Wang, A. C. Bovik, H. R. Sheikh, E. P. Simoncelli, "Image Quality
+ * Assessment: From Error Visibility to Structural Similarity", IEEE Trans. Image Processing 13 (2004), section III.B,
+ * equation 13, with its 11 × 11 Gaussian window of standard deviation 1.5, K1 = 0.01, K2 = 0.03, and the authors'
+ * advice to downsample by `round(shorter side / 256)` first.
  *
  * @throws RangeError when the sizes differ
  */
@@ -53,7 +53,7 @@ export function structuralSimilarity(a: GreyPicture, b: GreyPicture): number {
   return sum / meanX.length;
 }
 
-/** Rec. ITU-R BT.601 luma of 8-bit pixels; transparency is laid over white. */
+/** Rec. ITU-R BT.601 luma of 8-bit pixels; transparency is composited on white. */
 export function toGrey(
   pixels: ArrayLike<number>,
   { width, height, channels }: { width: number; height: number; channels: number },
@@ -83,7 +83,7 @@ function similarity(meanX: number, meanY: number, squareX: number, squareY: numb
   );
 }
 
-/** For pictures that are smaller than the window: one window of equal weights. */
+/** For pictures smaller than the window: one window with equal weights. */
 function globalSimilarity(x: Float64Array, y: Float64Array): number {
   const mean = (values: Float64Array, others: Float64Array | null) =>
     values.reduce((sum, value, at) => sum + value * (others ? (others[at] as number) : 1), 0) / values.length;
@@ -110,7 +110,7 @@ function averageDown({ data, width, height }: GreyPicture, factor: number): Plan
   return { data: out.map((sum) => sum / (factor * factor)), width: w, height: h };
 }
 
-/** Convolves with the Gaussian where the whole window lies inside, rows first and then columns. */
+/** Convolves with the Gaussian where the whole window fits, rows first and then columns. */
 function smooth({ width, height }: { width: number; height: number }, data: Float64Array): Float64Array {
   const w = width - WINDOW + 1;
   const h = height - WINDOW + 1;

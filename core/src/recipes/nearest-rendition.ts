@@ -1,16 +1,16 @@
 import type { Size } from './geometry.js';
 
-/** A file that can be shown instead of another. */
+/** A possible replacement for a deleted rendition. */
 export interface Substitute extends Size {
   mime: string;
 }
 
-/** How much another shape counts against another size: a squeezed layout is worse than a larger file. */
+/** The weight of a different shape relative to a different size: a distorted layout is worse than a larger file. */
 const SHAPE_WEIGHT = 4;
 
 /**
- * Finds what can best be shown in the place of a rendition that was removed: of about its shape, and rather larger than
- * smaller, because a browser scales down better than up. Of two that are equally near, the same type wins.
+ * Finds the best replacement for a deleted rendition: similar in shape, and rather larger than smaller, because
+ * browsers scale down better than up. Among equals, the same type wins.
  *
  * @returns null when there is nothing to choose from
  */

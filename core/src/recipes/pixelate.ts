@@ -1,6 +1,6 @@
 /**
- * Replaces blocks of `size` × `size` pixels by their mean, in place; blocks at the right and lower edge are what is left.
- * Transparent pixels count by their opacity.
+ * Replaces blocks of `size` × `size` pixels by their mean, in place; blocks at the right and bottom edge may be
+ * smaller. Transparent pixels are weighted by their opacity.
  *
  * @param pixels 8-bit, `channels` (3 or 4) values for each pixel, not premultiplied
  */

@@ -5,26 +5,26 @@ import { type Region, type Size, toWholePixels } from './geometry.js';
 import type { Recipe } from './recipe.js';
 import { type PictureStep, splitSource } from './steps.js';
 
-/** One rendition to be made. `region` is in pixels of what it is made from; null takes the whole. */
+/** One rendition to be made. `region` is in pixels of its input; null uses all of it. */
 export interface PlannedRendition {
   recipe: Recipe;
   from: 'base' | 'source';
   region: Region | null;
-  /** After the cut and the resampling with which it begins. */
+  /** After the initial crop and resampling. */
   size: Size;
-  /** The steps after that, and where the focal point lies then. */
+  /** The remaining steps, and the position of the focal point. */
   rest: PictureStep[];
   focal: FocalPoint;
   mime: string;
 }
 
-/** A chain that this picture can't go through. */
+/** A chain that cannot be applied to this picture. */
 export interface PlanFault {
   recipe: Recipe;
   fault: ChainFault;
 }
 
-/** How all renditions of one picture are made: decoded once to `base`, and the rest from there. */
+/** The plan for all renditions of one picture: decoded once to `base`, and the rest derived from it. */
 export interface RenditionPlan {
   /** The size to which the source is decoded once; null when every rendition is made from the source. */
   base: Size | null;
@@ -33,14 +33,14 @@ export interface RenditionPlan {
 }
 
 /**
- * How much larger the base must be than a rendition made from it. Below this a second resampling shows: the structural
- * similarity to the direct result falls under 0.98 (measured by the test of the image engine).
+ * How much larger the base must be than a rendition made from it. Below this, a second resampling is visible: the
+ * structural similarity to the direct result falls below 0.98 (measured by the test of the image engine).
  */
 const MIN_REDUCTION = 1.2;
 
 /**
- * Plans the renditions of one picture. The largest scale that any of them needs becomes the base; a rendition is
- * derived from it when it has exactly its scale or is clearly smaller, and else made from the source.
+ * Plans the renditions of one picture. The largest required scale becomes the base; a rendition is derived from it
+ * when it has exactly its scale or is clearly smaller, and otherwise made from the source.
  *
  * @param source pixels as displayed, with the orientation applied
  */

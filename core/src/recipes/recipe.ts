@@ -3,8 +3,8 @@ import type { Ladder } from './ladder.js';
 import type { Step } from './steps.js';
 
 /**
- * How far a rendition is. On request: created on the first request. Not applicable: this very file can't have it, like the
- * second page of a document of one page. Surplus: its recipe no longer asks for it.
+ * The state of a rendition. On request: created on the first request. Not applicable: this file cannot have it, such
+ * as the second page of a one-page document. Surplus: its recipe no longer asks for it.
  */
 export const RENDITION_STATES = [
   'fresh',
@@ -25,25 +25,28 @@ export const ALTERNATIVE_FORMATS = ['avif', 'webp'] as const;
 export type AlternativeFormat = (typeof ALTERNATIVE_FORMATS)[number];
 
 /**
- * When a rendition is made: by a worker after arrival; before the answer of the upload is given; or when its address
- * is first asked for.
+ * When a rendition is made: by a worker after the upload; before the upload is answered; or when its URL is first
+ * requested.
  */
 export const RECIPE_TIMES = ['background', 'at-once', 'on-request'] as const;
 export type RecipeTime = (typeof RECIPE_TIMES)[number];
 
 export interface RecipeOutput {
   format: OutputFormat;
-  /** 1–100; the highest that is tried when there is a target. */
+  /** 1–100; the maximum when there is a target. */
   quality: number;
-  /** The most bytes that a file may have: the highest quality that keeps to it is searched. */
+  /** The maximum file size in bytes: the highest quality that meets it is searched. */
   maxBytes?: number;
-  /** The least structural similarity (0–1) to the picture before encoding: the lowest quality that keeps to it is searched. */
+  /**
+   * The minimum structural similarity (0–1) to the picture before encoding: the lowest quality that reaches it is
+   * searched.
+   */
   likeness?: number;
-  /** Which embedded metadata travels: nothing, artist and copyright, or all. */
+  /** Which embedded metadata is kept: none, artist and copyright, or all. */
   metadata: 'none' | 'rights' | 'all';
-  /** Whether an animation stays one, where the format can hold it. @defaultValue 'keep' */
+  /** Whether animations are kept, where the format supports them. @defaultValue 'keep' */
   animation?: 'keep' | 'first';
-  /** Formats that are made beside the main one, for a `picture` element. */
+  /** Additional formats, for a `picture` element. */
   also?: AlternativeFormat[];
 }
 
@@ -52,35 +55,35 @@ export function unmadeState(when: RecipeTime): 'due' | 'on-request' {
   return when === 'on-request' ? 'on-request' : 'due';
 }
 
-/** A named chain of steps by which a rendition is made. */
+/** A named chain of steps that makes a rendition. */
 export interface Recipe {
   name: string;
   title: string;
   kinds: Kind[];
-  /** Paths of the folders whose pictures it applies to, with all below them; empty for every folder. */
+  /** Paths of the folders it applies to, including subfolders; empty for every folder. */
   folders: string[];
   when: RecipeTime;
   steps: Step[];
   output: RecipeOutput;
-  /** Makes several widths of what the steps come to. */
+  /** Makes several widths of the result. */
   ladder?: Ladder;
-  /** Counts up with every change that makes existing renditions outdated. */
+  /** Increased with every change that makes existing renditions outdated. */
   revision: number;
 }
 
-/** What makes up a rendition: two recipes that agree in it make the same file. */
+/** The settings that determine a rendition: two recipes that agree in them make the same file. */
 export type RecipeContent = Pick<Recipe, 'steps' | 'output' | 'ladder'>;
 
-/** A recipe with how many of its renditions are in which state. */
+/** A recipe with the number of its renditions in each state. */
 export interface RecipeAnswer extends Recipe {
   renditions: Record<RenditionState, number>;
   bytes: number;
-  /** The address of a picture that it made; null when there is none. */
+  /** The URL of an example; null when there is none. */
   sample: string | null;
 }
 
-/** A recipe's name stands in addresses: lower-case letters, digits and hyphens. */
+/** The format of a recipe's name, which is part of URLs: lower-case letters, digits and hyphens. */
 export const RECIPE_NAME = /^[a-z0-9](?:[a-z0-9-]{0,38}[a-z0-9])?$/;
 
-/** The most steps in a chain. */
+/** The maximum number of steps in a chain. */
 export const MAX_STEPS = 20;

@@ -1,6 +1,6 @@
 import type { Asset, AssetRendition } from '../library/asset.js';
 
-/** What a page needs to show one rendition in the widths and formats that there are. */
+/** What a page needs to show one rendition in the existing widths and formats. */
 export interface Snippet {
   html: string;
   /** Of the main format. */
@@ -9,16 +9,16 @@ export interface Snippet {
   src: string;
 }
 
-/** Browsers take the first source that they can read: best compression first. */
+/** Browsers use the first source that they support: best compression first. */
 const SOURCE_ORDER = ['image/avif', 'image/webp'];
 
 /**
- * Writes the `picture` element of a recipe's renditions: a `source` for each format beside the main one, `srcset` with
- * width descriptors, and an `img` that every browser reads, with its size so that the page doesn't jump. Source: WHATWG
- * HTML, §4.8.1 (picture), §4.8.2 (source) and §4.8.4.2.1 (srcset attributes).
+ * Writes the `picture` element of a recipe's renditions: a `source` for each additional format, `srcset` with width
+ * descriptors, and an `img` for every browser, with its size so that the page does not shift. Source: WHATWG HTML,
+ * §4.8.1 (picture), §4.8.2 (source) and §4.8.4.2.1 (srcset attributes).
  *
  * @param sizes the `sizes` attribute: how wide the picture is shown
- * @returns null when nothing was made by the recipe yet
+ * @returns null when the recipe has made nothing yet
  */
 export function pictureSnippet(
   asset: Pick<Asset, 'alt' | 'renditions'>,

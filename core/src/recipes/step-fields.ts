@@ -1,6 +1,6 @@
 import { CENTRES, PLACES, type StepOp } from './steps.js';
 
-/** One setting of a step: what a form shows, a schema says and a check holds it to. */
+/** One setting of a step, as used by forms, schemas and validation. */
 export type StepField = { label: string; required?: boolean } & (
   | { kind: 'integer' | 'number'; min: number; max: number; unit?: string; default?: number; step?: number }
   | { kind: 'choice'; options: readonly string[]; default?: string }
@@ -11,7 +11,7 @@ export type StepField = { label: string; required?: boolean } & (
   | { kind: 'picture' }
 );
 
-/** One kind of step. `starts` are the settings of a step that is newly added. */
+/** One kind of step. `starts` are the settings of a newly added step. */
 export interface StepKind {
   title: string;
   group: 'source' | 'shape' | 'tone' | 'detail' | 'finish';
@@ -20,7 +20,7 @@ export interface StepKind {
   starts: Record<string, unknown>;
 }
 
-/** The longest side of a picture, in pixels: the limit of the JPEG and WebP formats is near it. */
+/** The maximum side of a picture, in pixels: near the limit of the JPEG and WebP formats. */
 export const MAX_SIDE_PX = 16_384;
 
 const side = (label: string): StepField => ({ label, kind: 'integer', min: 1, max: MAX_SIDE_PX, unit: 'px' });
@@ -47,7 +47,7 @@ const colour = (label: string, value?: string): StepField => ({
 });
 const around: StepField = { label: 'Keep', kind: 'choice', options: CENTRES, default: 'focal' };
 
-/** Every kind of step with its settings. Forms, the check, the OpenAPI document and the JSON Schema are made from it. */
+/** Every kind of step with its settings. Forms, validation, the OpenAPI document and the JSON Schema are derived from it. */
 export const STEP_KINDS: Record<StepOp, StepKind> = {
   page: {
     title: 'Page',

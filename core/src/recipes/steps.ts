@@ -1,11 +1,11 @@
-/** What a cut keeps: the middle, the asset's focal point, or the part with most detail, skin and saturated colour. */
+/** What a crop keeps: the middle, the asset's focal point, or the part with the most detail, skin and saturated colour. */
 export const CENTRES = ['focal', 'centre', 'interesting'] as const;
 export type Centre = (typeof CENTRES)[number];
 
 /**
- * Brings a picture into a box of `width` × `height` CSS pixels; a side that is absent doesn't limit.
- * `inside` keeps the whole picture; `cover` fills the box and cuts off what hangs over; `contain` keeps the whole
- * picture and fills the rest of the box with `background`; `fill` stretches it.
+ * Resizes a picture to a box of `width` × `height` CSS pixels; a missing side does not limit. `inside` keeps the
+ * whole picture; `cover` fills the box and cuts off the rest; `contain` keeps the whole picture and fills the rest of
+ * the box with `background`; `fill` stretches it.
  */
 export interface FitStep {
   op: 'fit';
@@ -20,7 +20,10 @@ export interface FitStep {
   enlarge?: boolean;
 }
 
-/** Cuts out a part: a box by numbers, or the largest part of an aspect. Without `left` and `top` it lies `around` something. */
+/**
+ * Crops a region: a box by numbers, or the largest part with an aspect ratio. Without `left` and `top` it is placed
+ * `around` something.
+ */
 export interface CropStep {
   op: 'crop';
   left?: number;
@@ -35,7 +38,7 @@ export interface CropStep {
   around?: Centre;
 }
 
-/** Turns clockwise; what is not a quarter turn enlarges the canvas and fills its corners. */
+/** Rotates clockwise; angles other than quarter turns enlarge the canvas and fill its corners. */
 export interface RotateStep {
   op: 'rotate';
   degrees: number;
@@ -48,7 +51,10 @@ export interface FlipStep {
   axis: 'horizontal' | 'vertical';
 }
 
-/** Changes of tone, as W3C Filter Effects Level 1 defines those of the same names; `tint` lays one colour over the grey picture. */
+/**
+ * Tone changes, as W3C Filter Effects Level 1 defines those of the same names; `tint` blends one colour over the
+ * greyscale picture.
+ */
 export type ToneStep =
   | { op: 'greyscale'; amount?: number }
   | { op: 'sepia'; amount?: number }
@@ -86,7 +92,7 @@ export interface CornersStep {
   radius: number;
 }
 
-/** Puts a colour behind what is transparent. */
+/** Puts a colour behind transparent parts. */
 export interface BackgroundStep {
   op: 'background';
   colour: string;
@@ -105,13 +111,16 @@ export const PLACES = [
 ] as const;
 export type Place = (typeof PLACES)[number];
 
-/** Lays a picture of the library, or words, over the picture. Its size follows the picture's, so that every rung of a ladder has it alike. */
+/**
+ * Puts a picture of the library, or text, over the picture. Its size follows the picture's, so that it looks the same
+ * on every rung of a ladder.
+ */
 export interface WatermarkStep {
   op: 'watermark';
   /** The path of a picture in the library: `/marks/seal.svg`. */
   picture?: string;
   words?: string;
-  /** Of the words. @defaultValue '#ffffff' */
+  /** Of the text. @defaultValue '#ffffff' */
   colour?: string;
   /** @defaultValue 'bottom-right' */
   place?: Place;
@@ -123,14 +132,14 @@ export interface WatermarkStep {
   opacity?: number;
 }
 
-/** Cuts off edges of one colour. */
+/** Trims borders of one colour. */
 export interface TrimStep {
   op: 'trim';
-  /** How far a value 0–255 may be from the corner's. @defaultValue 10 */
+  /** The tolerance from the corner's value 0–255. @defaultValue 10 */
   tolerance?: number;
 }
 
-/** The page of a document that becomes the picture. */
+/** Renders a page of a document. */
 export interface PageStep {
   op: 'page';
   /** From 1. @defaultValue 1 */
@@ -139,14 +148,14 @@ export interface PageStep {
   dpi?: number;
 }
 
-/** The moment of a film that becomes the picture. */
+/** Takes a frame of a video. */
 export interface MomentStep {
   op: 'moment';
-  /** Seconds from the beginning; absent: a tenth of the film. */
+  /** Seconds from the beginning; when absent, a tenth of the duration. */
   at?: number;
 }
 
-/** The wave form of a sound, as a drawing. */
+/** Draws the wave form of a sound. */
 export interface WaveStep {
   op: 'wave';
   /** @defaultValue 1200 */
@@ -159,10 +168,10 @@ export interface WaveStep {
   background?: string;
 }
 
-/** How a file that is no picture becomes one; only ever the first step. */
+/** Converts a file that is not a picture to one; only as the first step. */
 export type SourceStep = PageStep | MomentStep | WaveStep;
 
-/** A step that makes one picture from another. */
+/** A step that changes a picture. */
 export type PictureStep =
   | FitStep
   | CropStep
@@ -181,7 +190,7 @@ export type PictureStep =
 export type Step = SourceStep | PictureStep;
 export type StepOp = Step['op'];
 
-/** Splits a chain into how a picture is got, and what is done with it. */
+/** Splits a chain into the source step and the picture steps. */
 export function splitSource(steps: readonly Step[]): { source: SourceStep | null; chain: PictureStep[] } {
   const [first] = steps;
   const source = first && isSourceStep(first) ? first : null;
@@ -203,7 +212,7 @@ export function isToneStep(step: Step): step is ToneStep {
   );
 }
 
-/** The paths of the pictures that a chain lays over others. */
+/** The paths of a chain's watermarks. */
 export function watermarkPictures(steps: readonly Step[]): string[] {
   return steps.flatMap((step) =>
     step.op === 'watermark' && step.picture !== undefined ? [step.picture] : [],

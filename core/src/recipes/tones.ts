@@ -1,7 +1,7 @@
 import { parseColour } from './colour.js';
 import type { ToneStep } from './steps.js';
 
-/** Three rows of a colour matrix: the weights of red, green and blue, and what is added, for values 0–1. */
+/** Three rows of a colour matrix: the weights of red, green and blue, and an offset, for values 0–1. */
 export type ToneMatrix = readonly [ToneRow, ToneRow, ToneRow];
 type ToneRow = readonly [red: number, green: number, blue: number, add: number];
 
@@ -10,8 +10,8 @@ const LUMINANCE = [0.2126, 0.7152, 0.0722] as const;
 
 /**
  * The matrix of a tone. Sources: W3C Filter Effects Module Level 1, "Shorthands defined in terms of the filter
- * element", for greyscale, sepia, saturation, brightness (a slope) and contrast (a slope around the middle). Tint has
- * none there: it is the grey of `greyscale` times the colour, blended in by the amount.
+ * element", for greyscale, sepia, saturation, brightness (a slope) and contrast (a slope around the middle). Tint is
+ * not defined there: it is the result of `greyscale` times the colour, blended in by the amount.
  */
 export function toneMatrix(tone: ToneStep): ToneMatrix {
   switch (tone.op) {
@@ -58,7 +58,7 @@ export function toneMatrix(tone: ToneStep): ToneMatrix {
 }
 
 /**
- * Applies a tone to pixels in place. Values are rounded and held within 0–255; transparency stays.
+ * Applies a tone to pixels in place. Values are rounded and clamped to 0–255; alpha is unchanged.
  *
  * @param pixels 8-bit sRGB, `channels` (3 or 4) values for each pixel, not premultiplied
  */
@@ -82,7 +82,7 @@ function applyMatrix(pixels: Uint8Array, channels: number, [r, g, b]: ToneMatrix
   const [rr, rg, rb] = r;
   const [gr, gg, gb] = g;
   const [br, bg, bb] = b;
-  // A clamped view rounds and holds the values within their range.
+  // A clamped view rounds and clamps the values.
   const out = new Uint8ClampedArray(pixels.buffer, pixels.byteOffset, pixels.length);
   for (let at = 0; at < pixels.length; at += channels) {
     const red = pixels[at] as number;

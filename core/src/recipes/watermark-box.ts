@@ -1,13 +1,13 @@
 import { roundSide, type Size } from './geometry.js';
 import type { WatermarkStep } from './steps.js';
 
-/** Where a watermark goes: its width is set, its height follows its own proportions. */
+/** The placement of a watermark: its width is set, its height follows from its proportions. */
 export interface WatermarkBox {
   widthPx: number;
   marginPx: number;
 }
 
-/** How large a watermark is on a picture of `size`. */
+/** The size of a watermark on a picture of `size`. */
 export function watermarkBox({ size: percent = 20, margin = 3 }: WatermarkStep, size: Size): WatermarkBox {
   return {
     widthPx: roundSide((size.width * percent) / 100),
@@ -15,7 +15,7 @@ export function watermarkBox({ size: percent = 20, margin = 3 }: WatermarkStep, 
   };
 }
 
-/** Where a watermark of a known size lies; it is cut off at the picture's edges when it is larger. */
+/** The position of a watermark of a known size; it is cut off at the picture's edges when it is larger. */
 export function placeWatermark(
   { place = 'bottom-right' }: WatermarkStep,
   { marginPx }: WatermarkBox,

@@ -3,7 +3,7 @@ import type { Size } from './geometry.js';
 /** The lowest and highest sample of each column, −1 to 1. */
 export type WavePeaks = readonly { low: number; high: number }[];
 
-/** Gathers samples into the peaks of `columns` columns of equal length; takes them in pieces of any size. */
+/** Collects samples into the peaks of `columns` columns of equal duration; accepts chunks of any size. */
 export class PeakGatherer {
   readonly #peaks: { low: number; high: number }[];
   readonly #perColumn: number;
@@ -30,7 +30,7 @@ export class PeakGatherer {
   }
 }
 
-/** Draws peaks as SVG: one closed path, at least a pixel high, scaled so that the loudest fills the height. */
+/** Draws peaks as SVG: one closed path, at least one pixel high, scaled so that the loudest fills the height. */
 export function drawWave(
   peaks: WavePeaks,
   { width, height }: Size,

@@ -1,9 +1,9 @@
 import type { Reason, ReasonCode, Verdict } from '../intake/verdict.js';
 
-/** What a change of a present file is about. */
+/** What a change to an existing file affects. */
 export type RuledAspect = 'texts' | 'name' | 'content';
 
-/** Which refusals a change can bring about. A change of the folder can bring about all of them. */
+/** The refusals that each kind of change can cause. A change of folder can cause all of them. */
 const CODES: Record<RuledAspect, ReadonlySet<ReasonCode>> = {
   texts: new Set(['text-missing']),
   name: new Set(['type-denied', 'type-not-allowed']),
@@ -20,14 +20,14 @@ const CODES: Record<RuledAspect, ReadonlySet<ReasonCode>> = {
   ]),
 };
 
-/** Lists the refusals of a verdict that are about an aspect. */
+/** Lists the refusals of a verdict that concern an aspect. */
 export function refusalsAbout({ outcome, reasons }: Verdict, aspect: RuledAspect): Reason[] {
   return outcome === 'refused' ? reasons.filter(({ code }) => CODES[aspect].has(code)) : [];
 }
 
 /**
- * Lists the refusals that a change brings about: files that were there before a rule came may stay as they are, and be
- * edited, as long as the change makes nothing worse.
+ * Lists the refusals caused by a change: files that were there before a rule may stay and be edited, as long as the
+ * change adds no violation.
  */
 export function newRefusals(before: Verdict, after: Verdict): Reason[] {
   if (after.outcome !== 'refused') return [];

@@ -5,53 +5,53 @@ import { cleanName, splitName } from '../library/names.js';
 import type { EffectiveRules, RequirableText } from './rules.js';
 import { findDenial, isAllowed, shownTypes } from './types.js';
 
-/** What is known of a file when it is judged. Before it is sent that is its name and size; afterwards all of it. */
+/** The facts about a file to be judged. Before it is sent these are its name and size; afterwards all of them. */
 export interface FileFacts {
   name: string;
   bytes: number;
-  /** The true type by content, or before sending the type that the sender states. */
+  /** The actual type by content, or before sending the type stated by the sender. */
   mime?: string | null;
   width?: number | null;
   height?: number | null;
-  /** The texts that it has; absent when they are not known yet. */
+  /** Its texts; absent when unknown. */
   texts?: readonly RequirableText[];
-  /** The address of an asset with the same bytes, null when there is none, absent when it is not known yet. */
+  /** The URL of an asset with the same bytes, null when there is none, absent when unknown. */
   duplicateOf?: string | null;
-  /** What the folder's custom check said; absent when it was not asked. */
+  /** The result of the folder's custom check; absent when it was not called. */
   checked?: CheckAnswer;
-  /** Set when the bytes claim to be a picture and can't be read as one. */
+  /** Set when the bytes claim to be a picture but cannot be read as one. */
   unreadable?: string;
-  /** Set when the picture can be read, and its embedded metadata can't. */
+  /** Set when the picture can be read, but its embedded metadata cannot. */
   metadataFault?: string;
 }
 
-/** What holds in the whole installation, whatever a folder's rules say. */
+/** Limits of the whole installation, regardless of any folder's rules. */
 export interface InstallationLimits {
   maxBytes: number;
-  /** The most pixels that are decoded. */
+  /** The maximum number of pixels to decode. */
   maxPixels: number;
 }
 
-/** The longest side of a picture that is kept: no picture is longer, and numbers made of it stay small. */
+/** The maximum side of a stored picture, which keeps derived numbers small. */
 export const MAX_SIDE = 1_000_000;
 
-/** What a custom check said of a file. `isAnswer` is false when it said nothing and the fallback of the rule holds. */
+/** The result of a custom check. `isAnswer` is false when there was no valid answer and the rule's fallback applies. */
 export interface CheckAnswer {
   isAccepted: boolean;
   isAnswer: boolean;
   message: string | null;
 }
 
-/** The folder into which a file is to go. */
+/** The target folder. */
 export interface Destination {
   path: string;
-  /** How many items lie in it now. */
+  /** The number of items in it now. */
   items: number;
 }
 
 /**
- * Judges one file by the rules of a folder. Rules about facts that are not known yet say nothing: a check before
- * sending and the judgement on arrival are this same function.
+ * Judges one file by the rules of a folder. Rules about unknown facts are skipped: checks before sending and after
+ * arrival use this same function.
  */
 export function judgeFile(
   file: FileFacts,
@@ -92,7 +92,7 @@ export function judgeFile(
   return { name: file.name, outcome: warnings.length > 0 ? 'warned' : 'accepted', reasons: warnings };
 }
 
-/** Judges files in their order: each one that fits takes up room for those after it. */
+/** Judges files in order: each accepted file uses up capacity for the next ones. */
 export function judgeBatch(
   files: readonly FileFacts[],
   rules: EffectiveRules,
@@ -238,7 +238,7 @@ function judgeDuplicate(
   when: 'warn' | 'refuse',
 ): Reason | null {
   if (file.duplicateOf == null) return null;
-  // Without a rule a duplicate is kept, and said.
+  // Without a rule, duplicates are accepted with a warning.
   const rule = duplicates?.value ?? 'warn';
   if ((rule === 'reuse' ? 'warn' : rule) !== when) return null;
   const message =

@@ -1,4 +1,4 @@
-/** What is to happen with a file whose bytes are in the library already; `reuse` keeps nothing and answers with the one there. */
+/** How to treat a file whose bytes are in the library already; `reuse` stores nothing and answers with the existing asset. */
 export const DUPLICATE_RULES = ['allow', 'warn', 'refuse', 'reuse'] as const;
 export type DuplicateRule = (typeof DUPLICATE_RULES)[number];
 
@@ -6,22 +6,22 @@ export type DuplicateRule = (typeof DUPLICATE_RULES)[number];
 export const REQUIRABLE_TEXTS = ['title', 'alt', 'caption', 'credit', 'keywords'] as const;
 export type RequirableText = (typeof REQUIRABLE_TEXTS)[number];
 
-/** An address that is asked about each file before it is taken in. */
+/** A URL that is asked about each file before it is accepted. */
 export interface CustomCheck {
   url: string;
-  /** How long the answer may take. */
+  /** The time limit for the answer. */
   timeoutMs: number;
-  /** What holds when there is no answer in time, or none that can be read. */
+  /** The fallback without a valid answer in time. */
   onFailure: 'accept' | 'refuse';
 }
 
 /**
- * The rules that a folder sets itself. Null means "not set here". `allow` and `deny` hold extensions (`jpg`), media
- * types (`image/jpeg`) and wildcards (`image/*`).
+ * A folder's own rules. Null means "not set here". `allow` and `deny` contain extensions (`jpg`), media types
+ * (`image/jpeg`) and wildcards (`image/*`).
  */
 export interface FolderRules {
   maxBytes: number | null;
-  /** How many items may lie directly in the folder. */
+  /** The maximum number of items directly in the folder. */
   maxItems: number | null;
   allow: string[];
   deny: string[];
@@ -31,11 +31,11 @@ export interface FolderRules {
   requireTexts: RequirableText[];
   duplicates: DuplicateRule | null;
   check: CustomCheck | null;
-  /** False drops the limits and allowances from above. Denials always hold. */
+  /** False ignores limits and allowances from above. Denials always apply. */
   inherit: boolean;
 }
 
-/** A folder that sets nothing and takes everything from above. */
+/** A folder without rules of its own, which inherits everything. */
 export const NO_RULES: FolderRules = {
   maxBytes: null,
   maxItems: null,
@@ -50,13 +50,13 @@ export const NO_RULES: FolderRules = {
   inherit: true,
 };
 
-/** A rule that holds, with the path of the folder that it comes from. */
+/** An effective rule, with the path of the folder that sets it. */
 export interface Effective<Value> {
   value: Value;
   from: string;
 }
 
-/** The rules that hold in a folder. Null: no such rule. Denials and required texts add up along the path. */
+/** The effective rules of a folder. Null: no such rule. Denials and required texts accumulate along the path. */
 export interface EffectiveRules {
   maxBytes: Effective<number> | null;
   maxItems: Effective<number> | null;
@@ -76,15 +76,15 @@ export interface RulesAnswer {
   effective: EffectiveRules;
 }
 
-/** One folder on the way from the top down to the folder that is asked about. */
+/** One folder on the path from the root to the folder in question. */
 export interface RuledFolder {
   path: string;
   rules: FolderRules;
 }
 
 /**
- * Works out which rules hold at the end of a chain of folders (top first). A nearer folder overrides a farther one;
- * a denial from any folder of the chain holds, whatever is allowed above or below it.
+ * Computes the effective rules at the end of a chain of folders (root first). A nearer folder overrides a farther
+ * one; a denial from any folder of the chain applies, whatever is allowed above or below it.
  */
 export function resolveRules(chain: readonly RuledFolder[]): EffectiveRules {
   const cut = chain.findLastIndex((folder) => !folder.rules.inherit);

@@ -1,24 +1,24 @@
 import { typeByExtension, typeByMime } from '../intake/media-types.js';
 import { splitName } from '../library/names.js';
 
-/** How a rule writes a type: an extension, a media type, or a wildcard of one. */
+/** A type in a rule: an extension, a media type, or a wildcard. */
 const TYPE_PATTERN = /^(?:[a-z0-9]{1,12}|[a-z]+\/(?:\*|[a-z0-9.+-]+))$/;
 
-/** Tells whether `text` can stand in `allow` or `deny`. */
+/** Tells whether `text` is valid in `allow` or `deny`. */
 export function isTypePattern(text: string): boolean {
   return TYPE_PATTERN.test(text);
 }
 
-/** One way in which a file shows a type: by its name, or by its bytes. */
+/** A type indicated by a file's name or by its bytes. */
 interface ShownType {
   extensions: readonly string[];
   mime: string | null;
 }
 
 /**
- * Lists the types that a file shows. With its true type known there are two, and they may disagree.
+ * Lists the types that a file indicates. When its actual type is known there are two, which may differ.
  *
- * @param mime the true type by content, or the type that the sender states, or null
+ * @param mime the actual type by content, or the type stated by the sender, or null
  */
 export function shownTypes(name: string, mime: string | null): ShownType[] {
   const shown: ShownType[] = [];
@@ -31,7 +31,7 @@ export function shownTypes(name: string, mime: string | null): ShownType[] {
   return shown;
 }
 
-/** Finds the first pattern that matches any type that the file shows. */
+/** Finds the first pattern that matches any type that the file indicates. */
 export function findDenial<Entry extends { value: string }>(
   deny: readonly Entry[],
   shown: readonly ShownType[],
@@ -39,7 +39,7 @@ export function findDenial<Entry extends { value: string }>(
   return deny.find(({ value }) => shown.some((type) => matchesType(value, type))) ?? null;
 }
 
-/** Tells whether every type that the file shows is among the allowed ones. A file that shows none is not. */
+/** Tells whether every type that the file indicates is allowed. A file without any is not. */
 export function isAllowed(allow: readonly string[], shown: readonly ShownType[]): boolean {
   return shown.length > 0 && shown.every((type) => allow.some((pattern) => matchesType(pattern, type)));
 }

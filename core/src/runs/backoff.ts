@@ -1,15 +1,15 @@
 export interface BackoffOptions {
   /** The wait after the first failure, in milliseconds. @defaultValue 1000 */
   baseMs?: number;
-  /** The longest wait. @defaultValue 300000 */
+  /** The maximum wait. @defaultValue 300000 */
   maxMs?: number;
 }
 
 /**
- * How long to wait before attempt `attempts + 1`: exponential with "equal jitter", half of it fixed and half random, so
- * that items that failed together don't return together. Common practice, no source.
+ * The wait before attempt `attempts + 1`: exponential with "equal jitter", half of it fixed and half random, so that
+ * items that failed together are not retried together. Common practice, no source.
  *
- * @param attempts how often it was tried, from 1
+ * @param attempts the number of attempts so far, from 1
  * @param random 0–1
  */
 export function backoffMs(

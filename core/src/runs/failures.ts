@@ -1,9 +1,9 @@
-/** The longest reason that is kept. */
+/** The maximum length of a stored reason. */
 const MAX_REASON = 160;
 
 /**
- * The kind of a failure: its sentence without the file's name and without figures, so that all that failed alike are one
- * group. `dusk.jpg can't be decoded: 2 bytes are missing` becomes `… can't be decoded: # bytes are missing`.
+ * The failure group of a message: the sentence without the file's name and without numbers, so that equal failures
+ * form one group. `dusk.jpg can't be decoded: 2 bytes are missing` becomes `… can't be decoded: # bytes are missing`.
  */
 export function failureReason(error: string, title: string): string {
   const withoutTitle = title === '' ? error : error.replaceAll(title, '…');
@@ -14,12 +14,12 @@ export function failureReason(error: string, title: string): string {
   return reason.length > MAX_REASON ? `${reason.slice(0, MAX_REASON - 1)}…` : reason;
 }
 
-/** Items that failed alike. */
+/** Items that failed for the same reason. */
 export interface FailureGroup {
   reason: string;
   kind: string;
   count: number;
-  /** The sentence of one of them. */
+  /** An example message. */
   example: string;
   lastAt: string;
 }

@@ -1,7 +1,7 @@
 /**
- * Writes the title of a run by what it works on: "Renditions of 4 files in /news".
+ * Formats the title of a run by its contents: "Renditions of 4 files in /news".
  *
- * @param folder the folder in which all of its files are; null when the title says all there is to say
+ * @param folder the folder that contains all of its files; null leaves the folder out
  */
 export function runTitle({
   title,
@@ -14,11 +14,11 @@ export function runTitle({
 }): string {
   if (folder === null) return title;
   const files = `${total.toLocaleString('en-GB')} ${total === 1 ? 'file' : 'files'}`;
-  // Whatever is in the library is below its root.
+  // Everything in the library is below the root.
   return folder === '/' ? `${title} of ${files}` : `${title} of ${files} in ${folder}`;
 }
 
-/** The deepest folder in which both are, or which is one of them. */
+/** The deepest folder that contains both. */
 export function commonFolder(a: string, b: string): string {
   const [one, other] = [a.split('/').filter(Boolean), b.split('/').filter(Boolean)];
   let shared = 0;

@@ -1,4 +1,4 @@
-/** The states of a run. Faulty: it ended, and some items failed. Failed: it could not be carried out at all. */
+/** The states of a run. Faulty: finished, but some items failed. Failed: it could not be run at all. */
 export const RUN_STATES = ['waiting', 'working', 'stopping', 'stopped', 'done', 'faulty', 'failed'] as const;
 export type RunState = (typeof RUN_STATES)[number];
 
@@ -18,16 +18,16 @@ export interface Run {
   startedAt: string | null;
   finishedAt: string | null;
   createdAt: string;
-  /** Whether what it changed can be taken back. */
+  /** Whether its changes can be undone. */
   canUndo: boolean;
-  /** The run whose changes it took back; null otherwise. */
+  /** The run whose changes it undid; null otherwise. */
   undoOf: string | null;
-  /** Items per second over the last while; null while nothing moves. */
+  /** Items per second recently; null while nothing is being processed. */
   rate: number | null;
   secondsLeft: number | null;
-  /** Why it rests: what it runs on has a fault, such as a full disk. It goes on by itself when that is gone. */
+  /** Why it is paused: something it depends on is faulty, such as a full disk. It resumes by itself afterwards. */
   heldReason: string | null;
-  /** What the files that it touched took up before and take up now; null where a run is not about that. */
+  /** The bytes of affected files before and after; null where not applicable. */
   bytes: { before: number; after: number } | null;
 }
 
@@ -37,7 +37,7 @@ export interface RunItem {
   title: string;
   state: ItemState;
   attempts: number;
-  /** What it made or why it was skipped. */
+  /** What was made, or why it was skipped. */
   note: string | null;
   /** Why the last attempt failed. */
   error: string | null;
@@ -46,37 +46,37 @@ export interface RunItem {
   finishedAt: string | null;
 }
 
-/** A process that works through runs. */
+/** A process that works on runs. */
 export interface WorkerAnswer {
   id: string;
   host: string;
   pid: number;
-  /** How many items it works on at a time. */
+  /** How many items it processes concurrently. */
   slots: number;
   startedAt: string;
   seenAt: string;
   isAlive: boolean;
-  /** What it holds now. */
+  /** The items it is processing. */
   items: { run: string; title: string; kind: string; since: string }[];
-  /** Of the last hour. */
+  /** In the last hour. */
   done: number;
   failed: number;
-  /** How much of the last hour's time its slots were at work, 0–1. */
+  /** The fraction of the last hour in which its slots were busy, 0–1. */
   busy: number;
 }
 
-/** What was done in one minute by all workers together. */
+/** What all workers did in one minute. */
 export interface ThroughputMinute {
   at: string;
   done: number;
   failed: number;
 }
 
-/** Everything that the view of the workers shows. */
+/** The data of the workers view. */
 export interface WorkersAnswer {
   workers: WorkerAnswer[];
   throughput: ThroughputMinute[];
-  /** What waits, by kind of run. */
+  /** The queue by run kind. */
   queue: { kind: string; waiting: number; working: number }[];
 }
 
@@ -87,17 +87,17 @@ export interface RunCounts {
   skipped: number;
 }
 
-/** How many items have an end. */
+/** The number of finished items. */
 export function endedItems(counts: RunCounts): number {
   return counts.done + counts.failed + counts.skipped;
 }
 
-/** Tells whether a run can still move without anybody's help. */
+/** Tells whether a run can still progress by itself. */
 export function isActive(state: RunState): boolean {
   return state === 'waiting' || state === 'working' || state === 'stopping';
 }
 
-/** The state of a run when every item has its end. */
+/** The state of a run when every item is finished. */
 export function finalState(counts: RunCounts): 'done' | 'faulty' {
   return counts.failed > 0 ? 'faulty' : 'done';
 }

@@ -1,14 +1,14 @@
 import type { Verdict } from '../intake/verdict.js';
 
-/** One thing that is wrong with an input. */
+/** One error in an input. */
 export interface FieldError {
   field: string;
   code: string;
   message: string;
-  /** Where in a text the fault is, in UTF-16 code units. */
+  /** The position of the error in a text, in UTF-16 code units. */
   position?: number;
   length?: number;
-  /** The text with the fault mended; null when nothing is near. */
+  /** The corrected text; null without a suggestion. */
   suggestion?: string | null;
 }
 
@@ -19,7 +19,7 @@ export interface Problem {
   status: number;
   detail: string;
   instance?: string;
-  /** Public, and never reused for another problem. */
+  /** Public and never reused for another problem. */
   code: string;
   requestId?: string;
   errors?: FieldError[];

@@ -6,15 +6,15 @@ import type { Idempotency } from './idempotency.js';
 import type { Principal } from './principal.js';
 import type { Services } from './services.js';
 
-/** Who may call a route: a right, whoever is known, anyone (known or not), or everybody without being looked at. */
+/** Who may call a route: callers with a right, known callers, anyone (known or not), or everybody without authentication. */
 export type Access = Right | 'known' | 'anyone' | 'public';
 
-/** What a handler is given: parsed input, and who asks. */
+/** The input of a handler: parsed parameters, and the caller. */
 export interface RouteContext<Params, Query, Body> {
   services: Services;
-  /** For routes that state `ownIdempotency`. */
+  /** For routes that declare `ownIdempotency`. */
   idempotency: Idempotency;
-  /** Who asks; a stand-in without rights on public routes. */
+  /** The caller; on public routes a placeholder without rights. */
   who: Principal;
   params: Params;
   query: Query;
@@ -30,10 +30,10 @@ export interface AnswerSpec {
   contentType?: string;
 }
 
-/** One route: the only place where its address, right, input, answers and work are stated. */
+/** One route: the only place where its path, right, input, answers and handler are declared. */
 export interface RouteSpec<Params = object, Query = object, Body = undefined> {
   method: 'get' | 'post' | 'put' | 'patch' | 'delete' | 'head' | 'options';
-  /** The whole path, with parameters in braces; one ending in `*}` takes the rest of the path. */
+  /** The full path, with parameters in braces; one ending in `*}` matches the rest of the path. */
   path: string;
   access: Access;
   summary: string;
@@ -42,22 +42,22 @@ export interface RouteSpec<Params = object, Query = object, Body = undefined> {
   body?: Joi.Schema;
   /** The schema of a multipart body, which the handler reads itself. */
   multipart?: Joi.ObjectSchema;
-  /** The schema of a JSON body that is taken instead of a multipart one; the handler validates it itself. */
+  /** The schema of a JSON body accepted instead of a multipart one; the handler validates it itself. */
   alternativeBody?: Joi.Schema;
-  /** A repeated Idempotency-Key is seen to by the handler, because its body streams. */
+  /** The handler implements Idempotency-Key itself, because its body streams. */
   ownIdempotency?: boolean;
-  /** The largest JSON body. @defaultValue 256 kB */
+  /** The maximum size of a JSON body. @defaultValue 256 kB */
   maxBodyBytes?: number;
-  /** How many requests of one caller are worked on at a time. @defaultValue 64 */
+  /** How many requests of one caller are processed concurrently. @defaultValue 64 */
   atOnce?: number;
   answers: Record<number, AnswerSpec>;
   handle(context: RouteContext<Params, Query, Body>): Promise<Answer>;
 }
 
-/** A route whose input types are known only to itself. */
+/** A route whose input types are not exposed. */
 export type Route = RouteSpec<never, never, never>;
 
-/** States a route. The type parameters are the parsed input, which the Joi schemas guarantee. */
+/** Declares a route. The type parameters are the parsed input, which the Joi schemas guarantee. */
 export function route<Params = object, Query = object, Body = undefined>(
   spec: RouteSpec<Params, Query, Body>,
 ): Route {
