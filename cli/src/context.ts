@@ -1,24 +1,24 @@
 import type { UniferumClient } from '@uniferum/client';
 import type { Output } from './output.js';
 
-/** How a command ended, for scripts. */
+/** Exit codes for scripts. */
 export const EXIT = {
   good: 0,
-  /** Something was refused or failed, and the rest was done. */
+  /** Some items were refused or failed; the rest succeeded. */
   partly: 1,
-  /** The command line is wrong. */
+  /** The command line is invalid. */
   usage: 2,
-  /** The server can't be reached. */
+  /** The server cannot be reached. */
   unreachable: 3,
-  /** The key is missing or lacks a right. */
+  /** The key is missing, or does not have a required right. */
   forbidden: 4,
-  /** What was asked for is not there. */
+  /** The requested object does not exist. */
   missing: 5,
 } as const;
 
 export interface CliContext {
   client: UniferumClient;
   output: Output;
-  /** Says how the command ended, when it did not end well. */
+  /** Sets the exit code unless the command succeeded. */
   endWith: (code: number) => void;
 }

@@ -2,7 +2,7 @@ import { openAsBlob } from 'node:fs';
 import { readdir, stat } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 
-/** A file on this machine that is to be sent, and the folder into which it goes. */
+/** A local file to upload, and its target folder. */
 export interface LocalFile {
   path: string;
   name: string;
@@ -10,7 +10,11 @@ export interface LocalFile {
   folder: string;
 }
 
-/** Lists files and, of folders, everything in them; their folders are kept below the target. @throws Error when one is missing */
+/**
+ * Lists files and the contents of folders; their folder structure is kept below the target.
+ *
+ * @throws Error when one is missing
+ */
 export async function listFiles(paths: readonly string[], folder: string): Promise<LocalFile[]> {
   const files: LocalFile[] = [];
   for (const path of paths) {

@@ -2,7 +2,7 @@ import type { Folder, FolderRules, PublicMetadata } from '@uniferum/client';
 import { type Command, Option } from 'commander';
 import { type CliContext, EXIT } from './context.js';
 
-/** What a folder can publish of embedded metadata. */
+/** Which embedded metadata a folder can publish. */
 const PUBLIC_METADATA: readonly PublicMetadata[] = ['all', 'rights', 'none'];
 
 /** Adds `rules` and `access`. */
@@ -50,7 +50,7 @@ async function access(
   else output.out(`metadata: ${value} (${from === null ? 'by default' : `from ${from}`})`);
 }
 
-/** Finds a folder by its path, or says that there is none. */
+/** Finds a folder by path, or reports that there is none. */
 async function findFolder({ client, output, endWith }: CliContext, path: string): Promise<Folder | null> {
   const wanted = path.startsWith('/') ? path : `/${path}`;
   const folder = (await client.folders.list({ within: wanted })).items.find((one) => one.path === wanted);

@@ -21,7 +21,7 @@ interface UpOptions {
   wait: boolean;
 }
 
-/** From this size on a file is sent in pieces, so that a broken connection costs one of them. */
+/** Files of at least this size are uploaded in pieces, so that a lost connection costs only one of them. */
 const RESUMABLE_BYTES = 64 * 1024 * 1024;
 const CHUNK = { files: 50, bytes: 64 * 1024 * 1024 };
 

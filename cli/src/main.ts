@@ -11,9 +11,9 @@ interface GlobalOptions {
 }
 
 /**
- * Carries a command line out.
+ * Runs a command line.
  *
- * @param makeOutput where it writes to; tests give their own
+ * @param makeOutput creates the output; tests provide their own
  * @returns the exit code, see {@link EXIT}
  */
 export async function main(

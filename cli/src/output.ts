@@ -1,10 +1,10 @@
 import type { Run } from '@uniferum/client';
 
-/** Where a command writes to. Tests give their own. */
+/** The output of a command. Tests provide their own. */
 export interface Output {
   out: (line: string) => void;
   err: (line: string) => void;
-  /** Overwrites the last line; absent where there is no terminal. */
+  /** Overwrites the last line; absent without a terminal. */
   progress?: (line: string) => void;
   isJson: boolean;
 }
@@ -23,7 +23,7 @@ export function processOutput(isJson: boolean): Output {
 
 const BAR_CELLS = 24;
 
-/** A bar with counts, rate and time left: `████░░ 120 of 146, 18/s, 2 s left`. */
+/** A progress bar with counts, rate and remaining time: `████░░ 120 of 146, 18/s, 2 s left`. */
 export function progressLine(
   done: number,
   total: number,
@@ -37,12 +37,12 @@ export function progressLine(
   return `${'█'.repeat(filled)}${'░'.repeat(BAR_CELLS - filled)} ${parts.join(', ')}`;
 }
 
-/** The line that shows how far a run is. */
+/** The progress line of a run. */
 export function runLine(run: Run): string {
   return progressLine(run.done + run.skipped + run.failed, run.total, run.rate, run.secondsLeft);
 }
 
-/** Writes rows in columns, the last one as long as it is. */
+/** Writes rows in columns; the last column is not padded. */
 export function table(rows: readonly (readonly string[])[]): string[] {
   const widths = (rows[0] ?? []).map((_, column) =>
     Math.max(...rows.map((row) => (row[column] ?? '').length)),
@@ -55,7 +55,7 @@ export function table(rows: readonly (readonly string[])[]): string[] {
   );
 }
 
-/** Bytes to the last one, in groups of three digits. */
+/** The exact number of bytes, with digit grouping. */
 export function formatSize(bytes: number): string {
   return `${bytes.toLocaleString('en-GB')} ${bytes === 1 ? 'byte' : 'bytes'}`;
 }

@@ -51,7 +51,7 @@ async function runs(context: CliContext, id: string | undefined, options: RunOpt
   await followRun(context, run, options.wait);
 }
 
-/** Shows a run, and waits until it has ended when that is wanted. A faulty end is said in the exit code. */
+/** Shows a run, and optionally waits until it has ended. The exit code reports errors. */
 export async function followRun(
   { client, output, endWith }: CliContext,
   begun: Run,
@@ -74,7 +74,7 @@ export async function followRun(
   if (isWaiting && (run.failed > 0 || run.state === 'failed')) endWith(EXIT.partly);
 }
 
-/** Adds `call`: any request of the API, for what has no command of its own. */
+/** Adds `call`: any API request, for routes without a command. */
 export function addCallCommand(program: Command, context: () => CliContext): void {
   program
     .command('call')

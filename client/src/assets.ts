@@ -26,7 +26,7 @@ export interface AssetQuery extends Paging {
   /** The filter language: `kind:image size>2mb alt:none`. */
   q?: string;
   folder?: string;
-  /** With all folders below it. */
+  /** Includes subfolders. */
   deep?: boolean;
   sort?: AssetSort;
 }
@@ -46,16 +46,16 @@ export interface Version {
   width: number | null;
   height: number | null;
   by: string;
-  /** The version that it brought back. */
+  /** The version it restored. */
   restoredFrom: number | null;
-  /** The version of which it is a smaller file. */
+  /** The version it is an optimised form of. */
   optimisedFrom: number | null;
-  /** Its bytes. */
+  /** The URL of its bytes. */
   url: string;
   createdAt: string;
 }
 
-/** Assets: finding, reading and changing them, one by one and many at a time. */
+/** Finding, reading and changing assets, individually and in bulk. */
 export function assetCalls(http: Http, list: ListCall) {
   return {
     ...singleCalls(http, list),
@@ -72,7 +72,7 @@ function singleCalls(http: Http, list: ListCall) {
     get: (id: string, call: CallOptions = {}) => http.json<Asset>(`/assets/${id}`, call),
     change: (id: string, patch: AssetPatch, call: CallOptions = {}) =>
       http.json<Asset>(`/assets/${id}`, { ...call, method: 'PATCH', json: patch }),
-    /** Puts it into the bin. */
+    /** Moves it to the bin. */
     remove: (id: string, call: CallOptions = {}) =>
       http.json<void>(`/assets/${id}`, { ...call, method: 'DELETE' }),
     restore: (id: string, call: CallOptions = {}) =>
@@ -80,17 +80,17 @@ function singleCalls(http: Http, list: ListCall) {
   };
 }
 
-/** Files that come in. */
+/** Uploads and imports. */
 function sendingCalls(http: Http) {
   return {
-    /** Sends files in one request, in their order. */
+    /** Uploads files in one request, in order. */
     upload: (request: UploadRequest): Promise<UploadResult[]> => uploadFiles(http, request),
-    /** Sends one file in pieces: it goes on after a broken connection or a reload. */
+    /** Uploads one file in pieces; it resumes after a broken connection or a reload. */
     uploadResumably: (upload: ResumableUpload): Promise<ResumableResult> => uploadResumably(http, upload),
-    /** Takes a file in by its address, or keeps a link to media elsewhere. */
+    /** Imports a file from a URL, or keeps a link to media hosted elsewhere. */
     fetch: (request: SourceRequest, call: CallOptions = {}) =>
       http.json<Asset>('/assets', { ...call, method: 'POST', json: request, hasTimeout: false }),
-    /** Replaces the bytes at the same address. */
+    /** Replaces the bytes at the same URL. */
     replace: (id: string, data: Blob, call: CallOptions = {}) =>
       http.json<Asset>(`/assets/${id}/content`, {
         ...call,
@@ -104,10 +104,10 @@ function sendingCalls(http: Http) {
   };
 }
 
-/** Many assets at a time. */
+/** Bulk operations. */
 function bulkCalls(http: Http) {
   return {
-    /** Lists what a bulk edit would change, and changes nothing. */
+    /** Lists what a bulk edit would change; changes nothing. */
     rehearseEdit: (request: BulkRequest, call: CallOptions = {}) =>
       http.json<{ plan: BulkPlan }>('/assets/bulk', {
         ...call,
@@ -116,7 +116,7 @@ function bulkCalls(http: Http) {
         query: { rehearse: true },
         hasTimeout: false,
       }),
-    /** Edits all assets of a selection, as a run that can be taken back. */
+    /** Edits all assets of a selection in a run that can be undone. */
     edit: (request: BulkRequest, call: CallOptions = {}) =>
       http.json<{ run: Run }>('/assets/bulk', {
         ...call,
@@ -124,7 +124,7 @@ function bulkCalls(http: Http) {
         json: request,
         hasTimeout: false,
       }),
-    /** Bins, restores or purges all assets of a selection, as a run. */
+    /** Bins, restores or purges all assets of a selection in a run. */
     act: (request: { select: AssetSelection; action: 'bin' | 'restore' | 'purge' }, call: CallOptions = {}) =>
       http.json<{ run: Run }>('/assets/bulk', {
         ...call,
@@ -135,15 +135,15 @@ function bulkCalls(http: Http) {
   };
 }
 
-/** What is found, and what belongs to an asset. */
+/** Search results, and data of an asset. */
 function findingCalls(http: Http, list: ListCall) {
   return {
     facets: (query: { q?: string; folder?: string; deep?: boolean } = {}, call: CallOptions = {}) =>
       http.json<Facets>('/assets/facets', { ...call, query }),
-    /** Groups with the same bytes, or of pictures that look alike up to a distance in bits. */
+    /** Groups with the same bytes, or of similar pictures up to a distance in bits. */
     duplicates: (query: { by?: 'bytes' | 'look'; distance?: number } = {}, call: CallOptions = {}) =>
       http.json<{ groups: Asset[][] }>('/assets/duplicates', { ...call, query }),
-    /** The original's bytes, as a response that streams. */
+    /** The original's bytes, as a streaming response. */
     content: (id: string, call: CallOptions = {}) =>
       http.send(`/assets/${id}/content`, { ...call, hasTimeout: false }),
     renditions: (id: string, call: CallOptions = {}) =>
@@ -165,12 +165,12 @@ export function filterCalls(http: Http, list: ListCall) {
   };
 }
 
-/** What was put into the bin. */
+/** The bin. */
 export function binCalls(http: Http) {
   return {
     list: (query: Paging = {}, call: CallOptions = {}) =>
       http.json<Page<BinnedAsset> & { bytes: number }>('/bin', { ...call, query }),
-    /** Empties the bin for good; with days only what has been there for so long. */
+    /** Permanently deletes the bin's assets; with `days`, only those deleted at least that long ago. */
     empty: (options: { olderThanDays?: number | null } = {}, call: CallOptions = {}) =>
       http.json<{ run: Run }>('/bin/empty', { ...call, method: 'POST', json: options }),
   };

@@ -9,11 +9,11 @@ import { type ListCall, PagedList } from './paging.js';
 import { recipeCalls, renditionCalls } from './recipes.js';
 import { runCalls, workerCalls } from './runs.js';
 
-/** A client of one Uniferum: a group of calls for each room. */
+/** A client of one installation: a group of calls for each room. */
 export type UniferumClient = ReturnType<typeof createClient>;
 
 /**
- * Makes a client.
+ * Creates a client.
  *
  * @example
  * const uniferum = createClient({ baseUrl: 'http://127.0.0.1:4280', key: process.env.UNIFERUM_KEY });
@@ -39,16 +39,16 @@ export function createClient(options: ClientOptions = {}) {
     renditions: renditionCalls(http),
     workers: workerCalls(http),
     runs: runCalls(http, list),
-    /** The map of the whole: true counts at each joint. */
+    /** The flow map: accurate counts at each joint. */
     flow: (call: CallOptions = {}) => http.json<Flow>('/flow', call),
-    /** Any request of the API, for what has no call of its own; `path` is below `/api/v1`. */
+    /** Sends any API request, for routes without a call of their own; `path` is below `/api/v1`. */
     call: <Answer = unknown>(
       method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE',
       path: string,
       json?: unknown,
       call: CallOptions = {},
     ) => http.json<Answer>(path, { ...call, method, ...(json !== undefined && { json }) }),
-    /** The address of the live stream, for an EventSource. */
+    /** The URL of the live stream, for an EventSource. */
     eventsUrl: () => http.url('/events'),
   };
 }

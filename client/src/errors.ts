@@ -1,6 +1,6 @@
 import type { Problem } from '@uniferum/core/shared';
 
-/** The server answered with a problem. `message` is its detail. */
+/** A problem answered by the server. `message` is its detail. */
 export class UniferumApiError extends Error {
   override readonly name = 'UniferumApiError';
   readonly problem: Problem;
@@ -15,24 +15,24 @@ export class UniferumApiError extends Error {
   }
 }
 
-/** The server could not be reached, or the connection broke off. */
+/** The server could not be reached, or the connection was lost. */
 export class UniferumConnectionError extends Error {
   override readonly name = 'UniferumConnectionError';
 }
 
-/** Tells whether something thrown is a problem that the server answered with. */
+/** Tells whether an error is a problem answered by the server. */
 export function isUniferumApiError(error: unknown): error is UniferumApiError {
   return error instanceof Error && error.name === 'UniferumApiError';
 }
 
-/** Reads the problem of an answer that is not a success. */
+/** Reads the problem of an unsuccessful answer. */
 export async function readProblem(status: number, text: string): Promise<UniferumApiError> {
   try {
     const problem: unknown = JSON.parse(text);
     if (typeof problem === 'object' && problem !== null && 'detail' in problem)
       return new UniferumApiError(problem as Problem);
   } catch {
-    // Something between us and the server has answered, a proxy for one.
+    // Something in between has answered, such as a proxy.
   }
   return new UniferumApiError({
     type: 'about:blank',

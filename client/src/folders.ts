@@ -20,16 +20,16 @@ export function folderCalls(http: Http, list: ListCall) {
     remove: (id: string, call: CallOptions = {}) =>
       http.json<void>(`/folders/${id}`, { ...call, method: 'DELETE' }),
     rules: (id: string, call: CallOptions = {}) => http.json<RulesAnswer>(`/folders/${id}/rules`, call),
-    /** Replaces the folder's own rules; what is absent is not set. */
+    /** Replaces the folder's own rules; absent fields are not set. */
     putRules: (id: string, rules: Partial<FolderRules>, call: CallOptions = {}) =>
       http.json<RulesAnswer>(`/folders/${id}/rules`, { ...call, method: 'PUT', json: rules }),
-    /** What the folder lets out at public addresses, and what holds there. */
+    /** The folder's own and effective access settings. */
     access: (id: string, call: CallOptions = {}) =>
       http.json<FolderAccessAnswer>(`/folders/${id}/access`, call),
-    /** Says what the public originals of the folder keep of their metadata; null takes what holds above. */
+    /** Sets which metadata the folder's public originals keep; null inherits. */
     putAccess: (id: string, access: FolderAccess, call: CallOptions = {}) =>
       http.json<FolderAccessAnswer>(`/folders/${id}/access`, { ...call, method: 'PUT', json: access }),
-    /** Counts the present files that new rules would put outside, and changes nothing. */
+    /** Counts the existing files that would violate new rules; changes nothing. */
     rehearseRules: (id: string, rules: Partial<FolderRules>, call: CallOptions = {}) =>
       http.json<{ plan: RulesPlan }>(`/folders/${id}/rules`, {
         ...call,

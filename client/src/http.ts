@@ -1,14 +1,14 @@
 import { readProblem, UniferumConnectionError } from './errors.js';
 
 export interface ClientOptions {
-  /** Where Uniferum is, without `/api/v1`. @defaultValue the page's own origin */
+  /** The URL of the installation, without `/api/v1`. @defaultValue the page's own origin */
   baseUrl?: string;
-  /** An API key. Absent in the console, which has a session. */
+  /** An API key. Absent in the console, which uses a session. */
   key?: string;
   fetch?: typeof fetch;
-  /** How long to wait for the beginning of an answer, in milliseconds. @defaultValue 30000 */
+  /** The timeout until an answer begins, in milliseconds. @defaultValue 30000 */
   timeoutMs?: number;
-  /** How often a request that is safe to repeat is repeated. @defaultValue 2 */
+  /** The maximum number of retries of a request that is safe to repeat. @defaultValue 2 */
   retries?: number;
 }
 
@@ -22,16 +22,16 @@ export interface Call extends CallOptions {
   json?: unknown;
   body?: BodyInit;
   headers?: Record<string, string>;
-  /** False for bodies that take as long as they take. @defaultValue true */
+  /** False for bodies of unlimited duration. @defaultValue true */
   hasTimeout?: boolean;
 }
 
 const API_BASE = '/api/v1';
 const REPEATABLE_STATUS = new Set([429, 502, 503, 504]);
-/** How long the end of a request is waited for that another one began. */
+/** How long to wait for a request that is already in progress. */
 const IN_PROGRESS_MS = 60_000;
 
-/** Sends requests: adds the key, repeats what is safe to repeat, and turns problems into errors. */
+/** Sends requests: adds the key, retries where safe, and converts problems to errors. */
 export class Http {
   readonly baseUrl: string;
   readonly #options: Required<Omit<ClientOptions, 'baseUrl' | 'key'>> & { key: string | null };
@@ -47,7 +47,7 @@ export class Http {
     this.#options = { key: key ?? null, fetch: send.bind(globalThis), timeoutMs, retries };
   }
 
-  /** Asks for JSON. An answer without a body gives undefined. */
+  /** Requests JSON. An answer without a body gives undefined. */
   async json<Result>(path: string, call: Call = {}): Promise<Result> {
     const text = await (await this.send(path, call)).text();
     return (text === '' ? undefined : JSON.parse(text)) as Result;
@@ -58,7 +58,7 @@ export class Http {
     const method = call.method ?? 'GET';
     const headers = this.headers(call.headers);
     if (call.json !== undefined) headers['Content-Type'] = 'application/json';
-    // A POST becomes safe to repeat by its key.
+    // The Idempotency-Key makes a POST safe to repeat.
     if (method === 'POST' && (call.json !== undefined || call.body === undefined))
       headers['Idempotency-Key'] ??= crypto.randomUUID();
     const isRepeatable = call.body === undefined || 'Idempotency-Key' in headers;
@@ -71,10 +71,10 @@ export class Http {
   }
 
   /**
-   * Sends a request again while that is safe and may help: when the connection failed or the server was busy, as often as the
-   * client was told; while the first request is still being worked on, for a minute.
+   * Retries a request while that is safe and useful: after a lost connection or when the server is busy, up to the
+   * configured number of times; while the first request is still in progress, for a minute.
    *
-   * @param attempt returns null when the connection failed; throws instead the last time
+   * @param attempt returns null when the connection was lost; on the last attempt it throws instead
    */
   async repeat<Answer extends Pick<Response, 'status' | 'headers'>>(
     attempt: (isLast: boolean) => Promise<Answer | null>,
@@ -94,7 +94,7 @@ export class Http {
     }
   }
 
-  /** Sends one request to a complete address, as it is; whatever the answer, it is returned. @throws UniferumConnectionError */
+  /** Sends one request to a complete URL without changes; any answer is returned. @throws UniferumConnectionError */
   async sendTo(url: string, call: Call): Promise<Response> {
     const method = call.method ?? 'GET';
     const response = await this.#attempt(
@@ -106,7 +106,7 @@ export class Http {
     return response;
   }
 
-  /** The complete address of a path of the API. */
+  /** The complete URL of an API path. */
   url(path: string, query: object = {}): string {
     const search = new URLSearchParams();
     for (const [name, value] of Object.entries(query))
@@ -122,7 +122,7 @@ export class Http {
     };
   }
 
-  /** @returns null when the connection failed and may be tried again */
+  /** @returns null when the connection was lost and a retry is allowed */
   async #attempt(
     url: string,
     {

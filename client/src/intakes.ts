@@ -5,10 +5,10 @@ import type { ListCall, Paging } from './paging.js';
 import type { BatchAnswer, InboxFile, InboxRequest, ManifestRehearsal, ManifestRequest } from './types.js';
 import { sendArchive } from './upload.js';
 
-/** Files that lie on the server. */
+/** Files on the server's own disk. */
 export function inboxCalls(http: Http) {
   return {
-    /** What lies in the inbox, and what taking it into a folder would come to. */
+    /** Lists the inbox, and what importing its files into a folder would give. */
     list: (query: { folder?: string; keepFolders?: boolean } = {}, call: CallOptions = {}) =>
       http.json<Page<InboxFile>>('/inbox', { ...call, query, hasTimeout: false }),
     rehearse: (request: InboxRequest = {}, call: CallOptions = {}) =>
@@ -16,7 +16,7 @@ export function inboxCalls(http: Http) {
         '/inbox/register',
         { ...call, method: 'POST', json: request, query: { rehearse: true }, hasTimeout: false },
       ),
-    /** Begins to take files in. Both are null when nothing was new. */
+    /** Starts an import. Both are null when there was nothing new. */
     register: (request: InboxRequest = {}, call: CallOptions = {}) =>
       http.json<BatchAnswer | { intake: null; run: null }>('/inbox/register', {
         ...call,
@@ -30,20 +30,20 @@ export function inboxCalls(http: Http) {
 /** Settings of the installation. */
 export function settingCalls(http: Http) {
   return {
-    /** Which fields of Exif, IPTC and XMP fill which texts. */
+    /** The metadata mapping: which Exif, IPTC and XMP fields fill which texts. */
     metadata: (call: CallOptions = {}) => http.json<MetadataMapping>('/settings/metadata', call),
     putMetadata: (mapping: MetadataMapping, call: CallOptions = {}) =>
       http.json<MetadataMapping>('/settings/metadata', { ...call, method: 'PUT', json: mapping }),
   };
 }
 
-/** Batches that come in. */
+/** Intakes: batches of imported files. */
 export function intakeCalls(http: Http, list: ListCall) {
   return {
-    /** Fetches a list of addresses or data URIs. */
+    /** Imports a list of URLs or data URIs. */
     addresses: (request: { folder: string; addresses: string[] }, call: CallOptions = {}) =>
       http.json<BatchAnswer>('/intake/addresses', { ...call, method: 'POST', json: request }),
-    /** Reads a manifest and says what each row would take in; changes nothing. */
+    /** Plans the import of a manifest, row by row; changes nothing. */
     rehearseManifest: (request: ManifestRequest, call: CallOptions = {}) =>
       http.json<{ plan: ManifestRehearsal }>('/intake/manifest', {
         ...call,
@@ -59,21 +59,21 @@ export function intakeCalls(http: Http, list: ListCall) {
         json: request,
         hasTimeout: false,
       }),
-    /** Sends a zip archive, which is unpacked on arrival. */
+    /** Uploads a zip archive, which is unpacked on arrival. */
     archive: (
       request: { name: string; data: Blob; folder: string; ownFolder?: boolean },
       call: CallOptions = {},
     ) => sendArchive(http, request, call),
-    /** The address of the whole report, as a table or JSON. */
+    /** The URL of the complete report, as a table or JSON. */
     reportUrl: (id: string, format: 'csv' | 'json' = 'csv') => http.url(`/intakes/${id}/report`, { format }),
     report: (id: string, format: 'csv' | 'json' = 'csv', call: CallOptions = {}) =>
       http.send(`/intakes/${id}/report`, { ...call, query: { format }, hasTimeout: false }),
-    /** Judges files by name and size; nothing is kept. */
+    /** Judges files by name and size; stores nothing. */
     check: (
       request: { folder: string; files: { name: string; bytes: number; mime?: string | null }[] },
       call: CallOptions = {},
     ) => http.json<{ verdicts: Verdict[] }>('/intake/check', { ...call, method: 'POST', json: request }),
-    /** Judges files by name and size, and records the refused ones in an intake that is kept. */
+    /** Judges files by name and size, and records the refused ones in an intake. */
     checkIn: (
       id: string,
       request: { folder: string; files: { name: string; bytes: number; mime?: string | null }[] },

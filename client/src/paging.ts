@@ -1,7 +1,7 @@
 import type { Page } from '@uniferum/core/library';
 import type { CallOptions } from './http.js';
 
-/** A list: awaited it is its first page, iterated it is all of its items. */
+/** A list: await it for its first page, iterate over it for all items. */
 export class PagedList<Item> implements PromiseLike<Page<Item>>, AsyncIterable<Item> {
   readonly #load: (cursor: string | undefined) => Promise<Page<Item>>;
 
@@ -29,10 +29,10 @@ export class PagedList<Item> implements PromiseLike<Page<Item>>, AsyncIterable<I
 }
 
 export interface Paging {
-  /** How many items a page has. @defaultValue 60 */
+  /** The page size. @defaultValue 60 */
   limit?: number;
   cursor?: string;
 }
 
-/** Asks for a list page by page. */
+/** Requests a list page by page. */
 export type ListCall = <Item>(path: string, query: Paging & object, call: CallOptions) => PagedList<Item>;

@@ -20,7 +20,7 @@ import type { CallOptions, Http } from './http.js';
 import type { ListCall } from './paging.js';
 import type { AssetSelection } from './types.js';
 
-/** A recipe as it is sent; what is absent has its default. */
+/** A recipe as sent; absent fields have their defaults. */
 export type RecipeRequest = Partial<PortableRecipe> & Pick<Recipe, 'title' | 'steps'>;
 
 export interface RebuildRequest {
@@ -44,7 +44,7 @@ export interface ImportPlan {
   totals: { make: number; change: number; same: number };
 }
 
-/** A chain of steps, for one picture. */
+/** A chain of steps for one picture. */
 export interface RenderRequest {
   steps: Step[];
   output?: Partial<RecipeOutput>;
@@ -75,13 +75,13 @@ export interface SurplusRendition {
   requests: number;
   lastRequestAt: string | null;
   uses: number | null;
-  /** Where its address leads once it is removed. */
+  /** The target of the redirect once it is deleted. */
   leadsTo: string;
 }
 
 export interface SurplusRequest {
   recipes?: string[];
-  /** Only those that nobody has asked for within so many days. */
+  /** Only those that were not requested within this many days. */
   unaskedDays?: number;
   keys?: { asset: string; recipe: string; variant: string | null }[];
 }
@@ -90,13 +90,13 @@ export interface OptimiseRequest {
   select: AssetSelection;
   /** @defaultValue 'lossless' */
   mode?: 'lossless' | 'likeness';
-  /** The least structural similarity, for the mode `likeness`. @defaultValue 0.99 */
+  /** The minimum structural similarity, for the mode `likeness`. @defaultValue 0.99 */
   likeness?: number;
 }
 
 const REHEARSE = { rehearse: true } as const;
 
-/** The calls about recipes and what they make. */
+/** Recipes and rebuilding. */
 export function recipeCalls(http: Http, list: ListCall) {
   return {
     list: (call: CallOptions = {}) => list<RecipeAnswer>('/recipes', {}, call),
@@ -105,7 +105,7 @@ export function recipeCalls(http: Http, list: ListCall) {
       http.json<RecipeAnswer>('/recipes', { ...call, method: 'POST', json: recipe }),
     put: (name: string, recipe: RecipeRequest, call: CallOptions = {}) =>
       http.json<RecipeAnswer>(`/recipes/${name}`, { ...call, method: 'PUT', json: recipe }),
-    /** Says what a new recipe would come to, and changes nothing. */
+    /** The impact of a new recipe; changes nothing. */
     rehearseMake: (recipe: RecipeRequest & Pick<Recipe, 'name'>, call: CallOptions = {}) =>
       http.json<{ plan: RecipeImpact }>('/recipes', {
         ...call,
@@ -113,7 +113,7 @@ export function recipeCalls(http: Http, list: ListCall) {
         json: recipe,
         query: REHEARSE,
       }),
-    /** Says how many files a change would leave outdated, and what making them again takes; changes nothing. */
+    /** The impact of a change: files that would become outdated, and the cost of rebuilding them; changes nothing. */
     rehearsePut: (name: string, recipe: RecipeRequest, call: CallOptions = {}) =>
       http.json<{ plan: RecipeImpact }>(`/recipes/${name}`, {
         ...call,
@@ -125,7 +125,7 @@ export function recipeCalls(http: Http, list: ListCall) {
       http.json<void>(`/recipes/${name}`, { ...call, method: 'DELETE' }),
     revisions: (name: string, call: CallOptions = {}) =>
       list<RecipeRevisionAnswer>(`/recipes/${name}/revisions`, {}, call),
-    /** All recipes, or those of some names, as one document. */
+    /** All recipes, or the named ones, as one document. */
     export: (names?: readonly string[], call: CallOptions = {}) =>
       http.json<RecipesDocument>('/recipes/export', {
         ...call,
@@ -140,12 +140,12 @@ export function recipeCalls(http: Http, list: ListCall) {
       }),
     import: (recipes: RecipesDocument, call: CallOptions = {}) =>
       http.json<{ plan: ImportPlan }>('/recipes/import', { ...call, method: 'POST', json: recipes }),
-    /** The JSON Schema of a document of recipes. */
+    /** The JSON Schema of a recipes document. */
     schema: (call: CallOptions = {}) => http.json<Record<string, unknown>>('/recipes/schema.json', call),
-    /** What a chain of steps makes of an asset; nothing is kept. */
+    /** Previews a chain of steps on an asset; stores nothing. */
     preview: (request: RenderRequest & { asset: string }, call: CallOptions = {}) =>
       http.json<Preview>('/recipes/preview', { ...call, method: 'POST', json: request }),
-    /** Lists what a rebuild would make, and changes nothing. */
+    /** Lists what a rebuild would make; changes nothing. */
     rehearseRebuild: (request: RebuildRequest, call: CallOptions = {}) =>
       http.json<{ plan: RebuildPlan }>('/recipes/rebuild', {
         ...call,
@@ -170,7 +170,7 @@ export function recipeCalls(http: Http, list: ListCall) {
   };
 }
 
-/** The calls about single renditions, and about those that no recipe asks for. */
+/** Single renditions, and surplus ones. */
 export function renditionCalls(http: Http) {
   return {
     /** Why a rendition is in its state. */
@@ -183,10 +183,10 @@ export function renditionCalls(http: Http) {
         ...call,
         query: { ...(variant && { variant }) },
       }),
-    /** The HTML that shows a recipe's renditions, with srcset and fallbacks. */
+    /** The HTML for a recipe's renditions, with srcset and fallbacks. */
     snippet: (assetId: string, query: { recipe: string; sizes?: string }, call: CallOptions = {}) =>
       http.json<Snippet>(`/assets/${assetId}/snippet`, { ...call, query }),
-    /** A signed address at which a chain of steps is carried out when it is first asked for. */
+    /** A signed URL at which a chain of steps is rendered on the first request. */
     address: (assetId: string, request: RenderRequest, call: CallOptions = {}) =>
       http.json<{ url: string }>(`/assets/${assetId}/address`, { ...call, method: 'POST', json: request }),
     surplus: (
@@ -198,7 +198,7 @@ export function renditionCalls(http: Http) {
         '/renditions/surplus/remove',
         { ...call, method: 'POST', json: request, query: REHEARSE },
       ),
-    /** Removes surplus renditions; their addresses lead on, and the run can be undone for thirty days. */
+    /** Deletes surplus renditions; their URLs redirect, and the run can be undone for thirty days. */
     removeSurplus: (request: SurplusRequest, call: CallOptions = {}) =>
       http.json<{ run: Run }>('/renditions/surplus/remove', { ...call, method: 'POST', json: request }),
     rehearseOptimise: (request: OptimiseRequest, call: CallOptions = {}) =>
@@ -208,10 +208,10 @@ export function renditionCalls(http: Http) {
         json: request,
         query: REHEARSE,
       }),
-    /** Makes originals smaller; the version before stays, and can be restored. */
+    /** Optimises originals; the previous versions stay and can be restored. */
     optimise: (request: OptimiseRequest, call: CallOptions = {}) =>
       http.json<{ run: Run }>('/assets/optimise', { ...call, method: 'POST', json: request }),
-    /** What optimising has saved in all. */
+    /** The total saved by optimising. */
     optimised: (call: CallOptions = {}) =>
       http.json<{ files: number; before: number; after: number }>('/assets/optimised', call),
   };

@@ -10,22 +10,22 @@ export interface ResumableUpload extends UploadTarget {
   unpack?: boolean;
   /** Unpacks it into a folder named like the archive. */
   ownFolder?: boolean;
-  /** The address of an upload that was begun before; it goes on from where it came to. */
+  /** The URL of an upload started earlier; it resumes where it stopped. */
   url?: string;
-  /** How much is sent at a time, in bytes. @defaultValue 16 MB */
+  /** The size of a piece, in bytes. @defaultValue 16 MB */
   chunkBytes?: number;
-  /** How often a piece is tried again after a broken connection. @defaultValue 5 */
+  /** The maximum number of retries per piece after a lost connection. @defaultValue 5 */
   retries?: number;
-  /** Told the address as soon as the upload has begun: keep it to go on after a reload. */
+  /** Receives the URL when the upload starts: store it to resume after a reload. */
   onBegun?: (url: string) => void;
   onProgress?: (sentBytes: number) => void;
   signal?: AbortSignal;
 }
 
-/** What came of a resumable upload. */
+/** The result of a resumable upload. */
 export interface ResumableResult {
   verdict: Verdict;
-  /** The id of the asset; null when it was refused, or is an archive that is being unpacked. */
+  /** The id of the asset; null when it was refused, or is an archive being unpacked. */
   asset: string | null;
   intake: string | null;
   run: string | null;
@@ -34,7 +34,7 @@ export interface ResumableResult {
 const TUS = { 'Tus-Resumable': '1.0.0' };
 const CHUNK_BYTES = 16 * 1024 * 1024;
 
-/** Sends a file in pieces by tus 1.0.0: a broken connection costs one piece, a reload nothing at all. */
+/** Uploads a file in pieces with tus 1.0.0: a lost connection costs one piece, a reload nothing. */
 export async function uploadResumably(http: Http, upload: ResumableUpload): Promise<ResumableResult> {
   const { data, chunkBytes = CHUNK_BYTES, retries = 5, signal, onProgress } = upload;
   const url = upload.url ?? (await begin(http, upload));
@@ -85,7 +85,7 @@ async function begin(http: Http, upload: ResumableUpload): Promise<string> {
 
 async function readOffset(http: Http, url: string, signal: AbortSignal | undefined): Promise<number> {
   const response = await http.sendTo(url, { method: 'HEAD', headers: TUS, ...(signal && { signal }) });
-  // The upload ended while nobody looked: its pieces are gone, its result is kept.
+  // The upload was completed earlier: its pieces are gone, its result is stored.
   if (response.status === 404 || response.status === 410) return Number.POSITIVE_INFINITY;
   if (!response.ok) throw await readProblem(response.status, await response.text());
   return Number(response.headers.get('upload-offset') ?? 0);

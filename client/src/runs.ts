@@ -8,16 +8,16 @@ export interface WaitOptions extends CallOptions {
   pollMs?: number;
 }
 
-/** Workers, and what failed. */
+/** Workers and failures. */
 export function workerCalls(http: Http) {
   return {
-    /** What the workers are and do, how much was done each minute, and what waits. */
+    /** The workers, their activity, the throughput per minute, and the queue. */
     get: (query: { minutes?: number } = {}, call: CallOptions = {}) =>
       http.json<WorkersAnswer>('/workers', { ...call, query }),
-    /** Failed items of all runs, grouped by why they failed. */
+    /** Failed items of all runs, grouped by reason. */
     failures: (call: CallOptions = {}) =>
       http.json<{ items: FailureGroup[]; total: number }>('/runs/failures', call),
-    /** Tries all items again that failed for a reason. */
+    /** Retries all items that failed for a reason. */
     retryFailures: (failure: Pick<FailureGroup, 'reason' | 'kind'>, call: CallOptions = {}) =>
       http.json<{ items: number; runs: number }>('/runs/failures/retry', {
         ...call,
@@ -41,7 +41,7 @@ export function runCalls(http: Http, list: ListCall) {
       http.json<Run>(`/runs/${id}/resume`, { ...call, method: 'POST' }),
     retry: (id: string, call: CallOptions = {}) =>
       http.json<Run>(`/runs/${id}/retry`, { ...call, method: 'POST' }),
-    /** Takes back what a bulk job changed; what was changed again since stays. */
+    /** Undoes the changes of a bulk job; values changed again since then stay. */
     undo: (id: string, call: CallOptions = {}) =>
       http.json<{ run: Run }>(`/runs/${id}/undo`, { ...call, method: 'POST' }),
     /** Waits until a run has ended or was stopped. */

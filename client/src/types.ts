@@ -2,10 +2,10 @@ import type { Intake, ManifestFault, ManifestMapping, ManifestRow, Verdict } fro
 import type { Asset, AssetTexts, BulkChange } from '@uniferum/core/library';
 import type { Run } from '@uniferum/core/runs';
 
-/** Which assets a bulk job is about: these, or all that a filter finds. */
+/** The assets of a bulk job: these, or all results of a filter. */
 export type AssetSelection = { ids: string[] } | { q?: string; folder?: string; deep?: boolean };
 
-/** What a bulk edit would change. */
+/** The plan of a bulk edit. */
 export interface BulkPlan {
   items: {
     asset: string;
@@ -29,16 +29,16 @@ export interface BulkRequest {
   change: BulkChange;
 }
 
-/** A file by its address: fetched, or kept as a link with its provider's description. */
+/** A file by URL: downloaded, or kept as a link with its provider's description. */
 export interface SourceRequest extends Partial<AssetTexts> {
-  /** An http(s) address or a data URI. */
+  /** An http(s) URL or a data URI. */
   source: string;
   folder?: string;
   name?: string | null;
   as?: 'file' | 'link';
 }
 
-/** A batch, and the run that works on it. */
+/** A batch, and the run that processes it. */
 export interface BatchAnswer {
   intake: Intake;
   run: Run;
@@ -58,7 +58,7 @@ export interface InboxFile {
 }
 
 export interface InboxRequest {
-  /** Null takes everything that is new. */
+  /** Null imports everything new. */
   paths?: string[] | null;
   mode?: 'copy' | 'move' | 'place';
   folder?: string;
@@ -66,7 +66,7 @@ export interface InboxRequest {
 }
 
 export interface ManifestRequest {
-  /** CSV with a head, or a JSON list of objects. */
+  /** CSV with a header, or a JSON list of objects. */
   content: string;
   folder?: string;
   label?: string | null;
@@ -91,7 +91,7 @@ export interface Facets {
   types: FacetCount[];
   keywords: FacetCount[];
   credits: FacetCount[];
-  /** By month, `2025-06`, in their order. */
+  /** By month, `2025-06`, in chronological order. */
   captured: FacetCount[];
 }
 
@@ -105,7 +105,7 @@ export interface SavedFilter {
 
 export type BinnedAsset = Asset & { deletedAt: string };
 
-/** What a change of rules would put outside. */
+/** The impact of changed rules. */
 export interface RulesPlan {
   items: { asset: string; name: string; folder: string; verdict: Verdict }[];
   totals: { present: number; outside: number; outsideNow: number; byCode: Record<string, number> };

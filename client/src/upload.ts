@@ -3,19 +3,19 @@ import type { Asset } from '@uniferum/core/library';
 import { isUniferumApiError, readProblem, UniferumConnectionError } from './errors.js';
 import type { Http } from './http.js';
 
-/** A file to be sent. In Node.js, `fs.openAsBlob(path)` gives a blob that is streamed from disk. */
+/** A file to upload. In Node.js, `fs.openAsBlob(path)` returns a blob that is streamed from disk. */
 export interface UploadFile {
   name: string;
   data: Blob;
-  /** The path of its own folder, when it is not that of the request. */
+  /** Its own folder path, if it differs from the request's. */
   folder?: string;
 }
 
-/** Where files go, and the texts that they bring along. */
+/** The target of uploaded files, and their texts. */
 export interface UploadTarget {
-  /** The path of the folder; made when it is missing. */
+  /** The folder path; created when missing. */
   folder: string;
-  /** The intake to which the files belong. */
+  /** The intake that the files belong to. */
   intake?: string;
   title?: string;
   alt?: string;
@@ -24,7 +24,7 @@ export interface UploadTarget {
   keywords?: readonly string[];
 }
 
-/** An {@link UploadTarget} as the fields of a form or of tus metadata, without what is not given. */
+/** An {@link UploadTarget} as form fields or tus metadata, without absent values. */
 export function targetFields(target: UploadTarget): [name: string, value: string][] {
   const { folder, intake, title, alt, caption, credit, keywords } = target;
   const fields = { folder, intake, title, alt, caption, credit, keywords: keywords?.join(',') };
@@ -33,21 +33,21 @@ export function targetFields(target: UploadTarget): [name: string, value: string
 
 export interface UploadRequest extends UploadTarget {
   files: readonly UploadFile[];
-  /** Makes a repeat harmless. @defaultValue a new one */
+  /** Makes retries harmless. @defaultValue a new one */
   idempotencyKey?: string;
   signal?: AbortSignal;
-  /** Told as bytes leave (browsers only; elsewhere once, at the end). */
+  /** Reports bytes sent (continuously in browsers; elsewhere once, at the end). */
   onProgress?: (sentBytes: number) => void;
 }
 
-/** What came of one file. */
+/** The result for one file. */
 export interface UploadResult {
   name: string;
   verdict: Verdict;
   asset: Asset | null;
 }
 
-/** Sends files in one request, in their order. A refused file is a result and not an error. */
+/** Uploads files in one request, in order. A refused file is a result and not an error. */
 export async function uploadFiles(http: Http, request: UploadRequest): Promise<UploadResult[]> {
   const form = toForm(request);
   const headers = http.headers({ 'Idempotency-Key': request.idempotencyKey ?? crypto.randomUUID() });
@@ -70,12 +70,12 @@ interface RawAnswer {
 
 function toForm(request: UploadRequest): FormData {
   const form = new FormData();
-  // The server judges files as they come, so what they depend on goes first.
+  // The server judges files as they arrive, so the fields they depend on come first.
   for (const [name, value] of targetFields(request)) form.append(name, value);
   let current = request.folder;
   for (const file of request.files) {
     const own = file.folder ?? request.folder;
-    // A field holds for the files after it, until it comes again.
+    // A field applies to the files after it, until it is repeated.
     if (own !== current) form.append('folder', own);
     current = own;
     form.append('file', file.data, file.name);
@@ -121,7 +121,7 @@ async function sendByXhr(
   });
 }
 
-/** Only this way a browser tells how much of a body has left. */
+/** In browsers, only this API reports upload progress. */
 function attemptByXhr(
   http: Http,
   form: FormData,
@@ -157,7 +157,7 @@ function attemptByXhr(
   });
 }
 
-/** Sends a zip archive that is unpacked on arrival. @returns the ids of the batch and of the run */
+/** Uploads a zip archive that is unpacked on arrival. @returns the ids of the batch and of the run */
 export async function sendArchive(
   http: Http,
   {

@@ -1,4 +1,4 @@
 import { createClient } from '@uniferum/client';
 
-/** The console's own client: same origin, by the session. */
+/** The console's own client: same origin, authenticated by the session. */
 export const uniferum = createClient();

@@ -13,7 +13,7 @@ const queries = new QueryClient({
     queries: {
       staleTime: 5000,
       refetchOnWindowFocus: false,
-      // What the server refuses it refuses again; the client has repeated the rest already.
+      // A refusal by the server is final; the client has already retried everything else.
       retry: (failures, error) => !isUniferumApiError(error) && failures < 1,
     },
   },

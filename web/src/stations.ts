@@ -7,7 +7,7 @@ import { recipesStation } from './recipes/station.js';
 import { rulesStation } from './rules/station.js';
 import { runsStation } from './runs/station.js';
 
-/** Places that later versions bring. */
+/** Stations of later versions. */
 const TO_COME: readonly Station[] = [
   { name: 'Connections', path: '/connections', key: 'c', order: 50 },
   { name: 'Desk', path: '/desk', key: 'd', order: 60 },
@@ -15,7 +15,7 @@ const TO_COME: readonly Station[] = [
   { name: 'Parcels', path: '/parcels', key: 'a', order: 80 },
 ].map((place) => ({ room: place.name.toLowerCase(), place: { ...place, isToCome: true } }));
 
-/** Every station of the console. This is the only place that knows them all. */
+/** Every station of the console. This is the only file that lists all of them. */
 export const STATIONS: readonly Station[] = [
   flowStation,
   intakeStation,

@@ -1,4 +1,4 @@
-/** A film that the provider shows. */
+/** A film of the provider. */
 export interface ProvidedFilm {
   slug: string;
   title: string;
@@ -32,7 +32,7 @@ export const FILMS: readonly ProvidedFilm[] = [
   },
 ];
 
-/** The page of a film: its head names the description (oEmbed 1.0, section 4). */
+/** The page of a film: its head contains the oEmbed discovery link (oEmbed 1.0, section 4). */
 export function filmPage(film: ProvidedFilm, origin: string): string {
   const described = `${origin}/oembed?format=json&amp;url=${encodeURIComponent(`${origin}/films/${film.slug}`)}`;
   return `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${film.title}</title>
@@ -40,7 +40,7 @@ export function filmPage(film: ProvidedFilm, origin: string): string {
 <body><h1>${film.title}</h1><p>by ${film.author}</p><img src="/stills/${film.slug}.svg" alt=""></body></html>`;
 }
 
-/** What is told of a film (oEmbed 1.0, section 2.3.4.2). */
+/** A film's oEmbed response (oEmbed 1.0, section 2.3.4.2). */
 export function describeFilm(film: ProvidedFilm, origin: string): object {
   return {
     version: '1.0',

@@ -1,7 +1,7 @@
 import express from 'express';
 import { describeFilm, FILMS, filmPage, filmStill } from './films.js';
 
-// A provider of films elsewhere, as a site links to them: pages that name their description by the open oEmbed format.
+// A provider of films hosted elsewhere: its pages support oEmbed discovery.
 const { PROVIDER_PORT = '4283' } = process.env;
 const origin = `http://127.0.0.1:${PROVIDER_PORT}`;
 const provider = express();

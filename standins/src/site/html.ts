@@ -9,7 +9,7 @@ export class Html {
 
 type Part = Html | string | number | null | undefined | readonly (Html | string)[];
 
-/** Writes HTML: whatever is put into it is escaped, unless it is HTML itself. */
+/** Builds HTML: interpolated values are escaped, unless they are HTML themselves. */
 export function html(strings: TemplateStringsArray, ...parts: Part[]): Html {
   return new Html(strings.reduce((text, string, index) => text + write(parts[index - 1]) + string));
 }

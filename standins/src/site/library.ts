@@ -8,7 +8,7 @@ export interface Shown {
   others: Asset[];
 }
 
-/** Reads a folder from Uniferum; a folder that isn't there is an empty one. */
+/** Reads a folder from Uniferum; a missing folder counts as empty. */
 export async function readFolder(
   uniferum: UniferumClient,
   path: string,

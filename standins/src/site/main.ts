@@ -3,7 +3,7 @@ import express, { type ErrorRequestHandler } from 'express';
 import { listLights, readFolder, titleOf } from './library.js';
 import { chartRoomPage, homePage, layout, lightPage, newsPage, problemPage } from './pages.js';
 
-// The demo site of the Trust: a process of its own, as any site is. It keeps nothing, and reads what it shows through the API.
+// The demo site of the Trust, a separate process. It stores nothing, and reads its content through the API.
 const { SITE_PORT = '4281', UNIFERUM_URL = 'http://127.0.0.1:4280', UNIFERUM_KEY = '' } = process.env;
 const uniferum = createClient({ baseUrl: UNIFERUM_URL, key: UNIFERUM_KEY, timeoutMs: 10_000 });
 const site = express();

@@ -53,7 +53,7 @@ export function problemPage(title: string, text: string): Html {
   return html`<h1>${title}</h1><p class="lead">${text}</p>`;
 }
 
-/** A picture that lets the browser choose: every address is one that the API gave. */
+/** A picture with srcset: every URL comes from the API. */
 function picture(asset: Asset, sizes: string): Html {
   const { src, srcset, width, height } = imageSources(asset);
   return html`<img src="${src}" ${srcset ? html`srcset="${srcset}" sizes="${sizes}"` : null} ${width && height ? html`width="${width}" height="${height}"` : null} alt="${asset.alt ?? ''}" loading="lazy" ${

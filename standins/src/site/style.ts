@@ -1,4 +1,4 @@
-/** The demo site's own style sheet: it belongs to the Trust, and has nothing of the console. */
+/** The demo site's own style sheet, independent of the console. */
 export const STYLE = `
 :root{color-scheme:light;font-family:Georgia,'Liberation Serif',serif;color:#26302f;background:#f7f4ec}
 *{box-sizing:border-box}body{margin:0}a{color:#1d5263}

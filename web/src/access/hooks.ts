@@ -3,7 +3,7 @@ import { isUniferumApiError } from '@uniferum/client';
 import { hasRight, type Me, type Right } from '@uniferum/core/access';
 import { uniferum } from '../client.js';
 
-/** Who is signed in; null when nobody is. */
+/** The signed-in user; null when nobody is signed in. */
 export function useMe() {
   return useQuery({
     queryKey: ['me'],
@@ -19,7 +19,7 @@ export function useMe() {
   });
 }
 
-/** Tells whether who is signed in has a right. */
+/** Tells whether the signed-in user has a right. */
 export function useRight(right: Right): boolean {
   return hasRight(useMe().data?.rights ?? [], right);
 }
@@ -38,7 +38,7 @@ export function useSignOut() {
     mutationFn: () => uniferum.session.signOut(),
     onSuccess: () => {
       queries.setQueryData(['me'], null);
-      // Nothing of one person's session is shown to the next.
+      // Cached data of one session must not be shown in the next.
       queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'me' });
     },
   });

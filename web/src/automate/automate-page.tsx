@@ -11,7 +11,7 @@ import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { useKeyChanges, useKeys } from './hooks.js';
 import { MakeKeyDialog } from './make-key-dialog.js';
 
-/** Keys for scripts, and what a first script looks like. */
+/** API keys, and an example script. */
 export function AutomatePage() {
   const mayMake = useRight('keys:write');
   const { data: keys, error } = useKeys(mayMake);
@@ -40,7 +40,7 @@ export function AutomatePage() {
   );
 }
 
-/** `onMake` is null for those who may not make keys. */
+/** `onMake` is null without the right to create keys. */
 function PageActions({ onMake }: { onMake: (() => void) | null }) {
   return (
     <>

@@ -13,7 +13,7 @@ interface KeyForm {
   rights: Right[];
 }
 
-/** Makes a key, and shows its secret this once. */
+/** Creates a key, and shows its secret once. */
 export function MakeKeyDialog({ onClose }: { onClose: () => void }) {
   const { make } = useKeyChanges();
   const made = make.data;

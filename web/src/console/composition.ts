@@ -3,7 +3,7 @@ import { createContext, useContext } from 'react';
 import type { RouteObject } from 'react-router';
 import type { LineStage, PaletteGroup, Place, Station } from './station.js';
 
-/** What all stations together contribute. */
+/** The merged contributions of all stations. */
 export interface Composition {
   places: readonly Place[];
   routes: readonly RouteObject[];
@@ -15,11 +15,7 @@ export interface Composition {
   runKinds: ReadonlyMap<string, string>;
 }
 
-/**
- * Puts the console together.
- *
- * @throws Error when two stations have the same room, path, key, stage or field
- */
+/** Composes the console. @throws Error when two stations have the same room, path, key, stage or field */
 export function composeStations(stations: readonly Station[]): Composition {
   requireUnique(
     'room',
@@ -66,7 +62,7 @@ export function composeStations(stations: readonly Station[]): Composition {
   };
 }
 
-/** Several rooms may have lists that one event makes stale. */
+/** One event may make lists of several rooms stale. */
 function mergeStale(stations: readonly Station[]): Map<string, readonly string[]> {
   const merged = new Map<string, readonly string[]>();
   for (const { stale = {} } of stations)
@@ -84,7 +80,7 @@ const CompositionContext = createContext<Composition | null>(null);
 
 export const CompositionProvider = CompositionContext.Provider;
 
-/** The console's stations, put together. */
+/** The console's stations, composed. */
 export function useComposition(): Composition {
   const composition = useContext(CompositionContext);
   if (composition === null) throw new Error('Expected a CompositionProvider above, got none');

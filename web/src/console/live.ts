@@ -11,10 +11,10 @@ interface LiveState {
 /** Whether the live stream is connected. */
 export const useLive = create<LiveState>(() => ({ isConnected: true }));
 
-/** Lists are read again at most this often while events rain in. */
+/** The minimum interval between refreshes of lists during a burst of events. */
 const REFRESH_MS = 700;
 
-/** Follows what happens on the server and refreshes what is shown. Use it once, at the top. */
+/** Listens to the live stream and refreshes affected queries. Use it once, at the top. */
 export function useLiveUpdates(): void {
   const queries = useQueryClient();
   const { stale, live } = useComposition();

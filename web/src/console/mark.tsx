@@ -1,6 +1,6 @@
 import { classNames } from '../ui/class-names.js';
 
-/** The name of the program with its sign: a U of iron on its bed. */
+/** The product name with its logo: an iron U on its bed. */
 export function Mark({ className }: { className?: string }) {
   return (
     <span className={classNames('inline-flex items-center gap-2 font-semibold', className)}>

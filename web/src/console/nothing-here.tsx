@@ -1,7 +1,7 @@
 import { Link } from 'react-router';
 import { EmptyPlace } from '../ui/notice.js';
 
-/** For an address that the console doesn't know. */
+/** For an unknown address. */
 export function NothingHere() {
   return (
     <div className="p-8">

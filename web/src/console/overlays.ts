@@ -8,7 +8,7 @@ interface OverlayState {
   close: () => void;
 }
 
-/** Which sheet lies over the whole console. */
+/** The sheet that covers the console. */
 export const useOverlays = create<OverlayState>((set) => ({
   shown: null,
   open: (shown) => set({ shown }),

@@ -5,7 +5,7 @@ import { useComposition } from './composition.js';
 import { useOverlays } from './overlays.js';
 import type { PaletteGroup } from './station.js';
 
-/** Goes anywhere by typing a part of its name. */
+/** Navigates to anything by typing part of its name. */
 export function Palette() {
   const { shown, close } = useOverlays();
   const isOpen = shown === 'palette';

@@ -3,13 +3,13 @@ import type { Composition } from './composition.js';
 import { NothingHere } from './nothing-here.js';
 import { Shell } from './shell.js';
 
-/** The console's addresses: the pages of all stations below the shell. */
+/** The console's routes: the pages of all stations inside the shell. */
 export function createRouter({ routes }: Composition) {
   return createBrowserRouter([
     {
       path: '/',
       element: <Shell />,
-      // Until the first page has been loaded; the next ones leave the one before them in place.
+      // Shown until the first page has loaded; later ones keep the previous page in place while loading.
       hydrateFallbackElement: <div />,
       children: [...routes, { path: '*', element: <NothingHere /> }],
     },

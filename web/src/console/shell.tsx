@@ -9,7 +9,7 @@ import { useOverlays } from './overlays.js';
 import { TopNav } from './top-nav.js';
 import { useStationKeys } from './use-station-keys.js';
 
-/** The console around its stations, or the way in. */
+/** The frame around all stations, or the sign-in page. */
 export function Shell() {
   const { data: me, error, isLoading } = useMe();
   if (isLoading) return null;
@@ -40,7 +40,7 @@ function Console() {
 const Palette = lazy(async () => ({ default: (await import('./palette.js')).Palette }));
 const ShortcutList = lazy(async () => ({ default: (await import('./shortcut-list.js')).ShortcutList }));
 
-/** What lies over the console is loaded when it is first asked for. */
+/** Overlays are loaded when first opened. */
 function Overlays() {
   const shown = useOverlays((state) => state.shown);
   return (

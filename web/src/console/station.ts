@@ -3,56 +3,56 @@ import type { Asset, FilterField } from '@uniferum/core/library';
 import type { ComponentType } from 'react';
 import type { RouteObject } from 'react-router';
 
-/** A place of the work in the navigation. */
+/** An entry of the navigation. */
 export interface Place {
   name: string;
   path: string;
-  /** The key that leads there after `g`. */
+  /** The key that opens it after `g`. */
   key: string;
-  /** Where it stands: places are sorted by it, in the order of the work. */
+  /** Its position: entries are sorted by it, in the order of the work. */
   order: number;
-  /** A place that a later version brings: shown, and no link. */
+  /** An entry of a later version: shown, but not a link. */
   isToCome?: boolean;
 }
 
-/** A stage on the line of an asset: a part of its life. */
+/** A stage of an asset's line: a part of its life. */
 export interface LineStage {
   name: string;
-  /** Where it stands, from left to right. */
+  /** Its position from left to right. */
   order: number;
-  /** Tailwind's class for its least width. */
+  /** The Tailwind class of its minimum width. */
   width: string;
   /** Loaded when the first line is opened. */
   Content: ComponentType<{ asset: Asset }>;
 }
 
-/** Something to go to, in the palette. */
+/** A target in the palette. */
 export interface PaletteEntry {
   text: string;
   note: string;
   path: string;
 }
 
-/** Entries of the palette under one heading. The hook runs while the palette is open. */
+/** Palette entries under one heading. The hook runs while the palette is open. */
 export interface PaletteGroup {
   heading: string;
   useEntries(): readonly PaletteEntry[];
 }
 
-/** What a room contributes to the console. Everything but the name is optional. */
+/** What a room contributes to the console. Everything except the name is optional. */
 export interface Station {
   room: string;
   place?: Place;
-  /** Its pages, below the shell; each should be loaded when it is first opened. */
+  /** Its pages, inside the shell; each should be loaded when first opened. */
   routes?: readonly RouteObject[];
-  /** Which lists a type of event makes stale, by the first word of their query keys. */
+  /** The lists made stale by each type of event, by the first word of their query keys. */
   stale?: Readonly<Record<string, readonly string[]>>;
-  /** Takes what is sent beside the events. @returns the lists that it makes stale */
+  /** Handles live state sent beside the events. @returns the lists it makes stale */
   live?: Readonly<Record<string, (queries: QueryClient, data: unknown) => readonly string[]>>;
   stages?: readonly LineStage[];
-  /** Fields that the filter language knows beside those of the library. */
+  /** Fields that it adds to the filter language. */
   filterFields?: readonly FilterField[];
   palette?: readonly PaletteGroup[];
-  /** What the work of its kinds of runs is called, in the plural. */
+  /** The plural name of the work of each of its run kinds. */
   runKinds?: Readonly<Record<string, string>>;
 }

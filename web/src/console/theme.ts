@@ -9,7 +9,7 @@ interface ThemeState {
   toggle: () => void;
 }
 
-/** Light or dark: as the system says, until somebody chooses. */
+/** Light or dark: follows the system until the user chooses. */
 export const useTheme = create<ThemeState>((set, get) => ({
   theme: readTheme(),
   toggle: () => {

@@ -3,7 +3,7 @@ import { useNavigate } from 'react-router';
 import { useComposition } from './composition.js';
 import { useOverlays } from './overlays.js';
 
-/** The shortcuts that hold everywhere. */
+/** The global shortcuts. */
 export function useStationKeys(): void {
   const navigate = useNavigate();
   const open = useOverlays((state) => state.open);

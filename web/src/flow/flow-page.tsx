@@ -12,7 +12,7 @@ import { StateMark } from '../ui/state-mark.js';
 import { useElementSize } from '../ui/use-element-size.js';
 import { type Box, drawnRecipes, layOutFlow, REST, type Stream, shownStates } from './layout.js';
 
-/** Home: where files come from and go to, with true counts at each joint. */
+/** Home: where files come from and go to, with accurate counts at each joint. */
 export function FlowPage() {
   const { data: flow, error } = useQuery({
     queryKey: ['flow'],

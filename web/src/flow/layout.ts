@@ -12,13 +12,13 @@ export interface Box {
   height: number;
 }
 
-/** A stream between two boxes: its middle line, and how broad it is. */
+/** A stream between two boxes: its centre line and width. */
 export interface Stream {
   id: string;
   path: string;
   breadth: number;
   tone: 'steel' | 'fault' | 'oxide';
-  /** Something is on its way in it now. */
+  /** Items are moving through it now. */
   isFlowing: boolean;
 }
 
@@ -27,14 +27,14 @@ export interface FlowLayout {
   streams: Stream[];
 }
 
-/** At most so many recipes are drawn; when there are more, the last box counts the rest. */
+/** The maximum number of recipes shown; if there are more, the last box counts the rest. */
 export const MAX_DRAWN_RECIPES = 7;
 /** The name of the box that counts the rest. No recipe can have it. */
 export const REST = '+';
 
 type FlowRecipe = Flow['recipes'][number];
 
-/** The recipes that are drawn, those with most files first, and what the others come to together. */
+/** The recipes shown, those with the most files first, and the total of the others. */
 export function drawnRecipes(recipes: readonly FlowRecipe[]): FlowRecipe[] {
   const sorted = [...recipes].sort((a, b) => filesOf(b) - filesOf(a));
   if (sorted.length <= MAX_DRAWN_RECIPES) return sorted;
@@ -57,10 +57,10 @@ const COLUMNS = 6;
 const GAP_SHARE = 0.34;
 const ROW_GAP = 18;
 const LEAST_ROW_GAP = 6;
-/** What the stream of the originals needs above the recipes. */
+/** The space for the stream of originals above the recipes. */
 const CREST_ROOM = 64;
 
-/** The heights of what stands in a box, in px: as its classes make them. */
+/** The heights of box contents in px, matching their classes. */
 const PADDING = 14;
 const LINE = 20;
 const FIGURE = 28;
@@ -75,21 +75,21 @@ const HEIGHTS = {
   noRecipe: PADDING + LINE + 2 * SMALL_LINE,
 };
 
-/** About how wide a character is, in px: of a name, and of a figure. */
+/** Approximate character widths in px. */
 const NAME_CHAR = 7.8;
 const FIGURE_CHAR = 7.3;
 const WORD_CHAR = 7;
 const BOX_MARGIN = 24;
 const PART_GAP = 12;
 
-/** The states of a recipe's files that its box shows; the first in words, the others as shapes. */
+/** The states shown in a recipe's box; the first in words, the others as shapes. */
 export function shownStates({ states }: FlowRecipe): RenditionState[] {
   return SHOWN_STATES.filter((state) => states[state] > 0);
 }
 
 const SHOWN_STATES: RenditionState[] = ['failed', 'due', 'outdated', 'fresh', 'on-request'];
 
-/** How high a recipe's box has to be so that nothing in it is cut off. */
+/** The height of a recipe's box in which nothing is cut off. */
 function recipeHeight(recipe: FlowRecipe, width: number): number {
   const inner = width - BOX_MARGIN;
   const name = recipe.name.length * NAME_CHAR;
@@ -113,7 +113,7 @@ function recipeHeight(recipe: FlowRecipe, width: number): number {
   return PADDING + (nameLines + lines) * LINE;
 }
 
-/** Places the joints of the map in six columns, in the order of the work, and draws the streams between them. */
+/** Lays out the joints of the map in six columns, in the order of the work, and the streams between them. */
 export function layOutFlow(flow: Flow, size: { width: number; height: number }): FlowLayout {
   const boxes = placeBoxes(flow, size);
   return { boxes, streams: drawStreams(flow, boxes) };
@@ -159,7 +159,7 @@ function libraryHeight({ kinds, library, verdicts }: Flow): number {
   return PADDING + AMOUNT + 8 + LINE * (kinds.length + (isSomeGone ? 2 : 0));
 }
 
-/** The recipes in a column of so many px; in a low window each gives up a part of its height. */
+/** The recipes of a column with `room` px; in a low window each box is shortened in proportion. */
 function recipeEntries(flow: Flow, column: number, room: number): { entries: Entry[]; gap: number } {
   const drawn = drawnRecipes(flow.recipes);
   if (drawn.length === 0) return { entries: [['recipes', HEIGHTS.noRecipe]], gap: ROW_GAP };
@@ -179,7 +179,7 @@ function sum(values: readonly number[]): number {
   return values.reduce((total, value) => total + value, 0);
 }
 
-/** The gap between boxes that stand in a column: wider where there is room, narrower where there is not. */
+/** The gap between the boxes of a column: wider where there is space, narrower where there is not. */
 function gapFor(tall: number, count: number, room: number): number {
   if (count < 2) return ROW_GAP;
   return Math.min(ROW_GAP * 1.6, Math.max(LEAST_ROW_GAP, (room - tall) / (count - 1)));
@@ -214,7 +214,7 @@ interface Link {
   from: string;
   to: string;
   items: number;
-  /** Where it leaves and enters, from 0 at the top to 1; in the middle when nothing is said. */
+  /** Where it starts and ends, from 0 at the top to 1; defaults to the middle. */
   fromAt?: number;
   toAt?: number;
   tone?: Stream['tone'];
@@ -258,7 +258,7 @@ function originalsStreams(flow: Flow, boxes: ReadonlyMap<string, Box>, breadthOf
   });
 }
 
-/** The originals go to the store above the recipes: they pass through none. */
+/** The originals go to the store above the recipes, because they pass through none. */
 function overRecipes(boxes: ReadonlyMap<string, Box>): (store: string) => string | null {
   return (store) => {
     const [library, target] = [boxes.get('library'), boxes.get(store)];
@@ -273,7 +273,7 @@ function overRecipes(boxes: ReadonlyMap<string, Box>): (store: string) => string
   };
 }
 
-/** What is refused falls out of the intake. */
+/** Refused files leave the intake downwards. */
 function refusedStream(boxes: ReadonlyMap<string, Box>, refused: number, breadthOf: BreadthOf): Stream[] {
   const [intake, box] = [boxes.get('intake'), boxes.get('refused')];
   if (!intake || !box || refused === 0) return [];

@@ -7,7 +7,7 @@ import { FormFoot } from '../ui/form-foot.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useAddressChanges } from './hooks.js';
 
-/** One address or a list of them: files are fetched, films and posts are kept as links. */
+/** Imports URLs: files are downloaded, videos and posts are kept as links. */
 export function AddressPanel({ folder }: { folder: string }) {
   const [text, setText] = useState('');
   const [isLink, setLink] = useState(false);

@@ -12,7 +12,7 @@ import { type Upload, useUploads } from './uploads.js';
 const SHOWN = ['all', 'accepted', 'warned', 'refused', 'broken'] as const;
 type Shown = (typeof SHOWN)[number];
 
-/** The files of this sitting, each with its progress and then its verdict. */
+/** The files uploaded in this session, each with its progress and then its verdict. */
 export function BatchTable({ uploads }: { uploads: readonly Upload[] }) {
   const [chosen, setShown] = useState<Shown>('all');
   const counts = countByShown(uploads);
@@ -37,7 +37,7 @@ export function BatchTable({ uploads }: { uploads: readonly Upload[] }) {
   );
 }
 
-/** A list of tens of thousands of rows would stop the page. */
+/** Rendering tens of thousands of rows would freeze the page. */
 const MAX_LISTED = 500;
 
 function shownAs({ state, verdict }: Upload): Shown | null {
@@ -108,7 +108,7 @@ interface BatchSummaryProps {
   onShow: (shown: Shown) => void;
 }
 
-/** What came of the batch: counts that filter the list, and why files were refused. */
+/** A summary of the batch: counts that filter the list, and why files were refused. */
 function BatchSummary({ uploads, counts, shown, onShow }: BatchSummaryProps) {
   const { refusals } = summarizeVerdicts(
     uploads.flatMap(({ state, verdict }) => (state === 'refused' && verdict ? [verdict] : [])),
@@ -139,7 +139,7 @@ function BatchSummary({ uploads, counts, shown, onShow }: BatchSummaryProps) {
   );
 }
 
-/** What one folder refuses, another may take. */
+/** Another folder may accept what this one refuses. */
 function SendElsewhere({ count }: { count: number }) {
   const { sendElsewhere } = useUploads.getState();
   return (

@@ -12,7 +12,7 @@ interface DropPlaceProps {
   onFiles: (files: File[]) => void;
 }
 
-/** Where files and whole folders are dropped or chosen. */
+/** The drop zone for files and whole folders. */
 export function DropPlace({ folder, unpack, onUnpack, onFiles }: DropPlaceProps) {
   const { getRootProps, getInputProps, isDragActive, open } = useDropzone({
     onDrop: onFiles,

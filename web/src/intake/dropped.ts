@@ -1,6 +1,6 @@
 import { joinPath, parseFolderPath } from '@uniferum/core/library';
 
-/** Folders that were dropped become folders in the library. Browsers give the path in one of two ways. */
+/** Dropped folders become folders in the library. Browsers provide the path in one of two ways. */
 export function folderOf(file: File & { path?: string }, folder: string): string {
   const path = (file.webkitRelativePath || file.path || '').replace(/^\.?\//, '');
   const parts = path.split('/').slice(0, -1);
@@ -8,7 +8,7 @@ export function folderOf(file: File & { path?: string }, folder: string): string
   return target.ok ? target.path : folder;
 }
 
-/** Files by the folder into which they go, each group in the order of the files. */
+/** Groups files by target folder, each group in the order of the files. */
 export function groupByFolder<File extends { folder: string }>(
   uploads: readonly File[],
 ): Map<string, File[]> {

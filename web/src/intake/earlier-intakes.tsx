@@ -10,7 +10,7 @@ import { formatMoment, formatNumber } from '../ui/format.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useIntakeFiles, useIntakes } from './hooks.js';
 
-/** What came in before, with the verdict of every file, also of the refused ones. */
+/** Earlier intakes with the verdict of every file, including refused ones. */
 export function EarlierIntakes() {
   const { data, hasNextPage, fetchNextPage } = useIntakes();
   const intakes = data?.pages.flatMap(({ items }) => items) ?? [];

@@ -9,7 +9,7 @@ import type { InboxRequest, ManifestRequest } from '@uniferum/client';
 import type { Asset, MetadataMapping } from '@uniferum/core/library';
 import { uniferum } from '../client.js';
 
-/** Earlier intakes, the newest first. */
+/** Earlier intakes, newest first. */
 export function useIntakes() {
   return useInfiniteQuery({
     queryKey: ['intakes'],
@@ -32,7 +32,7 @@ export function useIntakeFiles(id: string | null) {
   });
 }
 
-/** What lies in the inbox, and what taking it into a folder would come to. */
+/** The files in the inbox, and what importing them into a folder would give. */
 export function useInbox(folder: string) {
   return useQuery({
     queryKey: ['inbox', folder],
@@ -103,7 +103,7 @@ export function useManifestChanges() {
   };
 }
 
-/** Which fields of Exif, IPTC and XMP fill which texts. */
+/** The metadata mapping: which Exif, IPTC and XMP fields fill which texts. */
 export function useMetadataMapping() {
   const queries = useQueryClient();
   const { data, error } = useQuery({

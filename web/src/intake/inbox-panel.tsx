@@ -11,7 +11,7 @@ import { StateMark } from '../ui/state-mark.js';
 import { useInbox, useInboxChanges } from './hooks.js';
 import { InboxTable } from './inbox-table.js';
 
-/** What lies in the inbox: ticked files are taken in. */
+/** The files in the inbox: selected ones are imported. */
 export function InboxPanel({ folder }: { folder: string }) {
   const { data, error, isPending, refetch, isFetching } = useInbox(folder);
   const files = data?.items ?? NO_FILES;
@@ -41,7 +41,7 @@ export function InboxPanel({ folder }: { folder: string }) {
 
 const NO_FILES: readonly InboxFile[] = [];
 
-/** Everything that is new is ticked, until somebody unticks it. */
+/** All new files are selected until the user deselects some. */
 function useTicks(files: readonly InboxFile[]) {
   const [unticked, setUnticked] = useState<ReadonlySet<string>>(new Set());
   const taken = useMemo(
@@ -67,9 +67,9 @@ const MODES = [
 
 interface RegisterFootProps {
   folder: string;
-  /** The new files that are ticked. */
+  /** The selected new files. */
   taken: readonly InboxFile[];
-  /** Whether all that is new is taken, also what arrives until then. */
+  /** Whether everything new is imported, including files that arrive until then. */
   isAll: boolean;
 }
 

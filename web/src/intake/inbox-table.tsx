@@ -17,7 +17,7 @@ interface InboxTableProps {
   onTickAll: (isTicked: boolean) => void;
 }
 
-/** The files of the inbox, of which only the rows in view exist. */
+/** The files of the inbox; only visible rows are rendered. */
 export function InboxTable({ files, unticked, onToggle, isAllTicked, onTickAll }: InboxTableProps) {
   const scroller = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
@@ -81,9 +81,9 @@ function HeadRow({ isAllTicked, onTickAll }: Pick<InboxTableProps, 'isAllTicked'
 
 interface InboxRowProps {
   file: InboxFile;
-  /** Its place in the list, from 0. */
+  /** Its position in the list, from 0. */
   line: number;
-  /** Its distance from the first, in CSS pixels. */
+  /** Its offset from the top, in CSS pixels. */
   top: number;
   isTicked: boolean;
   onToggle: () => void;

@@ -28,7 +28,7 @@ const WAYS = [
   ['manifest', 'Manifest'],
 ] as const;
 
-/** Bringing files in: the rules first, then the way, then what came of each file. */
+/** Importing files: the rules first, then the source, then the result for each file. */
 export function IntakePage() {
   const [search, setSearch] = useSearchParams();
   const { data: folders = [] } = useFolders();

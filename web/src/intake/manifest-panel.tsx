@@ -27,7 +27,7 @@ interface Manifest {
   content: string;
 }
 
-/** A list of files with their texts: columns are matched, rehearsed, and then taken in. */
+/** Imports a list of files with their texts: columns are mapped, rehearsed, and then imported. */
 export function ManifestPanel({ folder }: { folder: string }) {
   const [manifest, setManifest] = useState<Manifest | null>(null);
   const [mapping, setMapping] = useState<ManifestMapping | null>(null);
@@ -78,7 +78,7 @@ export function ManifestPanel({ folder }: { folder: string }) {
 }
 
 interface ManifestDropProps {
-  /** The name of the manifest that was chosen. */
+  /** The name of the selected manifest. */
   label: string | null;
   onLoad: (manifest: Manifest) => void;
 }

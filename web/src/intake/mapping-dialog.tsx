@@ -21,7 +21,7 @@ interface MappingDialogProps {
   onOpenChange: (isOpen: boolean) => void;
 }
 
-/** Which fields of a file fill which texts when it arrives. */
+/** Edits the metadata mapping: which fields of a new file fill which texts. */
 export function MappingDialog({ isOpen, onOpenChange }: MappingDialogProps) {
   const { data, error, put } = useMetadataMapping();
   return (
@@ -85,7 +85,7 @@ function MappingForm({ mapping: saved, error, isPending, onSave }: MappingFormPr
 
 interface MappedRowProps {
   text: MappedText;
-  /** The fields that fill the text, the first one first. */
+  /** The fields that fill the text, in order of precedence. */
   fields: readonly EmbeddedField[];
   onChange: (fields: EmbeddedField[]) => void;
 }
@@ -158,7 +158,7 @@ function FieldChip({ field, isFirst, onEarlier, onRemove }: FieldChipProps) {
   );
 }
 
-/** Changes places with the one before. */
+/** Swaps a field with the previous one. */
 function swap(fields: readonly EmbeddedField[], index: number): EmbeddedField[] {
   const next = [...fields];
   const [before, one] = [next[index - 1], next[index]];

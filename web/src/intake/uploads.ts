@@ -4,12 +4,12 @@ import { create } from 'zustand';
 import { uniferum } from '../client.js';
 import { folderOf, groupByFolder } from './dropped.js';
 
-/** How far one file of a batch is. */
+/** The progress of one file of a batch. */
 export interface Upload {
   key: string;
   file: File;
   folder: string;
-  /** What is done with it on arrival. */
+  /** How it is handled on arrival. */
   unpack: boolean;
   state: 'checking' | 'waiting' | 'sending' | 'arrived' | 'refused' | 'broken';
   sentBytes: number;
@@ -32,26 +32,26 @@ interface UploadState {
   uploads: Upload[];
   progress: Progress;
   add: (folder: string, files: readonly File[], options: { unpack: boolean }) => void;
-  /** Breaks off what is on its way; what has arrived stays. */
+  /** Cancels uploads in progress; completed files stay. */
   stop: () => void;
-  /** Sends again what broke off. */
+  /** Resends interrupted uploads. */
   retry: () => void;
-  /** Sends the refused files to another folder; subfolders of a dropped folder are kept there. */
+  /** Sends the refused files to another folder, keeping subfolders of a dropped folder. */
   sendElsewhere: (folder: string) => void;
   clear: () => void;
 }
 
 const IDLE: Progress = { isSending: false, sentBytes: 0, totalBytes: 0, startedAt: 0 };
-/** From this size on a file goes in pieces, and goes on where it was after a reload. */
+/** Files of at least this size are sent in pieces, and resume after a reload. */
 const RESUMABLE_BYTES = 32 * 1024 * 1024;
-/** So many the server checks in one request. */
+/** The number of files the server checks per request. */
 const FILES_PER_CHECK = 10_000;
 
 const STOPPED = 'Stopped. Send it again to continue.';
 
 let stopper = new AbortController();
 
-/** The batches that are being brought in; they go on whatever station is shown. */
+/** The batches being uploaded; they continue on whatever page is shown. */
 export const useUploads = create<UploadState>((set, get) => ({
   uploads: [],
   progress: IDLE,
@@ -103,7 +103,7 @@ export const useUploads = create<UploadState>((set, get) => ({
     }),
 }));
 
-/** Batches go one after the other, so that the order in which files were dropped is the order in which they are judged. */
+/** Batches are sent in order, so that files are judged in the order in which they were dropped. */
 let queue: Promise<void> = Promise.resolve();
 
 function enqueue(work: () => Promise<void>): void {
@@ -115,7 +115,7 @@ function patch(key: string, change: Partial<Upload>): void {
   patchAll(new Map([[key, change]]));
 }
 
-/** Changes several at once: a batch may have thousands of files. */
+/** Updates several files at once: a batch may have thousands. */
 function patchAll(changes: ReadonlyMap<string, Partial<Upload>>): void {
   useUploads.setState(({ uploads }) => ({
     uploads: uploads.map((upload) => {
@@ -143,7 +143,7 @@ function measure(): void {
 
 async function sendBatch(folder: string, added: readonly Upload[]): Promise<void> {
   const { signal } = stopper;
-  // Some may have been stopped, or sent again, while the batch waited for the ones before it.
+  // Some may have been cancelled or resent while the batch was queued.
   const keys = new Set(added.map(({ key }) => key));
   const uploads = useUploads
     .getState()
@@ -168,8 +168,10 @@ async function sendBatch(folder: string, added: readonly Upload[]): Promise<void
 }
 
 /**
- * Checks files by name and size against the rules of their folders before anything is sent. The server records what it
- * refuses in the intake. @returns those to be sent, in the order in which they were dropped
+ * Checks files by name and size against the rules of their folders before anything is sent. The server records
+ * refused ones in the intake.
+ *
+ * @returns those to send, in the order in which they were dropped
  */
 async function checkAll(intake: string, uploads: readonly Upload[], signal: AbortSignal): Promise<Upload[]> {
   const accepted = new Set<Upload>();
@@ -223,7 +225,7 @@ async function sendChunk(
   measure();
 }
 
-/** The address of an upload that was begun is kept, so that the same file goes on after a reload. */
+/** The URL of a started upload is stored, so that the same file resumes after a reload. */
 async function sendResumably(upload: Upload, intake: string | null, signal: AbortSignal): Promise<void> {
   const { key, file, folder, unpack } = upload;
   if (signal.aborted) return;
@@ -254,7 +256,7 @@ async function sendResumably(upload: Upload, intake: string | null, signal: Abor
       run,
     });
   } catch (error) {
-    // Begins afresh the next time when the server no longer has it; a broken connection goes on where it was.
+    // Starts over next time if the server no longer has it; after a broken connection it resumes.
     if (isUniferumApiError(error) && (error.status === 404 || error.status === 409))
       localStorage.removeItem(memory);
     breakOff([upload], error, signal);
@@ -262,7 +264,7 @@ async function sendResumably(upload: Upload, intake: string | null, signal: Abor
   measure();
 }
 
-/** Files leave in their order, so what was sent in all tells how far each one is. */
+/** Files are sent in order, so the total sent tells how far each one is. */
 function spreadProgress(chunk: readonly { key: string; bytes: number }[], sent: number): void {
   let before = 0;
   for (const { key, bytes } of chunk) {
@@ -272,7 +274,7 @@ function spreadProgress(chunk: readonly { key: string; bytes: number }[], sent: 
   measure();
 }
 
-/** What was stopped is marked already, and may have been told to go again meanwhile. */
+/** Cancelled files are marked already, and may have been restarted meanwhile. */
 function breakOff(broken: readonly { key: string }[], error: unknown, signal?: AbortSignal): void {
   if (signal?.aborted) return;
   const keys = new Set(broken.map(({ key }) => key));

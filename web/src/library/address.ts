@@ -1,4 +1,4 @@
-/** The console's own address of a folder. */
+/** The console's URL of a folder. */
 export function libraryAddress(folder: string): string {
   return `/library${folder === '/' ? '' : folder.split('/').map(encodeURIComponent).join('/')}`;
 }

@@ -9,7 +9,7 @@ import { RenditionSummary } from './rendition-summary.js';
 
 const column = createColumnHelper<Asset>();
 
-/** The columns of the list: who the file is, what it is like, what became of it. */
+/** The columns of the list: identity, properties, and states. */
 export function makeColumns(onChoose: (id: string) => void, order: readonly string[]) {
   return [...nameColumns(onChoose, order), ...FILE_COLUMNS, ...STATE_COLUMNS];
 }

@@ -26,7 +26,7 @@ interface Texts {
   capturedAt: string;
 }
 
-/** Edits an asset's texts, and renames and moves it. */
+/** Edits an asset's texts, name and folder. */
 export function EditAssetDialog({ asset, isOpen, onOpenChange }: AssetDialogProps) {
   const { changeAsset } = useLibraryChanges();
   const form = useForm<Texts>({ defaultValues: toForm(asset) });
@@ -111,7 +111,7 @@ function PlaceFields({ form: { register, formState, watch, setValue } }: FieldsP
   );
 }
 
-/** Puts an asset into the bin. */
+/** Moves an asset to the bin. */
 export function RemoveAssetDialog({
   asset,
   isOpen,
@@ -164,7 +164,7 @@ function toForm(asset: Asset): Texts {
   };
 }
 
-/** Only what was changed. */
+/** Only the changed fields. */
 function toPatch(asset: Asset, texts: Texts): AssetPatch {
   const before = toForm(asset);
   const patch: AssetPatch = {};

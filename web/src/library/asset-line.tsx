@@ -15,7 +15,7 @@ import { ReplaceAssetDialog } from './replace-dialog.js';
 
 const THUMB_HEIGHT = 132;
 
-/** The chosen asset as its life, read from left to right: where it came from, up to where it is used. */
+/** The selected asset's life from left to right: from its source to its uses. */
 export function AssetLine({ id, onClose }: { id: string; onClose: () => void }) {
   const { data: asset, error } = useAsset(id);
   return (

@@ -10,7 +10,7 @@ const ROW_HEIGHT = 40;
 const GRID =
   'grid grid-cols-[1rem_3rem_minmax(10rem,2fr)_minmax(8rem,1.4fr)_5.5rem_7rem_6rem_9.5rem_9rem_7rem] items-center gap-4 px-6';
 
-/** One line an asset, dense, with the figures in columns. Only the rows in view exist. */
+/** A dense list with one row per asset; only visible rows are rendered. */
 export function AssetTable({ assets, chosen, onChoose, onMove, onNearEnd }: ListingProps) {
   const order = useMemo(() => assets.map(({ id }) => id), [assets]);
   const table = useReactTable({
@@ -45,7 +45,7 @@ export function AssetTable({ assets, chosen, onChoose, onMove, onNearEnd }: List
   );
 }
 
-/** The rows that can be seen, and a word when the last ones come near. */
+/** Virtualises rows, and reports when the end of the list is near. */
 function useRowsInView(count: number, onNearEnd: () => void) {
   const scroller = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
@@ -87,7 +87,7 @@ function Heads({ table }: { table: Table<Asset> }) {
 
 interface AssetRowProps {
   row: Row<Asset>;
-  /** Its distance from the first, in CSS pixels. */
+  /** Its offset from the top, in CSS pixels. */
   top: number;
   isChosen: boolean;
 }

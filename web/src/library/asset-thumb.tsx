@@ -29,7 +29,7 @@ interface AssetThumbProps {
   className?: string;
 }
 
-/** An asset as a picture, or as a sheet with its kind when there is none to show. */
+/** An asset's picture, or a sheet with its kind when there is none. */
 export function AssetThumb({ asset, heightPx, className }: AssetThumbProps) {
   const src = sheetRendition(asset, heightPx * Math.min(window.devicePixelRatio, 2));
   if (src) return <Picture src={src} placeholder={asset.placeholder} alt="" className={className ?? ''} />;
@@ -48,7 +48,7 @@ export function AssetThumb({ asset, heightPx, className }: AssetThumbProps) {
   );
 }
 
-/** Width over height, as shown in the sheet: of a picture its own, of other things that of a sheet of paper or a strip. */
+/** The aspect ratio in the contact sheet: a picture's own, or that of a sheet of paper or a strip. */
 export function sheetRatio(asset: Asset): number {
   if (asset.width && asset.height) return Math.min(Math.max(asset.width / asset.height, 0.4), 3.5);
   return asset.kind === 'audio' || asset.kind === 'video' ? 1.6 : 0.71;

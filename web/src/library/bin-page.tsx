@@ -14,7 +14,7 @@ import { AssetThumb } from './asset-thumb.js';
 import { useBin, useLibraryChanges } from './hooks.js';
 import { LibraryViews } from './library-views.js';
 
-/** What was put into the bin, with the way back. */
+/** The bin, from which assets can be restored. */
 export function BinPage() {
   const bin = useBin();
   const { restoreAsset } = useLibraryChanges();
@@ -61,7 +61,7 @@ export function BinPage() {
 }
 
 interface BinActionsProps {
-  /** Id of an asset for the command line, which restores one. */
+  /** An asset id for the command line example, which restores one. */
   example: string;
   onEmpty: () => void;
 }

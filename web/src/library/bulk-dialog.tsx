@@ -22,14 +22,14 @@ import { useBulkChanges } from './hooks.js';
 
 interface BulkDialogProps {
   selection: AssetSelection;
-  /** How many are chosen. */
+  /** The number of selected assets. */
   count: number;
   isOpen: boolean;
   onOpenChange: (isOpen: boolean) => void;
   onDone: () => void;
 }
 
-/** Edits all that is chosen: rehearsed first, then carried out as a run that can be taken back. */
+/** Edits all selected assets: rehearsed first, then applied as a run that can be undone. */
 export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: BulkDialogProps) {
   const [form, setForm] = useState(EMPTY_BULK_FORM);
   const { rehearse, edit } = useBulkChanges();
@@ -41,7 +41,7 @@ export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: B
         onDone();
       },
     });
-  // What was rehearsed is no longer what would happen.
+  // The rehearsal no longer matches the form.
   const change = (part: Partial<BulkForm>) => {
     rehearse.reset();
     setForm({ ...form, ...part });

@@ -7,7 +7,7 @@ export const BULK_FIELDS = (['title', 'alt', 'caption', 'credit', 'keywords'] as
   (name) => [name, TEXT_WORDS[name]] as const,
 );
 
-/** What can happen with a field, and the words for it. */
+/** The possible changes to a field, with their labels. */
 export const WAYS = [
   ['leave', 'leave as it is'],
   ['fill', 'fill the empty ones'],
@@ -25,10 +25,10 @@ export interface BulkField {
   find: string;
 }
 
-/** Everything that is chosen in the bulk dialog. */
+/** The state of the bulk edit form. */
 export interface BulkForm {
   lines: Record<FieldName, BulkField>;
-  /** Minutes by which capture dates move. */
+  /** Minutes by which capture dates are shifted. */
   shift: string;
   folder: string;
 }
@@ -41,7 +41,7 @@ export const EMPTY_BULK_FORM: BulkForm = {
   folder: '',
 };
 
-/** What the form asks for; empty where nothing is to change. */
+/** The change described by the form; empty when there is none. */
 export function toChange({ lines, shift, folder }: BulkForm): BulkChange {
   const replace = BULK_FIELDS.filter(
     ([name]) => lines[name].way === 'replace' && lines[name].find !== '',
@@ -61,7 +61,7 @@ export function toChange({ lines, shift, folder }: BulkForm): BulkChange {
   return change;
 }
 
-/** The fields that are edited in one way. Setting takes nothing as well: it empties them. */
+/** The fields changed in one way. Setting an empty value clears the field. */
 function groupOf(way: 'set' | 'append' | 'fill', lines: BulkForm['lines']): BulkChange {
   const entries = BULK_FIELDS.filter(
     ([name]) => lines[name].way === way && (way === 'set' || lines[name].value !== ''),
@@ -79,7 +79,7 @@ export function bulkCode(select: AssetSelection, form: BulkForm) {
   const change = toChange(form);
   const body = { select, change };
   const ways = new Set(BULK_FIELDS.map(([name]) => lines[name].way).filter((way) => way !== 'leave'));
-  // The command line edits in one way at a time, of what a filter finds; else the general call does it.
+  // The command line makes one kind of change to the results of a filter; everything else needs the general call.
   const isPlain = 'q' in select && ways.size <= 1 && !ways.has('replace');
   return {
     method: 'POST' as const,

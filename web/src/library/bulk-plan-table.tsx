@@ -1,7 +1,7 @@
 import type { BulkPlan } from '@uniferum/client';
 import { formatNumber } from '../ui/format.js';
 
-/** Rehearsal: counts of all, and the first changes. */
+/** A rehearsal: totals, and the first changes. */
 export function BulkPlanTable({ plan: { items, totals } }: { plan: BulkPlan }) {
   return (
     <section aria-label="What would change" className="border-l-2 border-ochre pl-4">

@@ -9,7 +9,7 @@ interface ChooseBoxProps {
   className?: string;
 }
 
-/** The box by which an asset is chosen for what is done with several at once. */
+/** The checkbox that selects an asset for bulk actions. */
 export function ChooseBox({ id, name, order, className }: ChooseBoxProps) {
   const isChosen = useSelection(({ ids, isAll }) => isAll || ids.has(id));
   const { toggle, extendTo } = useSelection.getState();

@@ -11,7 +11,7 @@ import type { ListingProps } from './listing.js';
 
 const ROW_HEIGHT = 172;
 const GAP = 6;
-/** The line of words below each picture. */
+/** The height of the caption below each picture. */
 const CAPTION = 22;
 const PADDING = 24;
 
@@ -26,7 +26,7 @@ interface SheetRow {
   height: number;
 }
 
-/** All pictures in rows of equal height, in their true proportions. Only the rows in view exist. */
+/** All pictures in rows of equal height, in their true proportions; only visible rows are rendered. */
 export function ContactSheet({ assets, chosen, onChoose, onMove, onNearEnd }: ListingProps) {
   const scroller = useRef<HTMLDivElement>(null);
   const { width } = useElementSize(scroller);
@@ -135,7 +135,7 @@ function layOut(assets: readonly Asset[], width: number): SheetRow[] {
   return [...rows.values()];
 }
 
-/** The cell that an arrow key leads to. */
+/** The cell to which an arrow key moves. */
 function neighbour(rows: readonly SheetRow[], chosen: string | null, key: string): Cell | null {
   const cells = rows.flatMap((row) => row.cells);
   const index = cells.findIndex(({ asset }) => asset.id === chosen);

@@ -15,10 +15,10 @@ import { classNames } from '../ui/class-names.js';
 import { useBulkChanges, useLibraryChanges } from './hooks.js';
 import { useSelection } from './selection.js';
 
-/** What is being dragged: an asset (with all that is chosen, if it is among them) or a folder. */
+/** The dragged item: an asset (with the whole selection, if it is part of it) or a folder. */
 type Dragged = { kind: 'asset'; id: string; name: string } | { kind: 'folder'; id: string; path: string };
 
-/** Lets assets and folders be dragged onto folders. A press without a move stays a press. */
+/** Lets assets and folders be dragged onto folders. A press without movement stays a click. */
 export function DragArea({ children }: { children: ReactNode }) {
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 8 } }));
   const [dragged, setDragged] = useState<Dragged | null>(null);
@@ -41,7 +41,7 @@ export function DragArea({ children }: { children: ReactNode }) {
   return (
     <DndContext
       sensors={sensors}
-      // The folder under the pointer is meant, not one that a large picture happens to cover.
+      // The folder under the pointer is the target, not one that a large picture happens to overlap.
       collisionDetection={pointerWithin}
       onDragStart={({ active }) => setDragged((active.data.current as Dragged | undefined) ?? null)}
       onDragCancel={() => setDragged(null)}
@@ -63,7 +63,7 @@ export function DragArea({ children }: { children: ReactNode }) {
   );
 }
 
-/** A thing that can be dragged onto a folder. The keyboard moves it by the edit dialog instead. */
+/** An item that can be dragged onto a folder. Keyboard users move it with the edit dialog instead. */
 export function Draggable({ thing, children }: { thing: Dragged; children: ReactNode }) {
   const { setNodeRef, listeners, isDragging } = useDraggable({
     id: `${thing.kind}:${thing.id}`,
@@ -82,7 +82,7 @@ interface DropFolderProps {
   className?: string;
 }
 
-/** A folder onto which things can be dropped. */
+/** A folder onto which items can be dropped. */
 export function DropFolder({ path, children, className }: DropFolderProps) {
   const { setNodeRef, isOver } = useDroppable({ id: `into:${path}`, data: { path } });
   return (

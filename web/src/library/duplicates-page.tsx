@@ -16,7 +16,7 @@ import { LibraryViews } from './library-views.js';
 const DISTANCE_WORDS = ['the same to the eye', 'nearly the same', 'an edit of it', 'alike', 'perhaps alike'];
 const MAX_DISTANCE = 10;
 
-/** The same bytes twice, and pictures that look alike. */
+/** Exact duplicates, and similar pictures. */
 export function DuplicatesPage() {
   const [search, setSearch] = useSearchParams();
   const by = search.get('by') === 'look' ? 'look' : 'bytes';

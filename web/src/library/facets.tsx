@@ -11,7 +11,7 @@ interface FacetsProps {
   onSearch: (q: string) => void;
 }
 
-/** What is found, counted: a press narrows the filter, a brush over the months narrows it by time. */
+/** Facets of the results: a click narrows the filter, a brush over the months narrows it by time. */
 export function Facets({ q, folder, deep, onSearch }: FacetsProps) {
   const { data } = useFacets({ q, folder, deep });
   if (!data) return <div className="h-[9.5rem] border-b border-rule" />;

@@ -4,7 +4,7 @@ import { useComposition } from '../console/composition.js';
 import { IconButton } from '../ui/button.js';
 import { Popup } from '../ui/popup.js';
 
-/** How a filter is written, field by field. */
+/** The filter syntax, field by field. */
 export function FilterHelp() {
   const { filterFields } = useComposition();
   return (

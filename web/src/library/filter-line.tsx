@@ -16,7 +16,7 @@ interface FilterLineProps {
   onSearch: (q: string) => void;
 }
 
-/** The one line in which the library is searched, with completion and what is wrong with it. */
+/** The search input of the library, with completion and error messages. */
 export function FilterLine({ q, error, onSearch }: FilterLineProps) {
   const id = useId();
   const line = useFilterText(q, onSearch);
@@ -103,7 +103,7 @@ function CompletionList({ id, completions, active, onTake }: CompletionListProps
           role="option"
           tabIndex={-1}
           aria-selected={index === active}
-          // Before the input loses its focus.
+          // Before the input loses focus.
           onMouseDown={(event) => {
             event.preventDefault();
             onTake(completion);
@@ -121,7 +121,7 @@ function CompletionList({ id, completions, active, onTake }: CompletionListProps
   );
 }
 
-/** What is wrong with the filter, where, and what would do instead. */
+/** The error in the filter, its position, and a suggestion. */
 function FilterFault({ error, onTake }: { error: unknown; onTake: (q: string) => void }) {
   if (!isUniferumApiError(error)) return null;
   const fault = error.problem.errors?.find(({ field }) => field === 'q');

@@ -17,7 +17,7 @@ interface FolderBarProps {
   onOpen: (path: string) => void;
 }
 
-/** Where we are, what lies below, and what can be done with the folder. */
+/** The current folder, its subfolders, and its actions. */
 export function FolderBar({ folder, folders, onOpen }: FolderBarProps) {
   const current = folders.find(({ path }) => path === folder) ?? null;
   const below = folders.filter(({ path }) => parentPath(path) === folder);
@@ -57,7 +57,7 @@ function PathLine({ folder, onOpen }: { folder: string; onOpen: (path: string) =
   );
 }
 
-/** The folders below, side by side: a shelf, read from left to right. */
+/** The subfolders as a shelf, from left to right. */
 function Shelf({ folders, onOpen }: { folders: readonly Folder[]; onOpen: (path: string) => void }) {
   return (
     <ul aria-label="Folders below" className="flex gap-0 overflow-x-auto px-6 pb-2">
@@ -104,7 +104,7 @@ function FolderActions({ folder }: { folder: Folder | null }) {
 }
 
 interface ChangeActionsProps {
-  /** The top folder has no name, and stays. */
+  /** The root folder cannot be renamed or deleted. */
   isTop: boolean;
   onOpen: (open: Open) => void;
 }

@@ -22,7 +22,7 @@ function checkName(name: string): true | string {
   return parsed.path === '/' ? 'Write a name.' : true;
 }
 
-/** Makes a folder below another. */
+/** Creates a subfolder. */
 export function MakeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogProps) {
   const { register, handleSubmit, formState, watch } = useForm({ defaultValues: { name: '' } });
   const { makeFolder } = useLibraryChanges();
@@ -111,7 +111,7 @@ export function ChangeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialo
   );
 }
 
-/** Takes an empty folder away. */
+/** Deletes an empty folder. */
 export function RemoveFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogProps) {
   const { removeFolder } = useLibraryChanges();
   const navigate = useNavigate();

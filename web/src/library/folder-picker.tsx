@@ -7,18 +7,18 @@ import { classNames } from '../ui/class-names.js';
 import { formatNumber } from '../ui/format.js';
 import { useFolders } from './hooks.js';
 
-/** So many are listed at once; typing finds the others. */
+/** The maximum number listed at once; typing finds the others. */
 const MAX_LISTED = 60;
 
 interface FolderPickerProps {
   /** A path; empty for none. */
   value: string;
   onChange: (path: string) => void;
-  /** Offers to choose none, in these words. */
+  /** Adds an option for no folder, with this label. */
   none?: string;
-  /** What stands there while none is chosen. */
+  /** The label while no folder is selected. */
   placeholder?: string;
-  /** Leaves out a folder and those in it. */
+  /** Excludes a folder and its subfolders. */
   except?: string;
   className?: string;
   id?: string;
@@ -26,7 +26,7 @@ interface FolderPickerProps {
   'aria-describedby'?: string;
 }
 
-/** Chooses a folder by typing a part of its path. */
+/** Selects a folder by typing part of its path. */
 export function FolderPicker({
   value,
   onChange,
@@ -102,7 +102,7 @@ function FolderList({ value, none, except, onChoose }: FolderListProps) {
         value={typed}
         onValueChange={(text) => {
           setTyped(text);
-          // The best match is the first one.
+          // The best match comes first.
           list.current?.scrollTo({ top: 0 });
         }}
         placeholder={`Search ${formatNumber(paths.length)} ${paths.length === 1 ? 'folder' : 'folders'}`}

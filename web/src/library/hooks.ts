@@ -12,7 +12,7 @@ import { uniferum } from '../client.js';
 
 const PAGE_ITEMS = 120;
 
-/** All folders, in the order of their paths. */
+/** All folders in path order. */
 export function useFolders() {
   return useQuery({
     queryKey: ['folders'],
@@ -63,7 +63,7 @@ export function useVersions(id: string) {
   });
 }
 
-/** Changes to the library, each of which refreshes what shows it. */
+/** Changes to the library, each of which refreshes the affected queries. */
 export function useLibraryChanges() {
   const queries = useQueryClient();
   const refresh = () => {
@@ -105,7 +105,7 @@ export function useLibraryChanges() {
   };
 }
 
-/** What is found, counted by a few properties. */
+/** The results counted by facets. */
 export function useFacets(search: { q: string; folder: string; deep: boolean }) {
   return useQuery({
     queryKey: ['assets', 'facets', search.q, search.folder, search.deep],
@@ -115,7 +115,7 @@ export function useFacets(search: { q: string; folder: string; deep: boolean }) 
   });
 }
 
-/** What the library holds that can stand in a filter. */
+/** Values of the library that can be used in a filter. */
 export function useVocabulary(): FilterVocabulary {
   const { data: folders } = useFolders();
   const { data: facets } = useFacets({ q: '', folder: '/', deep: true });
@@ -173,7 +173,7 @@ export function useBulkChanges() {
   };
 }
 
-/** What is in the bin, what was put there last first. */
+/** The bin, most recently deleted first. */
 export function useBin() {
   return useInfiniteQuery({
     queryKey: ['bin'],
@@ -184,7 +184,7 @@ export function useBin() {
   });
 }
 
-/** Groups of assets with the same bytes, or of pictures that look alike. */
+/** Groups of assets with the same bytes, or of similar pictures. */
 export function useDuplicates(by: 'bytes' | 'look', distance: number) {
   return useQuery({
     queryKey: ['duplicates', by, by === 'look' ? distance : null],

@@ -3,7 +3,7 @@ import { ToggleGroup } from 'radix-ui';
 
 type Layout = 'sheet' | 'table';
 
-/** Chooses between contact sheet and table. */
+/** Switches between contact sheet and table. */
 export function LayoutSwitch({ layout, onChange }: { layout: Layout; onChange: (layout: Layout) => void }) {
   const itemClass =
     'inline-flex h-7 items-center gap-1.5 px-2.5 text-sm text-soft data-[state=on]:bg-ink data-[state=on]:text-surface';

@@ -33,7 +33,7 @@ const SORT_WORDS = [
   ['size', 'Smallest first'],
 ] as const;
 
-/** The library: one folder as sheet or table, and the life of the chosen asset below. */
+/** The library: one folder as sheet or table, with the line of the selected asset below. */
 export function LibraryPage() {
   const { view, show } = useLibraryView();
   const { data: folders = [] } = useFolders();
@@ -81,7 +81,7 @@ export function LibraryPage() {
 
 type Show = (change: Partial<LibraryView>) => void;
 
-/** The keys of the library; a new search begins without a selection. */
+/** The library's shortcuts; a new search clears the selection. */
 function useLibraryKeys(view: LibraryView, show: Show) {
   const selection = useSelection();
   // What was chosen belongs to what was found.
@@ -91,7 +91,7 @@ function useLibraryKeys(view: LibraryView, show: Show) {
   useHotkeys('a', () => selection.chooseAll());
   useHotkeys('c', () => show({ hasFacets: !view.hasFacets }));
   useHotkeys('v', () => show({ layout: view.layout === 'sheet' ? 'table' : 'sheet' }));
-  // Escape closes the topmost thing only, and what lies over the library comes first.
+  // Escape closes only the topmost layer, and dialogs come first.
   useHotkeys('escape', () => {
     if (document.querySelector('[role="dialog"]')) return;
     if (view.asset) show({ asset: null });
@@ -99,7 +99,7 @@ function useLibraryKeys(view: LibraryView, show: Show) {
   });
 }
 
-/** Bytes of what is shown; null where a filter shows a part of a folder, which is not summed. */
+/** The total size shown; null for a filtered part of a folder, which is not summed. */
 function bytesOf({ folder: path, q, deep }: LibraryView, folders: readonly Folder[]): number | null {
   const folder = folders.find((one) => one.path === path);
   if (!folder || q !== '') return null;
@@ -208,7 +208,7 @@ function OrderChoice({ view, show }: { view: LibraryView; show: Show }) {
   );
 }
 
-/** A filter that can't be read is said at the filter line. */
+/** A syntax error is shown at the filter input. */
 function isFilterFault(error: unknown): boolean {
   return isUniferumApiError(error) && (error.problem.errors?.some(({ field }) => field === 'q') ?? false);
 }

@@ -8,7 +8,7 @@ const VIEWS = [
   { to: '/bin', name: 'Bin', icon: Trash2 },
 ] as const;
 
-/** The ways to look at the library beside its folders. */
+/** The library's views other than its folders. */
 export function LibraryViews() {
   return (
     <nav aria-label="Views of the library" className="flex items-center gap-1">

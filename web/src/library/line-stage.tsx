@@ -8,7 +8,7 @@ interface StageProps {
   children: ReactNode;
 }
 
-/** One stage, hung on the line that runs through all of them. */
+/** One stage on the line that connects all of them. */
 export function Stage({ name, width, isLast = false, children }: StageProps) {
   return (
     <li className={classNames('relative flex shrink-0 flex-col', width, !isLast && 'grow')}>
@@ -28,7 +28,7 @@ export function Stage({ name, width, isLast = false, children }: StageProps) {
   );
 }
 
-/** What is said beside what matters. */
+/** Secondary information. */
 export function Quiet({ children }: { children: ReactNode }) {
   return <p className="text-soft">{children}</p>;
 }

@@ -110,7 +110,7 @@ function Versions({ asset }: { asset: Asset }) {
   );
 }
 
-/** The stages of an asset's life that the library itself knows. */
+/** The stages of an asset's life in the library itself. */
 export const LIBRARY_STAGES: readonly LineStage[] = [
   { name: 'Came from', order: 10, width: 'w-32', Content: Source },
   { name: 'Verdict', order: 20, width: 'w-32', Content: VerdictOf },

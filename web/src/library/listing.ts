@@ -1,13 +1,13 @@
 import type { Asset } from '@uniferum/core/library';
 
-/** What the sheet and the table are both given. */
+/** The props shared by sheet and table. */
 export interface ListingProps {
   assets: readonly Asset[];
   chosen: string | null;
-  /** Opens the line of an asset, or closes it. */
+  /** Opens or closes an asset's line. */
   onChoose: (id: string) => void;
-  /** Goes to another asset by keyboard. */
+  /** Moves to another asset by keyboard. */
   onMove: (id: string) => void;
-  /** Told when the end of what was loaded comes near. */
+  /** Called when the end of the loaded assets is near. */
   onNearEnd: () => void;
 }

@@ -10,11 +10,11 @@ const HEIGHT = 92;
 
 interface MonthsProps {
   counts: readonly FacetCount[];
-  /** Told the span that was drawn, such as `2025-05..2025-09`; null takes it away. */
+  /** Receives the selected range, such as `2025-05..2025-09`; null clears it. */
   onBrush: (span: string | null) => void;
 }
 
-/** When the pictures were taken, by month. Drawing over it takes a span. */
+/** A histogram of capture dates by month. Brushing over it selects a range. */
 export function Months({ counts, onBrush }: MonthsProps) {
   const frame = useRef<HTMLDivElement>(null);
   const { width } = useElementSize(frame);
@@ -75,7 +75,7 @@ function Histogram({ months, width, onBrush }: HistogramProps) {
   );
 }
 
-/** Lets a span be drawn over the months of a scale. */
+/** Adds a brush over the months of a scale. */
 function useBrush(
   layer: RefObject<SVGGElement | null>,
   x: ScaleBand<string>,
@@ -99,7 +99,7 @@ function useBrush(
   }, [layer, x, onBrush]);
 }
 
-/** The months whose middle lies within the pixels of a selection. */
+/** The months whose centre lies within the pixels of a selection. */
 function spanOf(x: ScaleBand<string>, selection: [number, number] | null): string | null {
   if (!selection) return null;
   const chosen = x.domain().filter((name) => {
@@ -111,7 +111,7 @@ function spanOf(x: ScaleBand<string>, selection: [number, number] | null): strin
   return first === last ? first : `${first}..${last}`;
 }
 
-/** Months without a picture are shown as gaps, not left out. */
+/** Months without pictures are shown as gaps. */
 function fillMonths(counts: readonly FacetCount[]): FacetCount[] {
   const [first, last] = [counts.at(0)?.name, counts.at(-1)?.name];
   if (!first || !last) return [];

@@ -1,7 +1,7 @@
 import type { AssetRendition } from '@uniferum/core/library';
 import { StateMark } from '../ui/state-mark.js';
 
-/** How many renditions are in which state, the most pressing state first. */
+/** The number of renditions in each state, most urgent first. */
 export function RenditionSummary({ renditions }: { renditions: readonly AssetRendition[] }) {
   const pressing = (
     ['failed', 'outdated', 'due', 'fresh', 'on-request', 'not-applicable', 'surplus'] as const

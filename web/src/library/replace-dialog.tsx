@@ -13,7 +13,7 @@ interface ReplaceAssetDialogProps {
   onOpenChange: (isOpen: boolean) => void;
 }
 
-/** Puts another file in the place of this one: a new version at the same address. */
+/** Replaces an asset's file: a new version at the same URL. */
 export function ReplaceAssetDialog({ asset, isOpen, onOpenChange }: ReplaceAssetDialogProps) {
   const { replaceAsset } = useLibraryChanges();
   const [file, setFile] = useState<File | null>(null);

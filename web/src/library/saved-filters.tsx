@@ -14,7 +14,7 @@ interface SavedFiltersProps {
   onSearch: (q: string) => void;
 }
 
-/** The filters that were saved, and saving the present one. */
+/** The saved filters, and saving the current one. */
 export function SavedFilters({ q, onSearch }: SavedFiltersProps) {
   const { data: saved = [] } = useSavedFilters();
   const { remove } = useSavedFilterChanges();

@@ -11,7 +11,7 @@ import { useBulkChanges } from './hooks.js';
 import { toSelection, useSelection } from './selection.js';
 import type { LibraryView } from './use-library-view.js';
 
-/** What is chosen, and what can be done with all of it at once. */
+/** The selection, and bulk actions. */
 export function SelectionBar({ view, total }: { view: LibraryView; total: number }) {
   const { ids, isAll, chooseAll, clear } = useSelection();
   const [open, setOpen] = useState<'edit' | 'bin' | null>(null);

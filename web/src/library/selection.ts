@@ -2,13 +2,13 @@ import type { AssetSelection } from '@uniferum/client';
 import { create } from 'zustand';
 
 interface SelectionState {
-  /** The chosen assets, in the order in which they were chosen. */
+  /** The selected assets, in order of selection. */
   ids: ReadonlySet<string>;
-  /** Everything that the filter finds is chosen, also what was never scrolled to. */
+  /** All results are selected, including those not loaded yet. */
   isAll: boolean;
   last: string | null;
   toggle: (id: string) => void;
-  /** Chooses everything from the one chosen last up to this one, in the order of the list. */
+  /** Selects everything from the last selected asset to this one, in list order. */
   extendTo: (id: string, order: readonly string[]) => void;
   chooseAll: () => void;
   clear: () => void;
@@ -16,7 +16,7 @@ interface SelectionState {
 
 const NOTHING = { ids: new Set<string>(), isAll: false, last: null };
 
-/** What is chosen in the library; it stays while pages are loaded and layouts change. */
+/** The library's selection; it persists while pages are loaded and layouts change. */
 export const useSelection = create<SelectionState>((set, get) => ({
   ...NOTHING,
   toggle: (id) => {
@@ -37,7 +37,7 @@ export const useSelection = create<SelectionState>((set, get) => ({
   clear: () => set(NOTHING),
 }));
 
-/** The chosen assets as the API takes them. */
+/** The selection in the API's format. */
 export function toSelection(
   { ids, isAll }: Pick<SelectionState, 'ids' | 'isAll'>,
   found: { q: string; folder: string; deep: boolean },

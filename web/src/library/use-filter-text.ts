@@ -4,7 +4,7 @@ import { flushSync } from 'react-dom';
 import { useComposition } from '../console/composition.js';
 import { useVocabulary } from './hooks.js';
 
-/** The text of the filter line while it is typed: its completions, and the keys that choose among them. */
+/** The text being typed in the filter input: its completions, and the keys that select among them. */
 export function useFilterText(q: string, onSearch: (q: string) => void) {
   const [text, setText] = useState(q);
   const [caret, setCaret] = useState(q.length);
@@ -14,7 +14,7 @@ export function useFilterText(q: string, onSearch: (q: string) => void) {
   useEffect(() => setText(q), [q]);
   const completions = useCompletions(isOpen, text, caret);
   const take = (completion: Completion) => {
-    // At once, not in the next frame: what is typed until then would have the caret pulled back before it.
+    // Synchronously: otherwise the caret would be moved back while the user is already typing on.
     flushSync(() => {
       setText(completion.text);
       setCaret(completion.caret);
@@ -32,7 +32,7 @@ export function useFilterText(q: string, onSearch: (q: string) => void) {
     setOpen(true);
     setActive(-1);
   };
-  // What was typed and not searched for goes, too.
+  // Also discards text that was typed but not searched for.
   const clear = () => {
     setText('');
     search('');
@@ -76,7 +76,7 @@ interface KeyWork {
   escape: () => void;
 }
 
-/** Keys of a list below an input: arrows go round it, Tab and Enter take what is active. */
+/** Keys of a list below an input: arrow keys cycle, Tab and Enter accept the active entry. */
 function keysOf(completions: readonly Completion[], active: number, work: KeyWork) {
   const { length } = completions;
   const chosen = completions[active];

@@ -5,7 +5,7 @@ import { libraryAddress } from './address.js';
 export interface LibraryView {
   /** The filter. */
   q: string;
-  /** Whether the counts of what is found are shown. */
+  /** Whether the facets are shown. */
   hasFacets: boolean;
   folder: string;
   layout: 'sheet' | 'table';
@@ -15,7 +15,7 @@ export interface LibraryView {
   asset: string | null;
 }
 
-/** What the library shows is in its address: it survives a reload and can be sent to somebody. */
+/** The library's view is part of the URL: it survives a reload and can be shared. */
 export function useLibraryView(): { view: LibraryView; show: (change: Partial<LibraryView>) => void } {
   const params = useParams();
   const navigate = useNavigate();
@@ -43,7 +43,7 @@ export function useLibraryView(): { view: LibraryView; show: (change: Partial<Li
     if (next.sort !== DEFAULT_SORT) query.set('sort', next.sort);
     if (!next.deep) query.set('deep', 'no');
     if (next.asset) query.set('asset', next.asset);
-    // Choosing another asset is no step to come back to.
+    // Selecting another asset does not add a history entry.
     void navigate(`${libraryAddress(next.folder)}${query.size > 0 ? `?${query}` : ''}`, {
       replace: next.folder === view.folder && next.q === view.q,
     });

@@ -18,7 +18,7 @@ interface VersionsDialogProps {
   onClose: () => void;
 }
 
-/** Two versions of an asset, side by side or one over the other, and the way back. */
+/** Compares two versions of an asset, side by side or overlaid, and restores the earlier one. */
 export function VersionsDialog({ asset, onClose }: VersionsDialogProps) {
   const { data: versions = [], error, isPending } = useVersions(asset.id);
   const [left, setLeft] = useState<number | null>(null);
@@ -91,11 +91,11 @@ function EarlierChoice({ versions, earlier, onChoose }: EarlierChoiceProps) {
 interface PairProps {
   earlier: Version;
   current: Version;
-  /** Chooses the earlier one. */
+  /** Selects the earlier one. */
   choice: ReactNode;
 }
 
-/** Both pictures, side by side or one over the other. */
+/** Both pictures, side by side or overlaid. */
 function Pair({ earlier, current, choice }: PairProps) {
   const [isOver, setOver] = useState(false);
   return (

@@ -13,7 +13,7 @@ const GROUPS: Record<StepKind['group'], string> = {
   finish: 'Finish',
 };
 
-/** The menu of the steps, by what they do. */
+/** The menu of steps, grouped by purpose. */
 export function AddStep({ onAdd }: { onAdd: (op: StepOp) => void }) {
   return (
     <DropdownMenu.Root>

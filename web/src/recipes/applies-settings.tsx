@@ -12,7 +12,7 @@ interface AppliesSettingsProps {
   dispatch: Dispatch<DraftAction>;
 }
 
-/** To which files the recipe applies, and when its renditions are made. */
+/** The files a recipe applies to, and when its renditions are made. */
 export function AppliesSettings({ draft, dispatch }: AppliesSettingsProps) {
   return (
     <div className="flex flex-wrap items-start gap-x-6 gap-y-2">

@@ -31,7 +31,7 @@ interface ChainBandProps {
   dispatch: Dispatch<DraftAction>;
 }
 
-/** The chain from left to right: what it applies to, each step, and what comes out. Steps are put in order by dragging. */
+/** The chain from left to right: its input, each step, and its output. Steps are reordered by dragging. */
 export function ChainBand({ draft, faults, dispatch }: ChainBandProps) {
   const { output, ladder } = toRecipe(draft);
   const open = (card: string) => dispatch({ do: 'open', card });
@@ -100,7 +100,7 @@ function SortableSteps({ draft, faults, dispatch }: ChainBandProps) {
   );
 }
 
-/** What is said to who doesn't see the cards move. */
+/** Announcements for screen readers while steps are moved. */
 function announcementsOf({ steps }: Draft): Announcements {
   const place = (id: unknown) => steps.findIndex((step) => step.id === id) + 1;
   return {

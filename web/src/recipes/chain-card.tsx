@@ -10,7 +10,7 @@ interface ChainCardProps {
   children: ReactNode;
 }
 
-/** One card of the chain; pressed, it shows its settings below. */
+/** One card of the chain; a click opens its settings below. */
 export function ChainCard({ eyebrow, isOpen, isFaulty = false, onOpen, handle, children }: ChainCardProps) {
   return (
     <div

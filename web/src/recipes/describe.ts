@@ -1,11 +1,11 @@
 import { type Ladder, type Recipe, type RecipeTime, STEP_KINDS, type Step } from '@uniferum/core/recipes';
 
-/** A chain of steps in words: `fit into 1600 × 1600, then sepia 80 %`. */
+/** Describes a chain of steps: `fit into 1600 × 1600, then sepia 80 %`. */
 export function describeSteps(steps: readonly Step[]): string {
   return steps.length === 0 ? 'the whole picture' : steps.map(describeStep).join(', then ');
 }
 
-/** What a recipe gives: `JPEG, quality 80, with AVIF and WebP`. */
+/** Describes a recipe's output: `JPEG, quality 80, with AVIF and WebP`. */
 export function describeOutput({
   format,
   quality,
@@ -24,7 +24,7 @@ export function describeOutput({
   return words.join(', ');
 }
 
-/** Which widths there are. */
+/** Describes the widths. */
 export function describeLadder(ladder: Ladder): string {
   return 'widths' in ladder
     ? `${ladder.widths.length} widths, ${[...ladder.widths].sort((a, b) => a - b).join(', ')}`
@@ -37,7 +37,7 @@ export const WHEN_WORDS: Record<RecipeTime, string> = {
   'on-request': 'when first asked for',
 };
 
-/** One step in words; what a card of the chain says. */
+/** Describes one step, for its card in the chain. */
 export function describeStep(step: Step): string {
   const title = STEP_KINDS[step.op].title.toLowerCase();
   switch (step.op) {

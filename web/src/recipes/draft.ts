@@ -10,16 +10,16 @@ import {
 } from '@uniferum/core/recipes';
 import type { FieldError } from '@uniferum/core/shared';
 
-/** A step in the chain that is being edited. Its settings may be wrong while somebody types. */
+/** A step of the chain being edited. Its settings may be temporarily invalid. */
 export interface DraftStep {
   id: string;
   step: { op: StepOp } & Record<string, unknown>;
 }
 
-/** A recipe while it is edited. */
+/** A recipe being edited. */
 export interface Draft extends Omit<PortableRecipe, 'steps'> {
   steps: DraftStep[];
-  /** Which card of the chain is open: `applies`, `output`, or a step's id. */
+  /** The open card of the chain: `applies`, `output`, or a step's id. */
   open: string;
   nextId: number;
 }
@@ -34,7 +34,7 @@ export type DraftAction =
   | { do: 'move'; id: string; to: number }
   | { do: 'change'; id: string; name: string; value: unknown };
 
-/** A recipe that nobody has written yet. */
+/** A new recipe. */
 export const NEW_RECIPE: PortableRecipe = {
   name: '',
   title: '',
@@ -51,7 +51,7 @@ export function toDraft({ steps, ...recipe }: PortableRecipe): Draft {
   return { ...recipe, steps: drafted, open: drafted[0]?.id ?? 'output', nextId: drafted.length };
 }
 
-/** Follows one edit. A step that gets the picture is always the first. */
+/** Applies one edit. A source step always comes first. */
 export function editDraft(draft: Draft, action: DraftAction): Draft {
   switch (action.do) {
     case 'load':
@@ -112,7 +112,7 @@ export function toRecipe({ open: _open, nextId: _nextId, steps, ...recipe }: Dra
   return { ...recipe, steps: steps.map(({ step }) => step as unknown as Step) };
 }
 
-/** Everything that keeps a draft from being saved, each at its place. */
+/** Everything that prevents a draft from being saved, with the affected field. */
 export function draftFaults(draft: Draft): FieldError[] {
   const faults = checkContent(toRecipe(draft));
   if (draft.title.trim() === '')
@@ -126,7 +126,7 @@ export function draftFaults(draft: Draft): FieldError[] {
   return faults;
 }
 
-/** The faults of one step, by the names of its settings; `op` for the step itself. */
+/** The errors of one step, by setting; `op` for the step itself. */
 export function faultsOfStep(faults: readonly FieldError[], index: number): Record<string, string> {
   const start = `steps.${index}`;
   return Object.fromEntries(
@@ -136,7 +136,7 @@ export function faultsOfStep(faults: readonly FieldError[], index: number): Reco
   );
 }
 
-/** The portable part of a recipe that the server gave. */
+/** The portable part of a recipe from the server. */
 export function portableOf(recipe: Recipe): PortableRecipe {
   const { name, title, kinds, folders, when, steps, output, ladder } = recipe;
   return { name, title, kinds, folders, when, steps, output, ...(ladder && { ladder }) };

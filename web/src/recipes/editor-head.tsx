@@ -9,17 +9,17 @@ import { type Draft, type DraftAction, toRecipe } from './draft.js';
 import { Revisions } from './revisions.js';
 
 interface EditorHeadProps {
-  /** The recipe as it is kept; null for a new one. */
+  /** The stored recipe; null for a new one. */
   recipe: RecipeAnswer | null;
   draft: Draft;
-  /** What is wrong with title or name, once it is to be said. */
+  /** The error in title or name, once it should be shown. */
   fault: FieldError | undefined;
   isJson: boolean;
   onJson: (isJson: boolean) => void;
   dispatch: Dispatch<DraftAction>;
 }
 
-/** Title and name of the recipe, its revisions, and its two forms. */
+/** Title and name of the recipe, its revisions, and the switch between chain and JSON. */
 export function EditorHead({ recipe, draft, fault, isJson, onJson, dispatch }: EditorHeadProps) {
   return (
     <div className="flex min-h-14 items-center gap-3 px-6 pt-2">
@@ -47,7 +47,7 @@ export function EditorHead({ recipe, draft, fault, isJson, onJson, dispatch }: E
 
 interface NameInputsProps {
   draft: Draft;
-  /** A name that stands in addresses stays. */
+  /** A name used in URLs cannot be changed. */
   isKept: boolean;
   dispatch: Dispatch<DraftAction>;
 }

@@ -26,7 +26,7 @@ import { OutputSettings } from './output-settings.js';
 import { PreviewPane } from './preview-pane.js';
 import { StepSettings } from './step-settings.js';
 
-/** One recipe, as a chain that is tried on one's own pictures while it is edited. */
+/** The recipe editor: a chain that can be tried on the user's own pictures. */
 export function EditorPage() {
   const { name = null } = useParams();
   const { data, error } = useRecipe(name);
@@ -41,7 +41,7 @@ export function EditorPage() {
 }
 
 interface EditorProps {
-  /** The recipe as it is kept; null for a new one. */
+  /** The stored recipe; null for a new one. */
   recipe: RecipeAnswer | null;
 }
 
@@ -84,7 +84,7 @@ function Editor({ recipe }: EditorProps) {
   );
 }
 
-/** Saves the recipe, then goes on to the list or to the run that makes its renditions. */
+/** Saves the recipe, then opens the list, or starts the run that makes its renditions and opens it. */
 function useSaving(isNew: boolean, wanted: PortableRecipe) {
   const changes = useRecipeChanges();
   const navigate = useNavigate();
@@ -105,9 +105,9 @@ interface ChainProps {
   dispatch: Dispatch<DraftAction>;
 }
 
-/** The chain, the settings of the card that is open, and what comes out of it. */
+/** The chain, the settings of the open card, and the preview. */
 function Chain({ draft, faults, isSound, dispatch }: ChainProps) {
-  // What only the picture shows, such as a crop beyond its edge.
+  // Errors that only the picture reveals, such as a crop beyond its edge.
   const [tried, setTried] = useState<FieldError[]>([]);
   const shown = [...faults, ...tried];
   const openStep = draft.steps.findIndex(({ id }) => id === draft.open);

@@ -14,7 +14,7 @@ export function useRecipes() {
   return useQuery({ queryKey: ['recipes'], queryFn: async () => (await uniferum.recipes.list()).items });
 }
 
-/** One recipe; null asks for none. */
+/** One recipe; null requests none. */
 export function useRecipe(name: string | null) {
   return useQuery({
     queryKey: ['recipes', name],
@@ -31,7 +31,7 @@ export function useRevisions(name: string | null) {
   });
 }
 
-/** What a rebuild would make; changes nothing. */
+/** A rebuild's rehearsal. */
 export function useRehearsal(request: RebuildRequest | null) {
   return useQuery({
     queryKey: ['rehearsal', request],
@@ -42,7 +42,7 @@ export function useRehearsal(request: RebuildRequest | null) {
   });
 }
 
-/** What saving a recipe would come to; null asks for nothing. */
+/** The impact of saving a recipe; null requests nothing. */
 export function useImpact(recipe: PortableRecipe | null, isNew: boolean) {
   return useQuery({
     queryKey: ['impact', isNew, recipe],
@@ -60,7 +60,7 @@ export function useImpact(recipe: PortableRecipe | null, isNew: boolean) {
   });
 }
 
-/** What a chain makes of an asset; one that is overtaken by another is given up. */
+/** A preview of a chain on an asset; superseded requests are cancelled. */
 export function usePreview(
   request: { asset: string; steps: Step[]; output: PortableRecipe['output'] } | null,
 ) {
@@ -89,7 +89,7 @@ export interface MatrixFilter {
   state?: RenditionState;
 }
 
-/** Assets × recipes, page after page. */
+/** Assets × recipes, page by page. */
 export function useMatrix({ q, state }: MatrixFilter) {
   return useInfiniteQuery({
     queryKey: ['matrix', q, state],
@@ -130,7 +130,7 @@ export function useSurplus(unaskedDays: number | null) {
   });
 }
 
-/** What a removal of surplus would come to; changes nothing. */
+/** A rehearsal of deleting surplus renditions. */
 export function useRemovalRehearsal(request: SurplusRequest) {
   return useQuery({
     queryKey: ['removal', request],
@@ -139,7 +139,7 @@ export function useRemovalRehearsal(request: SurplusRequest) {
   });
 }
 
-/** What optimising would look at; changes nothing. */
+/** A rehearsal of optimising. */
 export function useOptimiseRehearsal(request: OptimiseRequest) {
   return useQuery({
     queryKey: ['optimise', request],

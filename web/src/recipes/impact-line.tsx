@@ -10,7 +10,7 @@ interface ImpactLineProps {
   isSound: boolean;
 }
 
-/** What saving would come to: said before, not after. */
+/** The impact of saving, shown beforehand. */
 export function ImpactLine({ recipe, isNew, isSound }: ImpactLineProps) {
   const settled = useDebounced(isSound ? recipe : null, 300);
   const { data, error } = useImpact(settled, isNew);

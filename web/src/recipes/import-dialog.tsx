@@ -11,7 +11,7 @@ import { useRecipeChanges } from './hooks.js';
 
 const ACTION_WORDS = { make: 'would be made', change: 'would change', same: 'stays the same' } as const;
 
-/** Reads recipes from a document: first what it would do, then doing it. */
+/** Imports recipes from a document: rehearsed first, then applied. */
 export function ImportDialog({ onClose }: { onClose: () => void }) {
   const [text, setText] = useState('');
   const [plan, setPlan] = useState<ImportPlan | null>(null);
@@ -66,7 +66,7 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
 
 interface DocumentFieldsProps {
   text: string;
-  /** Leaves room for the plan below. */
+  /** Leaves space for the plan below. */
   isShort: boolean;
   onChange: (text: string) => void;
 }

@@ -9,7 +9,7 @@ interface JsonPaneProps {
   onTake: (recipe: PortableRecipe) => void;
 }
 
-/** The whole recipe as JSON, to be read and written. */
+/** Shows and edits the whole recipe as JSON. */
 export function JsonPane({ recipe, isNew, onTake }: JsonPaneProps) {
   const [text, setText] = useState(() => JSON.stringify(recipe, null, 2));
   const [fault, setFault] = useState<string | null>(null);

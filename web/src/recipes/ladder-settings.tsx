@@ -12,7 +12,7 @@ interface LadderSettingsProps {
   dispatch: Dispatch<DraftAction>;
 }
 
-/** Further widths of the same recipe: one, given ones, or steps of about the same number of bytes. */
+/** Additional widths of the same recipe: one, fixed ones, or steps of about equal bytes. */
 export function LadderSettings({ ladder, error, dispatch }: LadderSettingsProps) {
   const given = ladder && 'widths' in ladder;
   const [widths, setWidths] = useState(given ? ladder.widths.join(', ') : '1600, 1000, 500');

@@ -19,7 +19,7 @@ interface MatrixGridProps {
   onMore: () => void;
 }
 
-/** A row a file, a column a recipe; only the rows in view exist. */
+/** One row per file, one column per recipe; only visible rows are rendered. */
 export function MatrixGrid({ rows, recipes, hasMore, onMore }: MatrixGridProps) {
   const { scroller, virtual } = useRowsInView(rows.length, hasMore, onMore);
   const columns = {
@@ -56,7 +56,7 @@ export function MatrixGrid({ rows, recipes, hasMore, onMore }: MatrixGridProps) 
   );
 }
 
-/** The rows that can be seen, and a word when the last ones come near. */
+/** Virtualises rows, and reports when the end of the list is near. */
 function useRowsInView(count: number, hasMore: boolean, onMore: () => void) {
   const scroller = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
@@ -98,7 +98,7 @@ function HeadRow({ columns, recipes }: HeadRowProps) {
 
 interface FileRowProps {
   row: MatrixRow;
-  /** Its place in the list, from 0. */
+  /** Its position in the list, from 0. */
   line: number;
   recipes: readonly string[];
   style: CSSProperties;
@@ -172,7 +172,7 @@ interface StoryProps {
   bytes: number;
 }
 
-/** Why a rendition is in its state: one press away from it. */
+/** Explains a rendition's state, one click away from it. */
 function Story({ row, recipe, files, bytes }: StoryProps) {
   const { data, error } = useStory(row.asset.id, recipe);
   if (error) return <ErrorNotice error={error} />;

@@ -15,7 +15,7 @@ import { MatrixGrid } from './matrix-grid.js';
 import { RebuildDialog } from './rebuild-dialog.js';
 import { RecipesViews } from './recipes-views.js';
 
-/** Every file with what each recipe made of it. */
+/** Every file with the state of each recipe's rendition. */
 export function MatrixPage() {
   const { state, words, settled, setState, setWords } = useMatrixFilter();
   const [isRebuilding, setRebuilding] = useState(false);
@@ -59,7 +59,7 @@ export function MatrixPage() {
   );
 }
 
-/** The state and the filter that choose the files; both stand in the address. */
+/** The state and the filter that select the files; both are part of the URL. */
 function useMatrixFilter() {
   const [search, setSearch] = useSearchParams();
   const [words, setWords] = useState(search.get('q') ?? '');

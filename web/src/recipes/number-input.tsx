@@ -1,7 +1,7 @@
 import { type ComponentProps, useEffect, useState } from 'react';
 import { Input } from '../ui/field.js';
 
-/** A figure. What is no figure is handed on as it was typed, so that it can be said what is wrong with it. */
+/** A number input. Invalid input is passed on as text, so that validation can report it. */
 export function NumberInput({
   value,
   onValueChange,

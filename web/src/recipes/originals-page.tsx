@@ -23,7 +23,7 @@ interface OptimiseForm {
   mode: OptimiseMode;
 }
 
-/** Making originals smaller: lossless unless asked otherwise, and reversible. */
+/** Optimising originals: lossless unless asked otherwise, and reversible. */
 export function OriginalsPage() {
   const [form, setForm] = useState<OptimiseForm>({ q: 'kind:image', mode: 'lossless' });
   const request = requestOf(form);

@@ -17,7 +17,7 @@ interface OutputSettingsProps {
   dispatch: Dispatch<DraftAction>;
 }
 
-/** What comes out: format, quality or target, widths, metadata. */
+/** The output of a recipe: format, quality or target, widths, metadata. */
 export function OutputSettings({ draft, faults, dispatch }: OutputSettingsProps) {
   const { output, ladder } = draft;
   const faultAt = (field: string) => faults.find((one) => one.field === field)?.message;
@@ -44,7 +44,7 @@ export function OutputSettings({ draft, faults, dispatch }: OutputSettingsProps)
   );
 }
 
-/** New values of the output; `undefined` takes one out. */
+/** New output values; `undefined` removes one. */
 type OutputChange = Partial<Record<keyof RecipeOutput, unknown>>;
 
 interface PartProps {

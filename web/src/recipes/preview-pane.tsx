@@ -15,11 +15,11 @@ import { usePreview, useSamples } from './hooks.js';
 interface PreviewPaneProps {
   recipe: PortableRecipe;
   isSound: boolean;
-  /** Told which steps could not be carried out on the picture. */
+  /** Receives the steps that could not be applied to the picture. */
   onFaults: (faults: FieldError[]) => void;
 }
 
-/** The recipe tried on files of one's own choice: before and after under a slider, with the figures of both. */
+/** Tries the recipe on a file of the user's choice: before and after with a slider, and the figures of both. */
 export function PreviewPane({ recipe, isSound, onFaults }: PreviewPaneProps) {
   const { samples, sample, words, setWords, setChosen } = useSampleChoice(recipe.kinds);
   const { steps, output } = recipe;
@@ -54,7 +54,7 @@ export function PreviewPane({ recipe, isSound, onFaults }: PreviewPaneProps) {
   );
 }
 
-/** Files of the recipe's kinds, and the one on which it is tried. */
+/** Files of the recipe's kinds, and the selected one. */
 function useSampleChoice(kinds: readonly Kind[]) {
   const [words, setWords] = useState('');
   const [chosen, setChosen] = useState<string | null>(null);
@@ -67,7 +67,7 @@ function useSampleChoice(kinds: readonly Kind[]) {
 
 interface SamplesProps {
   samples: readonly Asset[];
-  /** Id of the file on which the recipe is tried. */
+  /** The id of the selected file. */
   chosen: string | null;
   words: string;
   onWords: (words: string) => void;
@@ -120,7 +120,7 @@ function Sample({ asset, isChosen, onChoose }: SampleProps) {
 function Picture({ sample, preview }: { sample: Asset; preview: Preview }) {
   const isPicture = sample.kind === 'image' || sample.kind === 'vector';
   const after = { src: preview.data, alt: `${sample.name} after the steps` };
-  // Another shape can't lie over the first: what is cut off would not meet what is left.
+  // Pictures with different shapes cannot be overlaid, because their contents would not align.
   const isSameShape =
     sample.width !== null &&
     sample.height !== null &&

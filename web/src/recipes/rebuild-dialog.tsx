@@ -22,7 +22,7 @@ interface RebuildDialogProps {
   onClose: () => void;
 }
 
-/** First the list of what would be made; then it can be carried out. */
+/** Rehearses a rebuild, then starts it. */
 export function RebuildDialog({ recipes, start = {}, onClose }: RebuildDialogProps) {
   const [form, setForm] = useState<RebuildForm>({
     recipe: start.recipe ?? '',
@@ -68,7 +68,7 @@ export function RebuildDialog({ recipes, start = {}, onClose }: RebuildDialogPro
   );
 }
 
-/** What is chosen in the form; empty texts choose everything. */
+/** The state of the form; empty values select everything. */
 interface RebuildForm {
   recipe: string;
   only: RebuildRequest['only'];

@@ -18,7 +18,7 @@ import { RemoveRecipeDialog } from './remove-recipe-dialog.js';
 
 type Open = { dialog: 'rebuild' | 'import' } | { dialog: 'remove'; recipe: RecipeAnswer } | null;
 
-/** The recipes, what each makes, and how far it is. */
+/** The recipes, their output, and their progress. */
 export function RecipesPage() {
   const { data: recipes, error } = useRecipes();
   const [open, setOpen] = useState<Open>(null);
@@ -161,7 +161,7 @@ function RecipeWords({ recipe }: { recipe: RecipeAnswer }) {
   );
 }
 
-/** What it makes: a real one where there is one, or else a drawing of its frame. */
+/** An example of its output: a real rendition if there is one, otherwise a drawing of its frame. */
 function Sample({ recipe }: { recipe: RecipeAnswer }) {
   if (recipe.sample === null) return <FrameDrawing recipe={recipe} />;
   return (
@@ -177,7 +177,7 @@ function Sample({ recipe }: { recipe: RecipeAnswer }) {
   );
 }
 
-/** The last box of the chain to scale, with a 3:2 picture in it: what hangs over is cut off, what is left is air. */
+/** The last box of the chain to scale, with a 3:2 picture in it: parts outside are cut off, empty parts are padding. */
 function FrameDrawing({ recipe }: { recipe: RecipeAnswer }) {
   const fits = splitSource(recipe.steps).chain.filter((step) => step.op === 'fit');
   const step = fits.at(-1);

@@ -1,7 +1,7 @@
 import { ViewLinks } from '../ui/view-links.js';
 import { useRecipes, useSurplus } from './hooks.js';
 
-/** What the station of the recipes shows. */
+/** The views of the recipes station. */
 export function RecipesViews() {
   const { data: recipes } = useRecipes();
   const { data: surplus } = useSurplus(null);

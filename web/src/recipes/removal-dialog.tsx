@@ -9,7 +9,7 @@ import { ScrollRegion } from '../ui/scroll-region.js';
 import { useRecipeChanges, useRemovalRehearsal } from './hooks.js';
 import { keyOfSurplus, removalCode } from './surplus.js';
 
-/** What would be removed and where each address would lead; then it can be carried out. */
+/** Rehearses deleting surplus renditions, with the target of each redirect, then starts it. */
 export function RemovalDialog({ request, onClose }: { request: SurplusRequest; onClose: () => void }) {
   const { data: plan, error } = useRemovalRehearsal(request);
   const { removeSurplus } = useRecipeChanges();

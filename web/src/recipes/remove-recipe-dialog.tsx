@@ -6,7 +6,7 @@ import { Dialog } from '../ui/dialog.js';
 import { ErrorNotice } from '../ui/notice.js';
 import { useRecipeChanges } from './hooks.js';
 
-/** Takes a recipe away; what it made stays. */
+/** Deletes a recipe; its files stay. */
 export function RemoveRecipeDialog({ recipe, onClose }: { recipe: RecipeAnswer; onClose: () => void }) {
   const { remove } = useRecipeChanges();
   const made = recipe.renditions.fresh + recipe.renditions.outdated;

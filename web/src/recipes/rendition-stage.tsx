@@ -4,7 +4,7 @@ import { pictureSnippet } from '@uniferum/core/recipes';
 import { CopyButton } from '../ui/copy-button.js';
 import { StateMark } from '../ui/state-mark.js';
 
-/** What recipes have made of an asset, on its line. */
+/** An asset's renditions, on its line. */
 export function RenditionStage({ asset }: { asset: Asset }) {
   const mains = asset.renditions.filter(({ variant }) => variant === null);
   if (mains.length === 0) return <p className="text-soft">No recipe applies to it.</p>;

@@ -5,7 +5,7 @@ import { ErrorNotice } from '../ui/notice.js';
 import { Popup } from '../ui/popup.js';
 import { useRevisions } from './hooks.js';
 
-/** What the recipe was before, and the way back to it. */
+/** The earlier revisions of a recipe, any of which can be loaded. */
 export function Revisions({ name, onTake }: { name: string; onTake: (recipe: PortableRecipe) => void }) {
   return (
     <Popup className="max-h-96 w-[30rem] overflow-y-auto" button={<Button look="quiet">Revisions</Button>}>

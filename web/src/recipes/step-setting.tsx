@@ -91,7 +91,7 @@ interface ColourInputProps extends FieldControlProps {
   onChange: (value: unknown) => void;
 }
 
-/** A colour by its figures, and by the platform's own chooser. */
+/** A colour as text, and with the browser's colour picker. */
 function ColourInput({ value, fallback, onChange, ...props }: ColourInputProps) {
   const text = String(value ?? '');
   const shown = /^#[0-9a-f]{6}/i.test(text) ? text.slice(0, 7) : '#ffffff';
@@ -131,7 +131,7 @@ const PLACEHOLDERS: Record<string, string> = {
   picture: '/marks/seal.svg',
 };
 
-/** Choices whose words are too short by themselves. */
+/** Options whose names need more explanation. */
 const WORDS: Record<string, string> = {
   inside: 'inside, nothing cut off',
   cover: 'cover, cut what hangs over',

@@ -13,7 +13,7 @@ interface StepSettingsProps {
   dispatch: Dispatch<DraftAction>;
 }
 
-/** The settings of the step that is open, in one row. */
+/** The settings of the open step, in one row. */
 export function StepSettings({ step: { id, step }, index, count, faults, dispatch }: StepSettingsProps) {
   const kind = STEP_KINDS[step.op];
   const change = (name: string, value: unknown) => dispatch({ do: 'change', id, name, value });
@@ -70,7 +70,7 @@ function StepActions({ id, index, count, dispatch }: StepActionsProps) {
   );
 }
 
-/** When a setting means something beside the others; those that are not here always do. */
+/** When a setting is relevant given the others; those not listed always are. */
 const USEFUL: Record<string, Record<string, (step: DraftStep['step']) => boolean>> = {
   fit: {
     around: ({ mode }) => mode === 'cover',

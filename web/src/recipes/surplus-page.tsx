@@ -12,7 +12,7 @@ import { RemovalDialog } from './removal-dialog.js';
 import { keyOfSurplus, surplusRequest } from './surplus.js';
 import { SurplusTable } from './surplus-table.js';
 
-/** Files that no recipe asks for: who still does, and the way to be rid of them without breaking a page. */
+/** Files that no recipe needs: their latest requests, and a way to delete them without breaking pages. */
 export function SurplusPage() {
   const list = useSurplusList();
   const [isRehearsing, setRehearsing] = useState(false);
@@ -51,7 +51,7 @@ export function SurplusPage() {
   );
 }
 
-/** The list as far as it was read, and what is ticked in it; another question unticks everything. */
+/** The loaded part of the list and its selection; changing the filter clears the selection. */
 function useSurplusList() {
   const [days, setDays] = useState<number | null>(null);
   const [ticked, setTicked] = useState<ReadonlySet<string>>(new Set());

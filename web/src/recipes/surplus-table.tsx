@@ -16,7 +16,7 @@ interface SurplusTableProps {
   onToggle: (key: string) => void;
 }
 
-/** The files that no recipe asks for, each with its address and its last request. */
+/** The files that no recipe needs, each with its URL and last request. */
 export function SurplusTable({ items, ticked, onToggle }: SurplusTableProps) {
   return (
     <table className="w-full text-sm">

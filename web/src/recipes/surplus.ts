@@ -1,12 +1,12 @@
 import type { SurplusRendition, SurplusRequest } from '@uniferum/client';
 import { commandLine } from '../ui/command-line.js';
 
-/** Names one surplus file among others. */
+/** Identifies a surplus file. */
 export function keyOfSurplus({ asset, recipe, variant }: SurplusRendition): string {
   return `${asset.id} ${recipe} ${variant ?? ''}`;
 }
 
-/** Asks to remove what was ticked; where nothing is, all that the list shows. */
+/** Requests the deletion of the selected files, or of all listed ones when none is selected. */
 export function surplusRequest(
   ticked: readonly SurplusRendition[],
   unaskedDays: number | null,
@@ -16,7 +16,7 @@ export function surplusRequest(
   return unaskedDays === null ? {} : { unaskedDays };
 }
 
-/** The removal as code; files that were ticked one by one have no command line. */
+/** The deletion as code; individually selected files have no command line. */
 export function removalCode(request: SurplusRequest) {
   const words = JSON.stringify(request);
   return {

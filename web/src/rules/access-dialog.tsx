@@ -20,7 +20,7 @@ interface AccessDialogProps {
   onOpenChange: (isOpen: boolean) => void;
 }
 
-/** Shows which embedded metadata the public originals of a folder keep, and changes it. */
+/** Shows and changes which embedded metadata a folder's public originals keep. */
 export function AccessDialog({ folder, isOpen, onOpenChange }: AccessDialogProps) {
   const { data, error } = useAccess(folder.id);
   return (
@@ -107,7 +107,7 @@ function Choice({ folder, answer: { own, effective }, onDone }: ChoiceProps) {
 
 interface OptionsProps {
   folder: Folder;
-  /** What holds when the folder itself says nothing. */
+  /** The value inherited when the folder sets none. */
   inherited: string;
   chosen: Chosen;
   onChoose: (value: Chosen) => void;
@@ -160,7 +160,7 @@ function Option({ value, title, about, chosen, onChoose }: OptionProps) {
   );
 }
 
-/** What holds when the folder itself says nothing, as far as that is known here. */
+/** The inherited value, as far as it is known here. */
 function inheritedWords(
   folder: Folder,
   own: FolderAccessAnswer['own'],

@@ -8,7 +8,7 @@ interface RuleLine {
   from: string;
 }
 
-/** The rules that hold in a folder, each with the folder that it comes from. */
+/** The effective rules of a folder, each with the folder that sets it. */
 export function EffectiveRuleList({ rules, folder }: { rules: EffectiveRules; folder: string }) {
   const lines = toLines(rules);
   if (lines.length === 0) return <p className="text-sm text-soft">No rules hold here: any file is taken.</p>;

@@ -3,7 +3,7 @@ import type { FolderAccess } from '@uniferum/core/library';
 import type { FolderRules } from '@uniferum/core/rules';
 import { uniferum } from '../client.js';
 
-/** A folder's own rules, and those that hold there. */
+/** A folder's own and effective rules. */
 export function useRules(folderId: string | null) {
   return useQuery({
     queryKey: ['rules', folderId],
@@ -21,7 +21,7 @@ export function usePutRules() {
   });
 }
 
-/** Counts the present files that new rules would put outside. */
+/** Counts the existing files that would violate new rules. */
 export function useRehearseRules() {
   return useMutation({
     mutationFn: ({ folderId, rules }: { folderId: string; rules: Partial<FolderRules> }) =>
@@ -29,7 +29,7 @@ export function useRehearseRules() {
   });
 }
 
-/** What a folder lets out at public addresses, and what holds there. */
+/** A folder's own and effective access settings. */
 export function useAccess(folderId: string) {
   return useQuery({ queryKey: ['access', folderId], queryFn: () => uniferum.folders.access(folderId) });
 }

@@ -22,7 +22,7 @@ interface OwnRulesProps {
   onDone: () => void;
 }
 
-/** The rules that a folder sets itself: rehearsed against the files that are there, then saved. */
+/** The rules a folder sets itself: rehearsed against existing files, then saved. */
 export function OwnRules({ folder, own, onDone }: OwnRulesProps) {
   const form = useForm<RulesForm>({ defaultValues: toForm(own) });
   const put = usePutRules();
@@ -166,7 +166,7 @@ function CheckFields({ form: { register, formState } }: FieldsProps) {
   );
 }
 
-/** What a change would put outside: nothing is moved, but it is said before. */
+/** The files that would violate changed rules; they stay, but are listed beforehand. */
 function Outside({ plan: { items, totals } }: { plan: RulesPlan }) {
   return (
     <section

@@ -12,7 +12,7 @@ interface RulesDialogProps {
   onOpenChange: (isOpen: boolean) => void;
 }
 
-/** Shows what a folder accepts, and changes what it sets itself. */
+/** Shows what a folder accepts, and edits its own rules. */
 export function RulesDialog({ folder, isOpen, onOpenChange }: RulesDialogProps) {
   const { data, error } = useRules(folder.id);
   const mayChange = useRight('rules:write');

@@ -6,7 +6,7 @@ import {
   type RequirableText,
 } from '@uniferum/core/rules';
 
-/** The fields of the rules form, as they are typed. */
+/** The fields of the rules form, as typed. */
 export interface RulesForm {
   maxMegabytes: string;
   maxItems: string;
@@ -25,7 +25,7 @@ export interface RulesForm {
 
 const BYTES_PER_MB = 1_000_000;
 
-/** What a folder sets itself, as the texts of the form's fields; empty where it sets nothing. */
+/** A folder's own rules as form values; empty where it sets nothing. */
 export function toForm(rules: FolderRules): RulesForm {
   const number = (value: number | null) => (value === null ? '' : String(value));
   return {
@@ -45,7 +45,7 @@ export function toForm(rules: FolderRules): RulesForm {
   };
 }
 
-/** The form's texts as rules; an empty field is taken from the folders above. */
+/** Form values as rules; an empty field is inherited. */
 export function toRules(form: RulesForm): FolderRules {
   const number = (text: string) => (text === '' ? null : Number(text));
   return {
@@ -81,7 +81,7 @@ export function splitTypes(text: string): string[] {
   ].filter((type) => type !== '');
 }
 
-/** Checks of what is typed, in the shape that the form library takes. */
+/** Validation of form values, in the form library's format. */
 export const RULE_CHECKS = {
   whole: { pattern: { value: /^\d*$/, message: 'Write a whole number, or nothing.' } },
   decimal: { pattern: { value: /^(\d+([.]\d+)?)?$/, message: 'Write a number, or nothing.' } },

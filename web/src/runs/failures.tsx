@@ -8,7 +8,7 @@ import { Button } from '../ui/button.js';
 import { formatAgo, formatNumber } from '../ui/format.js';
 import { ErrorNotice } from '../ui/notice.js';
 
-/** Failures of all runs by their reason, each group with one way to try it again. */
+/** Failures of all runs grouped by reason, each group with a button to retry it. */
 export function Failures() {
   const { data, error } = useQuery({
     queryKey: ['failures'],

@@ -8,7 +8,7 @@ import {
 import { isActive, type Run } from '@uniferum/core/runs';
 import { uniferum } from '../client.js';
 
-/** The runs that are going on, and those that ended while the console was open; the newest first. */
+/** The active runs, and those that ended while the console was open; newest first. */
 export function useActiveRuns() {
   return useQuery({
     queryKey: ['active-runs'],
@@ -48,7 +48,7 @@ export function useRunItems(id: string | null, state: 'failed' | null) {
 
 export type Steering = 'stop' | 'resume' | 'retry' | 'undo';
 
-/** Stops, resumes or retries a run; doing it twice does no harm. */
+/** Stops, resumes or retries a run; repeating it is harmless. */
 export function useSteerRun() {
   const queries = useQueryClient();
   return useMutation({

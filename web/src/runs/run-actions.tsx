@@ -10,7 +10,7 @@ const WORDS: Record<Steering, string> = {
   undo: 'Take back',
 };
 
-/** What can be done with a run in its state. */
+/** The actions available in a run's state. */
 export function steeringOf(run: Run): Steering[] {
   if (run.state === 'waiting' || run.state === 'working') return ['stop'];
   if (run.state === 'stopped' || run.state === 'stopping') return ['resume'];

@@ -11,7 +11,7 @@ import { useActiveRuns } from './hooks.js';
 import { RunActions } from './run-actions.js';
 import { HeldReason, runFigures } from './run-progress.js';
 
-/** At the bottom, always: what is going on. Opens upward to all of it. */
+/** The bar at the bottom with the active runs. Expands upward to list all of them. */
 export function RunBar() {
   const [isOpen, setOpen] = useState(false);
   const { data: runs = [] } = useActiveRuns();

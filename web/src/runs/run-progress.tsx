@@ -3,7 +3,7 @@ import { endedItems, isActive, type Run } from '@uniferum/core/runs';
 import { classNames } from '../ui/class-names.js';
 import { formatNumber, formatSeconds } from '../ui/format.js';
 
-/** Counts, rate and time left in one line of words. */
+/** Counts, rate and remaining time in one line. */
 export function runFigures(run: Run): string {
   const parts = [`${formatNumber(endedItems(run))} of ${formatNumber(run.total)}`];
   if (run.failed > 0) parts.push(`${formatNumber(run.failed)} failed`);
@@ -15,7 +15,7 @@ export function runFigures(run: Run): string {
   return parts.join(' · ');
 }
 
-/** Why a run is on hold: nothing in it is at fault, and it goes on by itself. */
+/** Why a run is paused: it is not its fault, and it resumes by itself. */
 export function HeldReason({ run, className }: { run: Run; className?: string }) {
   if (run.heldReason === null || !isActive(run.state)) return null;
   return (

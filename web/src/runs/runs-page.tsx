@@ -18,7 +18,7 @@ import { RunActions, steeringOf } from './run-actions.js';
 import { HeldReason, runFigures } from './run-progress.js';
 import { RunsViews } from './runs-views.js';
 
-/** All runs, and the items of the one that is chosen. */
+/** All runs, and the items of the selected one. */
 export function RunsPage() {
   const [search, setSearch] = useSearchParams();
   const { data, error, isLoading, hasNextPage, fetchNextPage } = useRuns();

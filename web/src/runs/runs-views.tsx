@@ -1,6 +1,6 @@
 import { ViewLinks } from '../ui/view-links.js';
 
-/** What the station of the runs shows. */
+/** The views of the runs station. */
 export function RunsViews() {
   return (
     <ViewLinks

@@ -14,7 +14,7 @@ interface ThroughputChartProps {
   throughput: readonly ThroughputMinute[];
 }
 
-/** What was done in each minute, as columns; what failed stands on top of them, hatched. */
+/** The items done in each minute as columns; failed ones are stacked on top, hatched. */
 export function ThroughputChart({ minutes, throughput }: ThroughputChartProps) {
   const frame = useRef<HTMLDivElement>(null);
   const { width } = useElementSize(frame);
@@ -42,7 +42,7 @@ export function ThroughputChart({ minutes, throughput }: ThroughputChartProps) {
 
 type Scales = ReturnType<typeof scalesOf>;
 
-/** From time and counts to pixels; `column` is the width of a minute. */
+/** Scales from time and counts to pixels; `column` is the width of a minute. */
 function scalesOf(minutes: number, throughput: readonly ThroughputMinute[], width: number) {
   const now = Math.floor(Date.now() / MINUTE_MS) * MINUTE_MS;
   const begin = now - (minutes - 1) * MINUTE_MS;

@@ -15,7 +15,7 @@ import { ThroughputChart } from './throughput-chart.js';
 
 const MINUTES = 60;
 
-/** Who works, on what, how fast, what waits, and what failed for which reason. */
+/** The workers, their activity and throughput, the queue, and failures by reason. */
 export function WorkersPage() {
   const { data, error } = useQuery({
     queryKey: ['workers'],
@@ -82,7 +82,7 @@ function Queue({ queue }: { queue: WorkersAnswer['queue'] }) {
 
 interface WorkersProps {
   workers: readonly WorkerAnswer[];
-  /** Nobody works on what waits. */
+  /** Nobody is processing the queue. */
   isIdle: boolean;
 }
 

@@ -1,21 +1,18 @@
 import { UniferumApiError } from '@uniferum/client';
 import type { Problem } from '@uniferum/core/shared';
 
-/** What a call answers: a value, or what makes one of its arguments. */
+/** The answer of a call: a value, or a function of its arguments. */
 type FakeAnswer = unknown | ((...args: never[]) => unknown);
 
 const answers = new Map<string, FakeAnswer>();
 const calls: { name: string; args: unknown[] }[] = [];
 
-/**
- * States what calls of the client answer, by their names: `assets.list`. What is not stated is never answered, as by a server
- * that takes its time.
- */
+/** Defines the answers of client calls by name: `assets.list`. Calls without one never finish, as with a slow server. */
 export function answer(stated: Record<string, FakeAnswer>): void {
   for (const [name, value] of Object.entries(stated)) answers.set(name, value);
 }
 
-/** The arguments of every call of a name, in their order. */
+/** The arguments of every call with a name, in order. */
 export function callsOf(name: string): unknown[][] {
   return calls.filter((call) => call.name === name).map(({ args }) => args);
 }
@@ -25,7 +22,7 @@ export function forgetAnswers(): void {
   calls.length = 0;
 }
 
-/** What the server refuses with. */
+/** An error answer of the server. */
 export function problem(status: number, detail: string, more: Partial<Problem> = {}): UniferumApiError {
   return new UniferumApiError({
     type: 'urn:uniferum:problem:test',
@@ -47,7 +44,7 @@ function call(name: string, args: unknown[]): unknown {
   return withItems(value instanceof Error ? Promise.reject(value) : Promise.resolve(value));
 }
 
-/** Lists can be awaited as a page, and gone through item by item. */
+/** Lists can be awaited as a page, and iterated item by item. */
 function withItems(page: Promise<unknown>): unknown {
   page.catch(() => {});
   return Object.assign(page, {
@@ -57,7 +54,7 @@ function withItems(page: Promise<unknown>): unknown {
   });
 }
 
-/** A page that holds all there is. */
+/** A page with everything. */
 export function pageOf<Item>(items: readonly Item[], more: object = {}) {
   return { items, total: items.length, next: null, ...more };
 }
@@ -72,5 +69,5 @@ function resource(path: string): unknown {
   });
 }
 
-/** Stands in for the console's client: every call is remembered, and answered as a test states. */
+/** Replaces the console's client: every call is recorded, and answered as the test defines. */
 export const uniferum = resource('');

@@ -1,4 +1,4 @@
-/** The stream of events, told by a test. */
+/** An event stream controlled by the test. */
 export class FakeEventSource extends EventTarget {
   static #opened: FakeEventSource[] = [];
   readonly url: string;
@@ -12,7 +12,7 @@ export class FakeEventSource extends EventTarget {
     FakeEventSource.#opened.push(this);
   }
 
-  /** The one that was opened last. */
+  /** The most recently opened one. */
   static get last(): FakeEventSource {
     const last = FakeEventSource.#opened.at(-1);
     if (!last) throw new Error('Expected a stream of events, got none');
@@ -23,7 +23,7 @@ export class FakeEventSource extends EventTarget {
     FakeEventSource.#opened = [];
   }
 
-  /** Tells of an event. */
+  /** Emits an event. */
   tell(type: string, data: unknown = {}): void {
     this.dispatchEvent(new MessageEvent(type, { data: JSON.stringify(data) }));
   }

@@ -10,15 +10,15 @@ import { STATIONS } from '../stations.js';
 import { answer } from './fake-client.js';
 
 export interface RenderOptions {
-  /** The address at which it is shown. @defaultValue / */
+  /** The URL at which it is rendered. @defaultValue / */
   at?: string;
-  /** The route below which it is shown. @defaultValue every address */
+  /** The route at which it is rendered. @defaultValue every URL */
   path?: string;
   stations?: readonly Station[];
   rights?: readonly string[];
 }
 
-/** Shows a part of the console as somebody who is signed in sees it. */
+/** Renders a part of the console as seen by a signed-in user. */
 export function show(
   element: ReactElement,
   { at = '/', path = '*', stations = STATIONS, rights = ALL_RIGHTS }: RenderOptions = {},
@@ -39,7 +39,7 @@ export function show(
   );
 }
 
-/** Shows routes as somebody who is signed in sees them. */
+/** Renders routes as seen by a signed-in user. */
 export function showRoutes(
   routes: RouteObject[],
   { at = '/', stations = STATIONS, rights = ALL_RIGHTS }: Omit<RenderOptions, 'path'> = {},
@@ -59,7 +59,7 @@ export function showRoutes(
   return { ...shown, user: userEvent.setup(), queries, address: () => router.state.location };
 }
 
-/** Says where one is, so that a test can read it. */
+/** Shows the current location for tests to read. */
 function Address() {
   const { pathname, search } = useLocation();
   return <output data-testid="address">{pathname + search}</output>;

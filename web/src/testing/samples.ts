@@ -4,7 +4,7 @@ import type { Asset, Folder } from '@uniferum/core/library';
 import type { RecipeAnswer } from '@uniferum/core/recipes';
 import type { Run } from '@uniferum/core/runs';
 
-/** Things as the server answers them, each with what a test is about. */
+/** Sample answers of the server, with overrides. */
 
 export function asset(id: string, more: Partial<Asset> = {}): Asset {
   const name = more.name ?? `picture-${id}.jpg`;

@@ -4,10 +4,10 @@ import { afterEach, beforeEach, vi } from 'vitest';
 import { forgetAnswers } from './fake-client.js';
 import { FakeEventSource } from './fake-event-source.js';
 
-// Nothing waits so long but on a machine that has other things to do.
+// Only a busy machine needs this long.
 configure({ asyncUtilTimeout: 20_000 });
 
-/** What a browser has and the DOM of the tests does not. */
+/** Browser features missing in the test DOM. */
 class FixedSize implements ResizeObserver {
   readonly #tell: ResizeObserverCallback;
   constructor(tell: ResizeObserverCallback) {
@@ -28,7 +28,7 @@ class FixedSize implements ResizeObserver {
   disconnect() {}
 }
 
-/** Every element has this size: layouts that depend on it show a page full of things. */
+/** Every element has this size, so that layouts that depend on it render a full page. */
 const SIZE = { x: 0, y: 0, top: 0, left: 0, right: 1000, bottom: 700, width: 1000, height: 700 };
 
 vi.stubGlobal('ResizeObserver', FixedSize);

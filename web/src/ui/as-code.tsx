@@ -5,17 +5,17 @@ import { commandLine } from './command-line.js';
 import { CopyButton } from './copy-button.js';
 import { Popup } from './popup.js';
 
-/** One action, as a request, as a call of the JavaScript client, and as a command line. */
+/** An action as a request, as a call of the JavaScript client, and as a command line. */
 export interface ActionCode {
   method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
   path: string;
   body?: unknown;
   client: string;
-  /** The command line; absent where the general `uniferum call` does it. */
+  /** The command line; absent where `uniferum call` is used. */
   command?: string;
 }
 
-/** Shows the action that stands beside it as code. */
+/** Shows the adjacent action as code. */
 export function AsCode({ code }: { code: ActionCode }) {
   return (
     <Popup

@@ -2,7 +2,7 @@ import type { ComponentProps } from 'react';
 import { classNames } from './class-names.js';
 
 const LOOKS = {
-  /** The one action that a place is for. */
+  /** The primary action. */
   main: 'bg-oxide text-oxide-ink border-oxide hover:brightness-110',
   plain: 'bg-raised text-ink border-rule-strong hover:border-ink',
   quiet: 'border-transparent text-ink hover:bg-rule/50',
@@ -13,7 +13,7 @@ export interface ButtonProps extends ComponentProps<'button'> {
   look?: keyof typeof LOOKS;
 }
 
-/** A button with words. */
+/** A button with text. */
 export function Button({ look = 'plain', className, type = 'button', ...rest }: ButtonProps) {
   return (
     <button
@@ -28,7 +28,7 @@ export function Button({ look = 'plain', className, type = 'button', ...rest }: 
   );
 }
 
-/** A button with only a picture; its name is for those who don't see it, and shows on hover. */
+/** A button with an icon only; its name is read out, and shown on hover. */
 export function IconButton({
   name,
   className,

@@ -1,9 +1,9 @@
-/** Writes an argument so that a POSIX shell takes it as it is. */
+/** Quotes an argument for a POSIX shell. */
 export function shellQuote(text: string): string {
   return /^[\w@%+=:,./-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`;
 }
 
-/** A command line of `uniferum` from its words; absent ones are left out. */
+/** Builds a command line of `uniferum`; absent words are skipped. */
 export function commandLine(...words: (string | null | undefined | false)[]): string {
   return [
     'uniferum',
@@ -11,7 +11,7 @@ export function commandLine(...words: (string | null | undefined | false)[]): st
   ].join(' ');
 }
 
-/** An option with its value, or nothing when there is none. */
+/** An option with its value, or nothing without one. */
 export function option(name: string, value: string | null | undefined): [string, string] | [] {
   return value === null || value === undefined || value === '' ? [] : [name, value];
 }

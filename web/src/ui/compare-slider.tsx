@@ -4,12 +4,12 @@ import { classNames } from './class-names.js';
 interface CompareSliderProps {
   left: { src: string; alt: string };
   right: { src: string; alt: string };
-  /** What the slider does, for who doesn't see it. */
+  /** The slider's label for screen readers. */
   label: string;
   className?: string;
 }
 
-/** Two pictures in the same place: one on the left of the slider, the other on its right. */
+/** Two overlaid pictures: one left of the slider, the other right of it. */
 export function CompareSlider({ left, right, label, className }: CompareSliderProps) {
   const [share, setShare] = useState(50);
   return (

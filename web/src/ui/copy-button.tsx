@@ -11,7 +11,7 @@ interface CopyButtonProps {
   icon?: 'copy' | 'code';
 }
 
-/** Copies a text, and says so for a moment. */
+/** Copies a text, and confirms it briefly. */
 export function CopyButton({ text, name, icon = 'copy' }: CopyButtonProps) {
   const Icon = icon === 'code' ? Code : Copy;
   const [isCopied, setCopied] = useState(false);

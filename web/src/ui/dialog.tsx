@@ -14,7 +14,7 @@ export interface DialogProps {
   className?: string;
 }
 
-/** A sheet that comes down from the rail; the work below stays where it is. */
+/** A sheet that slides down from the navigation, over the page. */
 export function Dialog({ isOpen, onOpenChange, title, description, children, className }: DialogProps) {
   return (
     <Radix.Root open={isOpen} onOpenChange={onOpenChange}>

@@ -4,7 +4,7 @@ import { classNames } from './class-names.js';
 const BOX =
   'w-full rounded-[3px] border border-rule-strong bg-raised px-2.5 py-1.5 text-sm text-ink placeholder:text-soft';
 
-/** What ties an input to its label and its note. */
+/** Connects an input to its label and note. */
 export interface FieldControlProps {
   id: string;
   'aria-describedby'?: string;
@@ -19,7 +19,7 @@ interface FieldProps {
   children: (props: FieldControlProps) => ReactElement;
 }
 
-/** A labelled input with its hint, or with what is wrong with it. */
+/** A labelled input with its hint or error. */
 export function Field({ label, hint, error, className, children }: FieldProps) {
   const id = useId();
   const note = error ?? hint;
@@ -50,7 +50,7 @@ export function TextArea({ className, ...rest }: ComponentProps<'textarea'>) {
   return <textarea className={classNames(BOX, className)} {...rest} />;
 }
 
-/** The platform's own choice list: the keyboard and screen readers know it. */
+/** The native select, which supports keyboard and screen readers. */
 export function Select({ className, ...rest }: ComponentProps<'select'>) {
   return <select className={classNames(BOX, 'h-8 py-0 pr-7', className)} {...rest} />;
 }

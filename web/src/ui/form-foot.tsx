@@ -8,7 +8,7 @@ interface FormFootProps {
   children: ReactNode;
 }
 
-/** The end of a form: what went wrong, the buttons, and the action as code. */
+/** The end of a form: its error, its buttons, and the action as code. */
 export function FormFoot({ error, code, children }: FormFootProps) {
   return (
     <div className="flex flex-col gap-4">

@@ -1,16 +1,16 @@
 import { format, formatDistanceToNowStrict } from 'date-fns';
 
-/** A moment without doubt about day and month: `3 Nov 2026, 14:05`. */
+/** Formats a date unambiguously: `3 Nov 2026, 14:05`. */
 export function formatMoment(iso: string): string {
   return format(new Date(iso), 'd MMM yyyy, HH:mm');
 }
 
-/** How long ago: `4 minutes ago`. */
+/** Formats an age: `4 minutes ago`. */
 export function formatAgo(iso: string): string {
   return formatDistanceToNowStrict(new Date(iso), { addSuffix: true });
 }
 
-/** A span for people: `8 s`, `3 min 20 s`, `2 h 5 min`. */
+/** Formats a duration: `8 s`, `3 min 20 s`, `2 h 5 min`. */
 export function formatSeconds(seconds: number): string {
   if (seconds < 60) return `${Math.round(seconds)} s`;
   if (seconds < 3600) return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;

@@ -19,7 +19,7 @@ interface EmptyPlaceProps {
   action?: ReactNode;
 }
 
-/** What would be here, and the one action that fills the place. */
+/** An empty state with the one action that fills it. */
 export function EmptyPlace({ title, children, action }: EmptyPlaceProps) {
   return (
     <div className="flex flex-col items-start gap-3 border-l-2 border-rule-strong py-2 pl-5">

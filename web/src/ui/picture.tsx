@@ -8,7 +8,7 @@ interface PictureProps {
   className?: string;
 }
 
-/** A picture over its own blurred colours, which stay until it has loaded: nothing moves. */
+/** A picture over its blurred placeholder, which stays until it has loaded, so that nothing moves. */
 export function Picture({ src, placeholder, alt, className }: PictureProps) {
   const [isLoaded, setLoaded] = useState(false);
   return (

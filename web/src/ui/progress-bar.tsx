@@ -8,7 +8,7 @@ interface ProgressBarProps {
   className?: string;
 }
 
-/** How much of something is done; `value` and `max` in the same unit. */
+/** Progress; `value` and `max` in the same unit. */
 export function ProgressBar({ value, max, label, className }: ProgressBarProps) {
   const part = max > 0 ? Math.min(1, value / max) : 0;
   return (

@@ -17,7 +17,7 @@ const WAITING = 'text-ochre';
 const FAULT = 'text-fault';
 const QUIET = 'text-soft';
 
-/** Every state that is shown anywhere: its word, its shape and its colour. */
+/** Every state shown anywhere: its word, shape and colour. */
 const LOOKS: Record<RunState | ItemState | Outcome | RenditionState | InboxState, Look> = {
   waiting: { word: 'waiting', shape: 'ring', colour: WAITING },
   working: { word: 'working', shape: 'half', colour: WAITING },
@@ -47,7 +47,7 @@ export type AnyState = keyof typeof LOOKS;
 interface StateMarkProps {
   state: AnyState;
   count?: number;
-  /** Shape and count alone, where there is no room; the word is there for screen readers and on hover. */
+  /** Shape and count only, where space is limited; the word is available to screen readers and on hover. */
   isWordHidden?: boolean;
   className?: string;
 }

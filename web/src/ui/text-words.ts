@@ -1,4 +1,4 @@
-/** How the texts of an asset are called everywhere. */
+/** The labels of an asset's texts. */
 export const TEXT_WORDS = {
   title: 'Title',
   alt: 'Alternative text',

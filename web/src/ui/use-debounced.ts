@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
 
-/** A value once it has stayed the same for a while: what is typed on is not asked for at every letter. */
+/** Returns a value once it has been stable for a while, so that typing does not send a request per letter. */
 export function useDebounced<Value>(value: Value, ms: number): Value {
   const [settled, setSettled] = useState(value);
   const text = JSON.stringify(value);

@@ -1,6 +1,6 @@
 import { type RefObject, useLayoutEffect, useState } from 'react';
 
-/** The inner size of an element in CSS pixels, kept current; zero before it is known. */
+/** The inner size of an element in CSS pixels, kept up to date; zero before it is known. */
 export function useElementSize(ref: RefObject<HTMLElement | null>): { width: number; height: number } {
   const [size, setSize] = useState({ width: 0, height: 0 });
   useLayoutEffect(() => {

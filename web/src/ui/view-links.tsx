@@ -6,7 +6,7 @@ interface ViewLinksProps {
   views: readonly { to: string; name: string; count?: number | undefined }[];
 }
 
-/** The views of a station, side by side above its work. */
+/** The views of a station, as links above its content. */
 export function ViewLinks({ label, views }: ViewLinksProps) {
   return (
     <nav aria-label={label} className="flex gap-5 border-b border-rule px-6">
