@@ -6,6 +6,7 @@ import { CopyButton } from '../ui/copy-button.js';
 import { Dialog } from '../ui/dialog.js';
 import { Checkbox, Field, Input } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
+import { useUnsavedChanges } from '../ui/unsaved.js';
 import { useKeyChanges } from './hooks.js';
 
 interface KeyForm {
@@ -28,20 +29,28 @@ export function MakeKeyDialog({ onClose }: { onClose: () => void }) {
           : 'Give it the rights that its script needs, and no more.'
       }
     >
-      {made ? (
-        <div className="flex flex-col gap-4">
-          <p className="flex items-center gap-2 border border-rule-strong bg-surface px-3 py-2 font-mono text-sm">
-            <span className="break-all">{made.secret}</span>
-            <CopyButton text={made.secret} name="Copy the secret" />
-          </p>
-          <Button look="main" className="self-start" onClick={onClose}>
-            I have copied it
-          </Button>
-        </div>
-      ) : (
-        <MakeKeyForm make={make} />
-      )}
+      {made ? <Secret secret={made.secret} onDone={onClose} /> : <MakeKeyForm make={make} />}
     </Dialog>
+  );
+}
+
+interface SecretProps {
+  secret: string;
+  onDone: () => void;
+}
+
+function Secret({ secret, onDone }: SecretProps) {
+  useUnsavedChanges('The secret is shown only once. Copy it before you close.');
+  return (
+    <div className="flex flex-col gap-4">
+      <p className="flex items-center gap-2 border border-rule-strong bg-surface px-3 py-2 font-mono text-sm">
+        <span className="break-all">{secret}</span>
+        <CopyButton text={secret} name="Copy the secret" />
+      </p>
+      <Button look="main" className="self-start" onClick={onDone}>
+        I have copied it
+      </Button>
+    </div>
   );
 }
 
@@ -51,6 +60,7 @@ function MakeKeyForm({ make }: { make: ReturnType<typeof useKeyChanges>['make'] 
   });
   const { register, handleSubmit, formState, watch } = form;
   const body = watch();
+  useUnsavedChanges(formState.isDirty ? 'The key has not been created.' : null);
   return (
     <form onSubmit={handleSubmit((key) => make.mutate(key))} className="flex flex-col gap-4">
       <Field label="Name" hint="What it is for." error={formState.errors.name?.message}>

@@ -3,7 +3,9 @@ import { Outlet } from 'react-router';
 import { useMe } from '../access/hooks.js';
 import { SignIn } from '../access/sign-in.js';
 import { RunBar } from '../runs/run-bar.js';
+import { AskDialog } from '../ui/ask.js';
 import { ErrorNotice } from '../ui/notice.js';
+import { LeaveGuard } from './leave-guard.js';
 import { useLiveUpdates } from './live.js';
 import { useOverlays } from './overlays.js';
 import { TopNav } from './top-nav.js';
@@ -33,6 +35,8 @@ function Console() {
       </main>
       <RunBar />
       <Overlays />
+      <LeaveGuard />
+      <AskDialog />
     </div>
   );
 }

@@ -1,8 +1,11 @@
 import { CircleHelp, LogOut, Moon, Search, Sun } from 'lucide-react';
 import { Link, NavLink } from 'react-router';
 import { useMe, useSignOut } from '../access/hooks.js';
+import { useUploads } from '../intake/uploads.js';
+import { ask } from '../ui/ask.js';
 import { IconButton } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
+import { unsavedAnywhere } from '../ui/unsaved.js';
 import { useComposition } from './composition.js';
 import { useLive } from './live.js';
 import { Mark } from './mark.js';
@@ -64,8 +67,6 @@ function PlaceToCome({ name }: { name: string }) {
 }
 
 function TopNavTools() {
-  const { data: me } = useMe();
-  const signOut = useSignOut();
   const { theme, toggle } = useTheme();
   const open = useOverlays((state) => state.open);
   const isConnected = useLive((state) => state.isConnected);
@@ -89,9 +90,36 @@ function TopNavTools() {
       <IconButton name={theme === 'light' ? 'Dark colours' : 'Light colours'} onClick={toggle}>
         {theme === 'light' ? <Moon className="size-4" /> : <Sun className="size-4" />}
       </IconButton>
-      <IconButton name={`Sign out ${me?.name ?? ''}`} onClick={() => signOut.mutate()}>
+      <SignOutButton />
+    </div>
+  );
+}
+
+/** Signs out, which stops uploads; asks first when something would be lost. */
+function SignOutButton() {
+  const { data: me } = useMe();
+  const signOut = useSignOut();
+  const leave = async () => {
+    const { progress, forget } = useUploads.getState();
+    const lost = progress.isSending ? 'Uploads are in progress. Signing out stops them.' : unsavedAnywhere();
+    if (lost && !(await ask({ title: 'Sign out?', text: lost, yes: 'Sign out', no: 'Stay' }))) return;
+    forget();
+    signOut.mutate();
+  };
+  return (
+    <>
+      {signOut.error && (
+        <span role="alert" className="text-sm text-fault">
+          Not signed out: {signOut.error.message}
+        </span>
+      )}
+      <IconButton
+        name={`Sign out ${me?.name ?? ''}`}
+        disabled={signOut.isPending}
+        onClick={() => void leave()}
+      >
         <LogOut className="size-4" />
       </IconButton>
-    </div>
+    </>
   );
 }

@@ -1,5 +1,5 @@
-import { useHotkeys } from 'react-hotkeys-hook';
 import { useNavigate } from 'react-router';
+import { useShortcut } from '../ui/use-shortcut.js';
 import { useComposition } from './composition.js';
 import { useOverlays } from './overlays.js';
 
@@ -9,13 +9,13 @@ export function useStationKeys(): void {
   const open = useOverlays((state) => state.open);
   const { places } = useComposition();
   const built = places.filter(({ isToCome }) => !isToCome);
-  useHotkeys(
+  useShortcut(
     built.map(({ key }) => `g>${key}`),
     (_event, { keys }) => {
       const station = built.find(({ key }) => keys?.at(-1) === key);
       if (station) void navigate(station.path);
     },
   );
-  useHotkeys('ctrl+k, meta+k', () => open('palette'), { preventDefault: true, enableOnFormTags: true });
-  useHotkeys('shift+slash, ?', () => open('shortcuts'), { useKey: true });
+  useShortcut('ctrl+k, meta+k', () => open('palette'), { preventDefault: true, enableOnFormTags: true });
+  useShortcut('shift+slash, ?', () => open('shortcuts'), { useKey: true });
 }

@@ -14,6 +14,7 @@ import { Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { ErrorNotice } from '../ui/notice.js';
 import { TEXT_WORDS } from '../ui/text-words.js';
+import { useUnsavedChanges } from '../ui/unsaved.js';
 import { useMetadataMapping } from './hooks.js';
 
 interface MappingDialogProps {
@@ -54,6 +55,7 @@ interface MappingFormProps {
 
 function MappingForm({ mapping: saved, error, isPending, onSave }: MappingFormProps) {
   const [mapping, setMapping] = useState(saved);
+  useUnsavedChanges(mapping === saved ? null : 'The mapping has not been saved.');
   return (
     <div className="flex flex-col gap-4">
       <dl className="border-t border-rule">

@@ -39,6 +39,8 @@ interface UploadState {
   /** Sends the refused files to another folder, keeping subfolders of a dropped folder. */
   sendElsewhere: (folder: string) => void;
   clear: () => void;
+  /** Cancels everything and forgets the list, when the user signs out. */
+  forget: () => void;
 }
 
 const IDLE: Progress = { isSending: false, sentBytes: 0, totalBytes: 0, startedAt: 0 };
@@ -94,6 +96,10 @@ export const useUploads = create<UploadState>((set, get) => ({
     const again = { state: 'checking', sentBytes: 0, verdict: null, error: null } as const;
     patchAll(new Map(refused.map(({ key, file }) => [key, { ...again, folder: folderOf(file, folder) }])));
     enqueue(() => sendBatch(folder, refused));
+  },
+  forget: () => {
+    get().stop();
+    set({ uploads: [] });
   },
   clear: () =>
     set({

@@ -41,6 +41,7 @@ export function EditAssetDialog({ asset, isOpen, onOpenChange }: AssetDialogProp
       isOpen={isOpen}
       onOpenChange={onOpenChange}
       title={asset.name}
+      unsaved={Object.keys(patch).length > 0 ? 'Your changes have not been saved.' : null}
       description="A new name or folder gives a new address; the old one leads there."
     >
       <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">

@@ -53,6 +53,7 @@ export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: B
       isOpen={isOpen}
       onOpenChange={onOpenChange}
       title={`Edit ${formatCount(count, 'asset')}`}
+      unsaved={form === EMPTY_BULK_FORM ? null : 'The changes you entered have not been applied.'}
       description="Rehearse shows what would change. Carried out it is a run, and its changes can be taken back."
       className="w-[54rem]"
     >

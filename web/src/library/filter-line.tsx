@@ -2,10 +2,10 @@ import { isUniferumApiError } from '@uniferum/client';
 import type { Completion } from '@uniferum/core/library';
 import { Search, X } from 'lucide-react';
 import { useId } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
 import { IconButton } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
 import { Input } from '../ui/field.js';
+import { useShortcut } from '../ui/use-shortcut.js';
 import { FilterHelp } from './filter-help.js';
 import { SavedFilters } from './saved-filters.js';
 import { useFilterText } from './use-filter-text.js';
@@ -20,7 +20,7 @@ interface FilterLineProps {
 export function FilterLine({ q, error, onSearch }: FilterLineProps) {
   const id = useId();
   const line = useFilterText(q, onSearch);
-  useHotkeys('/', (event) => {
+  useShortcut('/', (event) => {
     event.preventDefault();
     line.input.current?.focus();
   });

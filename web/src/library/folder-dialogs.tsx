@@ -39,6 +39,7 @@ export function MakeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogP
       isOpen={isOpen}
       onOpenChange={onOpenChange}
       title="Make a folder"
+      unsaved={formState.isDirty ? 'The folder has not been created.' : null}
       description={`It will lie in ${folder.path} and take its rules from there.`}
     >
       <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">
@@ -85,6 +86,7 @@ export function ChangeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialo
       isOpen={isOpen}
       onOpenChange={onOpenChange}
       title={`Rename or move ${folder.name}`}
+      unsaved={formState.isDirty ? 'The folder has not been changed.' : null}
       description={`The old addresses of ${formatCount(folder.deepItems, 'item')} will lead to the new ones.`}
     >
       <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">

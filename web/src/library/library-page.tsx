@@ -2,12 +2,12 @@ import { isUniferumApiError } from '@uniferum/client';
 import { formatBytes } from '@uniferum/core/intake';
 import type { Folder } from '@uniferum/core/library';
 import { useEffect } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
 import { Link } from 'react-router';
 import { Button } from '../ui/button.js';
 import { Checkbox, Select } from '../ui/field.js';
 import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { useShortcut } from '../ui/use-shortcut.js';
 import { AssetLine } from './asset-line.js';
 import { AssetTable } from './asset-table.js';
 import { ContactSheet } from './contact-sheet.js';
@@ -87,13 +87,11 @@ function useLibraryKeys(view: LibraryView, show: Show) {
   // What was chosen belongs to what was found.
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new search begins without a choice
   useEffect(() => selection.clear(), [view.folder, view.q, view.deep]);
-  useHotkeys('x', () => view.asset && selection.toggle(view.asset));
-  useHotkeys('a', () => selection.chooseAll());
-  useHotkeys('c', () => show({ hasFacets: !view.hasFacets }));
-  useHotkeys('v', () => show({ layout: view.layout === 'sheet' ? 'table' : 'sheet' }));
-  // Escape closes only the topmost layer, and dialogs come first.
-  useHotkeys('escape', () => {
-    if (document.querySelector('[role="dialog"]')) return;
+  useShortcut('x', () => view.asset && selection.toggle(view.asset));
+  useShortcut('a', () => selection.chooseAll());
+  useShortcut('c', () => show({ hasFacets: !view.hasFacets }));
+  useShortcut('v', () => show({ layout: view.layout === 'sheet' ? 'table' : 'sheet' }));
+  useShortcut('escape', () => {
     if (view.asset) show({ asset: null });
     else selection.clear();
   });

@@ -1,10 +1,11 @@
-import type { PortableRecipe, RecipeAnswer } from '@uniferum/core/recipes';
+import { canonicalJson, type PortableRecipe, type RecipeAnswer } from '@uniferum/core/recipes';
 import type { FieldError } from '@uniferum/core/shared';
 import { type Dispatch, type ReactNode, useReducer, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';
 import { ErrorNotice } from '../ui/notice.js';
+import { useUnsavedChanges } from '../ui/unsaved.js';
 import { AppliesSettings } from './applies-settings.js';
 import { ChainBand } from './chain-band.js';
 import {
@@ -51,7 +52,9 @@ function Editor({ recipe }: EditorProps) {
   const [isTouched, setTouched] = useState(recipe !== null);
   const faults = draftFaults(draft);
   const wanted = toRecipe(draft);
-  const saving = useSaving(recipe === null, wanted);
+  const isChanged = canonicalJson(wanted) !== canonicalJson(recipe ? portableOf(recipe) : NEW_RECIPE);
+  const release = useUnsavedChanges(isChanged ? 'The recipe has not been saved.' : null);
+  const saving = useSaving(recipe === null, wanted, release);
   const saveAnd = (next: 'list' | 'rebuild') => {
     setTouched(true);
     if (faults.length === 0) void saving.saveAnd(next).catch(() => {});
@@ -85,12 +88,13 @@ function Editor({ recipe }: EditorProps) {
 }
 
 /** Saves the recipe, then opens the list, or starts the run that makes its renditions and opens it. */
-function useSaving(isNew: boolean, wanted: PortableRecipe) {
+function useSaving(isNew: boolean, wanted: PortableRecipe, onSaved: () => void) {
   const changes = useRecipeChanges();
   const navigate = useNavigate();
   const save = isNew ? changes.make : changes.put;
   const saveAnd = async (next: 'list' | 'rebuild') => {
     await save.mutateAsync(wanted);
+    onSaved();
     if (next === 'list') return void navigate('/recipes');
     const { run } = await changes.rebuild.mutateAsync({ recipes: [wanted.name], only: 'unfinished' });
     void navigate(`/runs?run=${run.id}`);

@@ -39,6 +39,7 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
       isOpen
       onOpenChange={onClose}
       title="Import recipes"
+      unsaved={text.trim() === '' ? null : 'The document has not been imported.'}
       description="All of them are made or changed, or none. Recipes that are not in the document stay."
     >
       <div className="flex flex-col gap-4">

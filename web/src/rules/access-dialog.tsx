@@ -12,6 +12,7 @@ import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { ErrorNotice } from '../ui/notice.js';
+import { useUnsavedChanges } from '../ui/unsaved.js';
 import { useAccess, usePutAccess } from './hooks.js';
 
 interface AccessDialogProps {
@@ -63,6 +64,7 @@ interface ChoiceProps {
 function Choice({ folder, answer: { own, effective }, onDone }: ChoiceProps) {
   const mayChange = useRight('rules:write');
   const [chosen, setChosen] = useState<Chosen>(own.publicMetadata ?? 'inherit');
+  useUnsavedChanges(chosen === (own.publicMetadata ?? 'inherit') ? null : 'Your choice has not been saved.');
   const put = usePutAccess();
   const access = { publicMetadata: chosen === 'inherit' ? null : chosen };
   const save = async () => {

@@ -13,6 +13,7 @@ import { commandLine } from '../ui/command-line.js';
 import { Checkbox, Field, Input, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatNumber } from '../ui/format.js';
+import { useUnsavedChanges } from '../ui/unsaved.js';
 import { usePutRules, useRehearseRules } from './hooks.js';
 import { RULE_CHECKS, type RulesForm, toForm, toRules } from './rules-form.js';
 
@@ -29,9 +30,11 @@ export function OwnRules({ folder, own, onDone }: OwnRulesProps) {
   const rehearse = useRehearseRules();
   const submit = form.handleSubmit(async (typed) => {
     await put.mutateAsync({ folderId: folder.id, rules: toRules(typed) });
+    release();
     onDone();
   });
   const rules = toRules(form.watch());
+  const release = useUnsavedChanges(form.formState.isDirty ? 'The rules have not been saved.' : null);
   return (
     <form
       onSubmit={(event) => void submit(event).catch(() => {})}

@@ -7,6 +7,7 @@ import { createMemoryRouter, type RouteObject, RouterProvider, useLocation } fro
 import { CompositionProvider, composeStations } from '../console/composition.js';
 import type { Station } from '../console/station.js';
 import { STATIONS } from '../stations.js';
+import { AskDialog } from '../ui/ask.js';
 import { answer } from './fake-client.js';
 
 export interface RenderOptions {
@@ -30,6 +31,7 @@ export function show(
         element: (
           <>
             {element}
+            <AskDialog />
             <Address />
           </>
         ),

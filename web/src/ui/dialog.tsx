@@ -1,8 +1,10 @@
 import { X } from 'lucide-react';
 import { Dialog as Radix } from 'radix-ui';
-import type { ReactNode } from 'react';
+import { type ReactNode, useId } from 'react';
+import { ask } from './ask.js';
 import { IconButton } from './button.js';
 import { classNames } from './class-names.js';
+import { DialogContext, unsavedIn, useUnsavedChanges } from './unsaved.js';
 
 export interface DialogProps {
   isOpen: boolean;
@@ -10,14 +12,31 @@ export interface DialogProps {
   title: string;
   /** What happens here, in a sentence. */
   description: string;
+  /** What closing would lose, in a sentence; null when nothing. Forms inside can register their changes themselves. */
+  unsaved?: string | null;
   children: ReactNode;
   className?: string;
 }
 
-/** A sheet that slides down from the navigation, over the page. */
-export function Dialog({ isOpen, onOpenChange, title, description, children, className }: DialogProps) {
+/** A sheet that slides down from the navigation, over the page. Closing it asks first when a form in it has changes. */
+export function Dialog({
+  isOpen,
+  onOpenChange,
+  title,
+  description,
+  unsaved = null,
+  children,
+  className,
+}: DialogProps) {
+  const id = useId();
+  useUnsavedChanges(isOpen ? unsaved : null, id);
+  const change = async (next: boolean) => {
+    const text = next ? null : unsavedIn(id);
+    const isWanted = text === null || (await ask({ title: `Close ${title}?`, text, ...DISCARD }));
+    if (isWanted) onOpenChange(next);
+  };
   return (
-    <Radix.Root open={isOpen} onOpenChange={onOpenChange}>
+    <Radix.Root open={isOpen} onOpenChange={(next) => void change(next)}>
       <Radix.Portal>
         <Radix.Overlay className="fixed inset-0 z-40 bg-ground/75" />
         <Radix.Content
@@ -37,9 +56,13 @@ export function Dialog({ isOpen, onOpenChange, title, description, children, cla
               </IconButton>
             </Radix.Close>
           </div>
-          <div className="overflow-y-auto px-5 py-4">{children}</div>
+          <div className="overflow-y-auto px-5 py-4">
+            <DialogContext value={id}>{children}</DialogContext>
+          </div>
         </Radix.Content>
       </Radix.Portal>
     </Radix.Root>
   );
 }
+
+const DISCARD = { yes: 'Discard changes', no: 'Keep editing' };
