@@ -70,6 +70,8 @@ function singleCalls(http: Http, list: ListCall) {
   return {
     list: (query: AssetQuery = {}, call: CallOptions = {}) => list<Asset>('/assets', query, call),
     get: (id: string, call: CallOptions = {}) => http.json<Asset>(`/assets/${id}`, call),
+    /** One asset with its entity tag, to edit it with `ifMatch`. */
+    getTagged: (id: string, call: CallOptions = {}) => http.tagged<Asset>(`/assets/${id}`, call),
     change: (id: string, patch: AssetPatch, call: CallOptions = {}) =>
       http.json<Asset>(`/assets/${id}`, { ...call, method: 'PATCH', json: patch }),
     /** Moves it to the bin. */

@@ -20,6 +20,9 @@ export function folderCalls(http: Http, list: ListCall) {
     remove: (id: string, call: CallOptions = {}) =>
       http.json<void>(`/folders/${id}`, { ...call, method: 'DELETE' }),
     rules: (id: string, call: CallOptions = {}) => http.json<RulesAnswer>(`/folders/${id}/rules`, call),
+    /** The rules with their entity tag, to edit them with `ifMatch`. */
+    rulesTagged: (id: string, call: CallOptions = {}) =>
+      http.tagged<RulesAnswer>(`/folders/${id}/rules`, call),
     /** Replaces the folder's own rules; absent fields are not set. */
     putRules: (id: string, rules: Partial<FolderRules>, call: CallOptions = {}) =>
       http.json<RulesAnswer>(`/folders/${id}/rules`, { ...call, method: 'PUT', json: rules }),

@@ -14,6 +14,16 @@ export interface ClientOptions {
 
 export interface CallOptions {
   signal?: AbortSignal;
+  /** Makes a change only if this is still the entity tag of the current state; otherwise it fails with 412. */
+  ifMatch?: string;
+  /** Names one attempt to do something: repeating a POST with the same key does nothing twice. @defaultValue a new key */
+  idempotencyKey?: string;
+}
+
+/** Something with the entity tag of its state, for {@link CallOptions.ifMatch}. */
+export interface Tagged<Value> {
+  value: Value;
+  etag: string;
 }
 
 export interface Call extends CallOptions {
@@ -53,11 +63,19 @@ export class Http {
     return (text === '' ? undefined : JSON.parse(text)) as Result;
   }
 
+  /** Requests JSON together with the entity tag of its state. */
+  async tagged<Value>(path: string, call: Call = {}): Promise<Tagged<Value>> {
+    const response = await this.send(path, call);
+    return { value: (await response.json()) as Value, etag: response.headers.get('etag') ?? '' };
+  }
+
   /** Sends a request. @throws UniferumApiError, UniferumConnectionError, or the signal's reason */
   async send(path: string, call: Call = {}): Promise<Response> {
     const method = call.method ?? 'GET';
     const headers = this.headers(call.headers);
     if (call.json !== undefined) headers['Content-Type'] = 'application/json';
+    if (call.ifMatch !== undefined) headers['If-Match'] = call.ifMatch;
+    if (call.idempotencyKey !== undefined) headers['Idempotency-Key'] = call.idempotencyKey;
     // The Idempotency-Key makes a POST safe to repeat.
     if (method === 'POST' && (call.json !== undefined || call.body === undefined))
       headers['Idempotency-Key'] ??= crypto.randomUUID();

@@ -14,7 +14,7 @@ export type { FieldError, Problem } from '@uniferum/core/shared';
 export type { AssetPatch, AssetQuery, Version } from './assets.js';
 export { createClient, type UniferumClient } from './client.js';
 export { isUniferumApiError, UniferumApiError, UniferumConnectionError } from './errors.js';
-export type { CallOptions, ClientOptions } from './http.js';
+export type { CallOptions, ClientOptions, Tagged } from './http.js';
 export { PagedList, type Paging } from './paging.js';
 export type * from './recipes.js';
 export type { ResumableResult, ResumableUpload } from './resumable.js';

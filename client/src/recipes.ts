@@ -101,6 +101,8 @@ export function recipeCalls(http: Http, list: ListCall) {
   return {
     list: (call: CallOptions = {}) => list<RecipeAnswer>('/recipes', {}, call),
     get: (name: string, call: CallOptions = {}) => http.json<RecipeAnswer>(`/recipes/${name}`, call),
+    /** One recipe with its entity tag, to edit it with `ifMatch`. */
+    getTagged: (name: string, call: CallOptions = {}) => http.tagged<RecipeAnswer>(`/recipes/${name}`, call),
     make: (recipe: RecipeRequest & Pick<Recipe, 'name'>, call: CallOptions = {}) =>
       http.json<RecipeAnswer>('/recipes', { ...call, method: 'POST', json: recipe }),
     put: (name: string, recipe: RecipeRequest, call: CallOptions = {}) =>

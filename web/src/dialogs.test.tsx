@@ -4,10 +4,11 @@ import type { ReactElement } from 'react';
 import { beforeEach, describe, expect, test, vi } from 'vitest';
 import { MakeKeyDialog } from './automate/make-key-dialog.js';
 import { MappingDialog } from './intake/mapping-dialog.js';
-import { EditAssetDialog, RemoveAssetDialog } from './library/asset-dialogs.js';
 import { BinPage } from './library/bin-page.js';
 import { BulkDialog } from './library/bulk-dialog.js';
+import { EditAssetDialog } from './library/edit-asset-dialog.js';
 import { ChangeFolderDialog, MakeFolderDialog, RemoveFolderDialog } from './library/folder-dialogs.js';
+import { RemoveAssetDialog } from './library/remove-asset-dialog.js';
 import { ReplaceAssetDialog } from './library/replace-dialog.js';
 import { VersionsDialog } from './library/versions-dialog.js';
 import { ImportDialog } from './recipes/import-dialog.js';
@@ -39,10 +40,10 @@ const press = (name: string | RegExp) => async (user: UserEvent) =>
 
 const CASES: Record<string, Case> = {
   'editing an asset': {
-    dialog: <EditAssetDialog asset={dusk} {...open} />,
+    dialog: <EditAssetDialog asset={dusk} onClose={close} />,
     call: 'assets.change',
     act: async (user) => {
-      await user.type(screen.getByLabelText('Caption'), 'The light at dusk');
+      await user.type(await screen.findByLabelText('Caption'), 'The light at dusk');
       await press('Save')(user);
     },
     keeps: 'The light at dusk',
@@ -168,6 +169,7 @@ beforeEach(() => {
   const version = { bytes: 10, mime: 'image/jpeg', width: 3, height: 2, by: 'Edda', url: '/x.jpg' };
   answer({
     'folders.list': pageOf([folder('/'), folder('/lights')]),
+    'assets.getTagged': { value: dusk, etag: '"1"' },
     'folders.access': {
       own: { publicMetadata: null },
       effective: { publicMetadata: { value: 'rights', from: '/' } },

@@ -1,1 +1,2 @@
+export { type EditConflict, type MergedEdit, mergeEdit } from './merge-edit.js';
 export type { FieldError, Problem } from './problem.js';

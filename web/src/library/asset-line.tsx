@@ -6,18 +6,19 @@ import { useComposition } from '../console/composition.js';
 import { IconButton } from '../ui/button.js';
 import { CopyButton } from '../ui/copy-button.js';
 import { ErrorNotice } from '../ui/notice.js';
-import { EditAssetDialog, RemoveAssetDialog } from './asset-dialogs.js';
 import { AssetThumb, sheetRatio } from './asset-thumb.js';
+import { EditAssetDialog } from './edit-asset-dialog.js';
 import { useAsset } from './hooks.js';
 import { Stage } from './line-stage.js';
 import { LIBRARY_STAGES } from './line-stages.js';
+import { RemoveAssetDialog } from './remove-asset-dialog.js';
 import { ReplaceAssetDialog } from './replace-dialog.js';
 
 const THUMB_HEIGHT = 132;
 
 /** The selected asset's life from left to right: from its source to its uses. */
 export function AssetLine({ id, onClose }: { id: string; onClose: () => void }) {
-  const { data: asset, error } = useAsset(id);
+  const { data: asset, error, isPlaceholderData } = useAsset(id);
   return (
     <section
       aria-label={asset ? `The line of ${asset.name}` : 'The line of the chosen asset'}
@@ -29,7 +30,8 @@ export function AssetLine({ id, onClose }: { id: string; onClose: () => void }) 
         </div>
       )}
       {asset ? (
-        <>
+        // Until the chosen asset is read, the one before stays in view and can't be acted on.
+        <div inert={isPlaceholderData} aria-busy={isPlaceholderData}>
           <LineHead asset={asset} onClose={onClose} />
           <div className="flex h-[11.25rem] overflow-x-auto px-6 pb-3">
             <div
@@ -40,7 +42,7 @@ export function AssetLine({ id, onClose }: { id: string; onClose: () => void }) 
             </div>
             <Stages asset={asset} />
           </div>
-        </>
+        </div>
       ) : (
         <div className="h-[14.25rem]" />
       )}
@@ -78,7 +80,9 @@ interface LineActionsProps {
 }
 
 function LineActions({ asset, onClose }: LineActionsProps) {
-  const [open, setOpen] = useState<'edit' | 'replace' | 'remove' | null>(null);
+  // A dialog stays with the asset for which it was opened, whatever the line shows meanwhile.
+  const [open, setOpen] = useState<Open>(null);
+  const openFor = (dialog: NonNullable<Open>['dialog']) => setOpen({ dialog, asset });
   const mayWrite = useRight('library:write');
   const mayDelete = useRight('library:delete');
   return (
@@ -92,27 +96,44 @@ function LineActions({ asset, onClose }: LineActionsProps) {
         <Download className="size-4" />
       </a>
       {mayWrite && (
-        <IconButton name="Edit texts, name and folder" onClick={() => setOpen('edit')}>
+        <IconButton name="Edit texts, name and folder" onClick={() => openFor('edit')}>
           <PencilLine className="size-4" />
         </IconButton>
       )}
       {mayWrite && asset.kind !== 'link' && (
-        <IconButton name="Replace the file at the same address" onClick={() => setOpen('replace')}>
+        <IconButton name="Replace the file at the same address" onClick={() => openFor('replace')}>
           <Replace className="size-4" />
         </IconButton>
       )}
       {mayDelete && (
-        <IconButton name="Put into the bin" onClick={() => setOpen('remove')}>
+        <IconButton name="Put into the bin" onClick={() => openFor('remove')}>
           <Trash2 className="size-4" />
         </IconButton>
       )}
-      {open === 'edit' && <EditAssetDialog asset={asset} isOpen onOpenChange={() => setOpen(null)} />}
-      {open === 'replace' && <ReplaceAssetDialog asset={asset} isOpen onOpenChange={() => setOpen(null)} />}
-      {open === 'remove' && (
-        <RemoveAssetDialog asset={asset} isOpen onOpenChange={() => setOpen(null)} onRemoved={onClose} />
-      )}
+      <OpenDialog open={open} onClose={() => setOpen(null)} onRemoved={onClose} />
     </>
   );
+}
+
+type Open = { dialog: 'edit' | 'replace' | 'remove'; asset: Asset } | null;
+
+interface OpenDialogProps {
+  open: Open;
+  onClose: () => void;
+  onRemoved: () => void;
+}
+
+function OpenDialog({ open, onClose, onRemoved }: OpenDialogProps) {
+  switch (open?.dialog) {
+    case 'edit':
+      return <EditAssetDialog asset={open.asset} onClose={onClose} />;
+    case 'replace':
+      return <ReplaceAssetDialog asset={open.asset} isOpen onOpenChange={onClose} />;
+    case 'remove':
+      return <RemoveAssetDialog asset={open.asset} isOpen onOpenChange={onClose} onRemoved={onRemoved} />;
+    default:
+      return null;
+  }
 }
 
 /** The stages of the library and of all other rooms, from left to right. */

@@ -6,9 +6,10 @@ import {
   useQueryClient,
 } from '@tanstack/react-query';
 import type { AssetPatch, AssetSelection, BulkRequest } from '@uniferum/client';
-import type { AssetSort, FilterVocabulary, Folder } from '@uniferum/core/library';
+import type { Asset, AssetSort, FilterVocabulary, Folder } from '@uniferum/core/library';
 import { useMemo } from 'react';
 import { uniferum } from '../client.js';
+import { type Edit, saveMerged } from '../ui/save-merged.js';
 
 const PAGE_ITEMS = 120;
 
@@ -56,6 +57,44 @@ export function useAsset(id: string | null) {
   });
 }
 
+/**
+ * An asset as it was when a form for it was opened. What others save meanwhile does not change it: that is merged when
+ * the form is saved.
+ */
+export function useOpenedAsset(id: string) {
+  return useQuery({
+    queryKey: ['opened', 'asset', id],
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 0,
+    queryFn: () => uniferum.assets.getTagged(id),
+  });
+}
+
+interface AssetForm<Fields> {
+  toFields: (asset: Asset) => Fields;
+  /** Only the fields that differ. */
+  toPatch: (before: Fields, mine: Fields) => AssetPatch;
+}
+
+/** Saves an edit of an asset, merged with what others have saved meanwhile. */
+export function useSaveAsset<Fields extends object>(id: string, { toFields, toPatch }: AssetForm<Fields>) {
+  const refresh = useRefreshLibrary();
+  return useMutation({
+    mutationFn: (edit: Edit<Fields>) =>
+      saveMerged(edit, {
+        read: async () => {
+          const { value, etag } = await uniferum.assets.getTagged(id);
+          return { value: toFields(value), etag };
+        },
+        write: async ({ base, mine }) => {
+          const patch = toPatch(base.value, mine);
+          if (Object.keys(patch).length > 0) await uniferum.assets.change(id, patch, { ifMatch: base.etag });
+        },
+      }),
+    onSuccess: refresh,
+  });
+}
+
 export function useVersions(id: string) {
   return useQuery({
     queryKey: ['asset', id, 'versions'],
@@ -63,13 +102,17 @@ export function useVersions(id: string) {
   });
 }
 
-/** Changes to the library, each of which refreshes the affected queries. */
-export function useLibraryChanges() {
+function useRefreshLibrary() {
   const queries = useQueryClient();
-  const refresh = () => {
+  return () => {
     for (const key of ['assets', 'asset', 'folders', 'rules', 'flow', 'bin', 'duplicates', 'facets'])
       void queries.invalidateQueries({ queryKey: [key] });
   };
+}
+
+/** Changes to the library, each of which refreshes the affected queries. */
+export function useLibraryChanges() {
+  const refresh = useRefreshLibrary();
   return {
     changeAsset: useMutation({
       mutationFn: ({ id, patch }: { id: string; patch: AssetPatch }) => uniferum.assets.change(id, patch),

@@ -14,11 +14,12 @@ import type { LibraryView } from './use-library-view.js';
 /** The selection, and bulk actions. */
 export function SelectionBar({ view, total }: { view: LibraryView; total: number }) {
   const { ids, isAll, chooseAll, clear } = useSelection();
-  const [open, setOpen] = useState<'edit' | 'bin' | null>(null);
+  // A job acts on the selection with which its dialog was opened, whatever happens behind it.
+  const [open, setOpen] = useState<OpenJob | null>(null);
   const mayWrite = useRight('library:write');
   const mayDelete = useRight('library:delete');
   const count = isAll ? total : ids.size;
-  if (count === 0) return null;
+  if (count === 0 && open === null) return null;
   const selection = toSelection({ ids, isAll }, { q: view.q, folder: view.folder, deep: view.deep });
   return (
     <section
@@ -34,25 +35,25 @@ export function SelectionBar({ view, total }: { view: LibraryView; total: number
         </Button>
       )}
       <span className="ml-auto" />
-      {mayWrite && <Button onClick={() => setOpen('edit')}>Edit, move …</Button>}
-      {mayDelete && <Button onClick={() => setOpen('bin')}>Put into the bin</Button>}
+      {mayWrite && <Button onClick={() => setOpen({ job: 'edit', selection, count })}>Edit, move …</Button>}
+      {mayDelete && (
+        <Button onClick={() => setOpen({ job: 'bin', selection, count })}>Put into the bin</Button>
+      )}
       <Button look="quiet" onClick={clear}>
         Choose nothing
       </Button>
-      {open === 'edit' && (
-        <BulkDialog
-          selection={selection}
-          count={count}
-          isOpen
-          onOpenChange={() => setOpen(null)}
-          onDone={clear}
-        />
+      {open?.job === 'edit' && (
+        <BulkDialog {...open} isOpen onOpenChange={() => setOpen(null)} onDone={clear} />
       )}
-      {open === 'bin' && (
-        <BinDialog selection={selection} count={count} onClose={() => setOpen(null)} onDone={clear} />
-      )}
+      {open?.job === 'bin' && <BinDialog {...open} onClose={() => setOpen(null)} onDone={clear} />}
     </section>
   );
+}
+
+interface OpenJob {
+  job: 'edit' | 'bin';
+  selection: AssetSelection;
+  count: number;
 }
 
 interface BinDialogProps {

@@ -1,10 +1,13 @@
+import type { Tagged } from '@uniferum/client';
 import { canonicalJson, type PortableRecipe, type RecipeAnswer } from '@uniferum/core/recipes';
 import type { FieldError } from '@uniferum/core/shared';
 import { type Dispatch, type ReactNode, useReducer, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { useRight } from '../access/hooks.js';
+import { uniferum } from '../client.js';
 import { Button } from '../ui/button.js';
 import { ErrorNotice } from '../ui/notice.js';
+import { isStale } from '../ui/save-merged.js';
 import { useUnsavedChanges } from '../ui/unsaved.js';
 import { AppliesSettings } from './applies-settings.js';
 import { ChainBand } from './chain-band.js';
@@ -20,7 +23,7 @@ import {
   toRecipe,
 } from './draft.js';
 import { EditorHead } from './editor-head.js';
-import { useRecipe, useRecipeChanges } from './hooks.js';
+import { useOpenedRecipe, useRecipe, useRecipeChanges } from './hooks.js';
 import { ImpactLine } from './impact-line.js';
 import { JsonPane } from './json-pane.js';
 import { OutputSettings } from './output-settings.js';
@@ -30,23 +33,26 @@ import { StepSettings } from './step-settings.js';
 /** The recipe editor: a chain that can be tried on the user's own pictures. */
 export function EditorPage() {
   const { name = null } = useParams();
-  const { data, error } = useRecipe(name);
+  const { data: opened, error, refetch } = useOpenedRecipe(name);
   if (error)
     return (
       <div className="p-6">
         <ErrorNotice error={error} />
       </div>
     );
-  if (name !== null && !data) return null;
-  return <Editor key={`${name} ${data?.revision}`} recipe={data ?? null} />;
+  if (name !== null && !opened) return null;
+  return <Editor key={`${name} ${opened?.etag}`} opened={opened ?? null} onReload={() => void refetch()} />;
 }
 
 interface EditorProps {
-  /** The stored recipe; null for a new one. */
-  recipe: RecipeAnswer | null;
+  /** The recipe for which the page was opened, as it was then; null for a new one. */
+  opened: Tagged<RecipeAnswer> | null;
+  /** Reads the recipe again, and drops the draft. */
+  onReload: () => void;
 }
 
-function Editor({ recipe }: EditorProps) {
+function Editor({ opened, onReload }: EditorProps) {
+  const recipe = opened?.value ?? null;
   const [draft, dispatch] = useReducer(editDraft, recipe ? portableOf(recipe) : NEW_RECIPE, toDraft);
   const [isJson, setJson] = useState(false);
   const [isTouched, setTouched] = useState(recipe !== null);
@@ -54,7 +60,7 @@ function Editor({ recipe }: EditorProps) {
   const wanted = toRecipe(draft);
   const isChanged = canonicalJson(wanted) !== canonicalJson(recipe ? portableOf(recipe) : NEW_RECIPE);
   const release = useUnsavedChanges(isChanged ? 'The recipe has not been saved.' : null);
-  const saving = useSaving(recipe === null, wanted, release);
+  const saving = useSaving(opened, wanted, release);
   const saveAnd = (next: 'list' | 'rebuild') => {
     setTouched(true);
     if (faults.length === 0) void saving.saveAnd(next).catch(() => {});
@@ -79,7 +85,8 @@ function Editor({ recipe }: EditorProps) {
       ) : (
         <Chain draft={draft} faults={faults} isSound={areStepsSound} dispatch={dispatch} />
       )}
-      {saving.error && <ErrorNotice error={saving.error} />}
+      {recipe && <SavedByOthers opened={recipe} onReload={onReload} onKeep={saving.takeOver} />}
+      {saving.error && !isStale(saving.error) && <ErrorNotice error={saving.error} />}
       <EditorFoot isNew={recipe === null} isDisabled={saving.isPending || !areStepsSound} onSave={saveAnd}>
         <ImpactLine recipe={wanted} isNew={recipe === null} isSound={faults.length === 0} />
       </EditorFoot>
@@ -88,18 +95,55 @@ function Editor({ recipe }: EditorProps) {
 }
 
 /** Saves the recipe, then opens the list, or starts the run that makes its renditions and opens it. */
-function useSaving(isNew: boolean, wanted: PortableRecipe, onSaved: () => void) {
+function useSaving(opened: Tagged<RecipeAnswer> | null, wanted: PortableRecipe, onSaved: () => void) {
   const changes = useRecipeChanges();
   const navigate = useNavigate();
-  const save = isNew ? changes.make : changes.put;
+  // Saved against the state that was read, until the user decides to replace a newer one.
+  const [etag, setEtag] = useState(opened?.etag);
   const saveAnd = async (next: 'list' | 'rebuild') => {
-    await save.mutateAsync(wanted);
+    if (etag === undefined) await changes.make.mutateAsync(wanted);
+    else await changes.put.mutateAsync({ recipe: wanted, ifMatch: etag });
     onSaved();
     if (next === 'list') return void navigate('/recipes');
     const { run } = await changes.rebuild.mutateAsync({ recipes: [wanted.name], only: 'unfinished' });
     void navigate(`/runs?run=${run.id}`);
   };
-  return { saveAnd, error: save.error ?? changes.rebuild.error, isPending: save.isPending };
+  const takeOver = async () => {
+    changes.put.reset();
+    setEtag((await uniferum.recipes.getTagged(wanted.name)).etag);
+  };
+  const { make, put, rebuild } = changes;
+  return {
+    saveAnd,
+    takeOver,
+    error: make.error ?? put.error ?? rebuild.error,
+    isPending: make.isPending || put.isPending || rebuild.isPending,
+  };
+}
+
+interface SavedByOthersProps {
+  opened: RecipeAnswer;
+  onReload: () => void;
+  onKeep: () => Promise<void>;
+}
+
+/** Announces that the recipe was saved by somebody else while it was being edited. The draft stays. */
+function SavedByOthers({ opened, onReload, onKeep }: SavedByOthersProps) {
+  const [kept, setKept] = useState(opened.revision);
+  const { data: current } = useRecipe(opened.name);
+  if (!current || current.revision === kept) return null;
+  return (
+    <div
+      role="status"
+      className="flex items-center gap-3 border-t border-ochre bg-ochre/10 px-6 py-2 text-sm"
+    >
+      <p className="flex-1">
+        Somebody else saved this recipe while you were editing it. Your draft is still here.
+      </p>
+      <Button onClick={onReload}>Load the saved recipe</Button>
+      <Button onClick={() => void onKeep().then(() => setKept(current.revision))}>Keep my draft</Button>
+    </div>
+  );
 }
 
 interface ChainProps {

@@ -23,6 +23,17 @@ export function useRecipe(name: string | null) {
   });
 }
 
+/** A recipe as it was when its editor was opened, with its entity tag; null requests none. */
+export function useOpenedRecipe(name: string | null) {
+  return useQuery({
+    queryKey: ['opened', 'recipe', name],
+    enabled: name !== null,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 0,
+    queryFn: () => uniferum.recipes.getTagged(name ?? ''),
+  });
+}
+
 export function useRevisions(name: string | null) {
   return useQuery({
     queryKey: ['recipes', name, 'revisions'],
@@ -166,7 +177,8 @@ export function useRecipeChanges() {
       onSuccess: refresh,
     }),
     put: useMutation({
-      mutationFn: ({ name, ...recipe }: PortableRecipe) => uniferum.recipes.put(name, recipe),
+      mutationFn: ({ recipe: { name, ...recipe }, ifMatch }: { recipe: PortableRecipe; ifMatch: string }) =>
+        uniferum.recipes.put(name, recipe, { ifMatch }),
       onSuccess: refresh,
     }),
     remove: useMutation({ mutationFn: (name: string) => uniferum.recipes.remove(name), onSuccess: refresh }),

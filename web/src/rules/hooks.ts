@@ -2,6 +2,8 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { FolderAccess } from '@uniferum/core/library';
 import type { FolderRules } from '@uniferum/core/rules';
 import { uniferum } from '../client.js';
+import { type Edit, saveMerged } from '../ui/save-merged.js';
+import { type RulesForm, toForm, toRules } from './rules-form.js';
 
 /** A folder's own and effective rules. */
 export function useRules(folderId: string | null) {
@@ -12,11 +14,28 @@ export function useRules(folderId: string | null) {
   });
 }
 
-export function usePutRules() {
+/** A folder's rules as they were when the form for them was opened, with their entity tag. */
+export function useOpenedRules(folderId: string) {
+  return useQuery({
+    queryKey: ['opened', 'rules', folderId],
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 0,
+    queryFn: () => uniferum.folders.rulesTagged(folderId),
+  });
+}
+
+/** Saves an edit of a folder's own rules, merged with what others have saved meanwhile. */
+export function useSaveRules(folderId: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: ({ folderId, rules }: { folderId: string; rules: FolderRules }) =>
-      uniferum.folders.putRules(folderId, rules),
+    mutationFn: (edit: Edit<RulesForm>) =>
+      saveMerged(edit, {
+        read: async () => {
+          const { value, etag } = await uniferum.folders.rulesTagged(folderId);
+          return { value: toForm(value.own), etag };
+        },
+        write: ({ base, mine }) => uniferum.folders.putRules(folderId, toRules(mine), { ifMatch: base.etag }),
+      }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['rules'] }),
   });
 }

@@ -1,4 +1,4 @@
-import type { RulesPlan } from '@uniferum/client';
+import type { RulesPlan, Tagged } from '@uniferum/client';
 import { formatCount } from '@uniferum/core/intake';
 import type { Folder } from '@uniferum/core/library';
 import {
@@ -7,34 +7,57 @@ import {
   type FolderRules,
   REQUIRABLE_TEXTS,
 } from '@uniferum/core/rules';
+import { useState } from 'react';
 import { type UseFormReturn, useForm } from 'react-hook-form';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
+import { Conflicts } from '../ui/conflicts.js';
 import { Checkbox, Field, Input, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatNumber } from '../ui/format.js';
+import { ErrorNotice } from '../ui/notice.js';
 import { useUnsavedChanges } from '../ui/unsaved.js';
-import { usePutRules, useRehearseRules } from './hooks.js';
-import { RULE_CHECKS, type RulesForm, toForm, toRules } from './rules-form.js';
+import { useOpenedRules, useRehearseRules, useSaveRules } from './hooks.js';
+import { RULE_CHECKS, RULE_LABELS, type RulesForm, toForm, toRules } from './rules-form.js';
 
 interface OwnRulesProps {
+  /** The folder for which the form was opened. */
   folder: Folder;
-  own: FolderRules;
   onDone: () => void;
 }
 
 /** The rules a folder sets itself: rehearsed against existing files, then saved. */
-export function OwnRules({ folder, own, onDone }: OwnRulesProps) {
-  const form = useForm<RulesForm>({ defaultValues: toForm(own) });
-  const put = usePutRules();
+export function OwnRules({ folder, onDone }: OwnRulesProps) {
+  const { data: opened, error } = useOpenedRules(folder.id);
+  if (error) return <ErrorNotice error={error} />;
+  if (!opened) return null;
+  return (
+    <OwnRulesForm
+      folder={folder}
+      opened={{ value: toForm(opened.value.own), etag: opened.etag }}
+      onDone={onDone}
+    />
+  );
+}
+
+interface OwnRulesFormProps extends OwnRulesProps {
+  opened: Tagged<RulesForm>;
+}
+
+function OwnRulesForm({ folder, opened, onDone }: OwnRulesFormProps) {
+  const form = useForm<RulesForm>({ defaultValues: opened.value });
+  const [base, setBase] = useState(opened);
+  const save = useSaveRules(folder.id);
   const rehearse = useRehearseRules();
-  const submit = form.handleSubmit(async (typed) => {
-    await put.mutateAsync({ folderId: folder.id, rules: toRules(typed) });
-    release();
-    onDone();
+  const submit = form.handleSubmit(async (mine) => {
+    const unresolved = await save.mutateAsync({ base, mine });
+    if (unresolved === null) return onDone();
+    setBase(unresolved.base);
+    form.reset(unresolved.mine);
   });
   const rules = toRules(form.watch());
-  const release = useUnsavedChanges(form.formState.isDirty ? 'The rules have not been saved.' : null);
+  const isChanged = JSON.stringify(rules) !== JSON.stringify(toRules(base.value));
+  useUnsavedChanges(isChanged ? 'The rules have not been saved.' : null);
   return (
     <form
       onSubmit={(event) => void submit(event).catch(() => {})}
@@ -45,13 +68,19 @@ export function OwnRules({ folder, own, onDone }: OwnRulesProps) {
       <LimitFields form={form} />
       <ContentFields form={form} />
       <CheckFields form={form} />
-      <Checkbox label="Take limits and allowances from the folders above" {...form.register('inherit')} />
+      <Checkbox label={RULE_LABELS.inherit} {...form.register('inherit')} />
+      <Conflicts
+        what="these rules"
+        conflicts={save.data?.conflicts ?? []}
+        wordsOf={(field) => RULE_LABELS[field]}
+        onChoose={(field, value) => form.setValue(field, value as never)}
+      />
       {rehearse.data && <Outside plan={rehearse.data.plan} />}
-      <FormFoot error={rehearse.error ?? put.error} code={rulesCode(folder, rules)}>
+      <FormFoot error={rehearse.error ?? save.error} code={rulesCode(folder, rules)}>
         <Button disabled={rehearse.isPending} onClick={() => rehearse.mutate({ folderId: folder.id, rules })}>
           Rehearse
         </Button>
-        <Button look="main" type="submit" disabled={put.isPending}>
+        <Button look="main" type="submit" disabled={save.isPending}>
           Save the rules
         </Button>
       </FormFoot>
@@ -67,7 +96,7 @@ function TypeFields({ form: { register, formState } }: FieldsProps) {
   return (
     <div className="grid grid-cols-2 gap-4">
       <Field
-        label="Takes only"
+        label={RULE_LABELS.allow}
         hint="Extensions or types; empty takes from above."
         error={formState.errors.allow?.message}
       >
@@ -76,7 +105,7 @@ function TypeFields({ form: { register, formState } }: FieldsProps) {
         )}
       </Field>
       <Field
-        label="Never takes"
+        label={RULE_LABELS.deny}
         hint="Added to the denials from above."
         error={formState.errors.deny?.message}
       >
@@ -87,18 +116,18 @@ function TypeFields({ form: { register, formState } }: FieldsProps) {
 }
 
 const LIMITS = [
-  { name: 'maxMegabytes', label: 'Largest file, MB', check: RULE_CHECKS.decimal, mode: 'decimal' },
-  { name: 'maxItems', label: 'Most items', check: RULE_CHECKS.whole, mode: 'numeric' },
-  { name: 'minWidth', label: 'Least width, px', check: RULE_CHECKS.whole, mode: 'numeric' },
-  { name: 'minHeight', label: 'Least height, px', check: RULE_CHECKS.whole, mode: 'numeric' },
-  { name: 'maxPixels', label: 'Most pixels', check: RULE_CHECKS.whole, mode: 'numeric' },
+  { name: 'maxMegabytes', check: RULE_CHECKS.decimal, mode: 'decimal' },
+  { name: 'maxItems', check: RULE_CHECKS.whole, mode: 'numeric' },
+  { name: 'minWidth', check: RULE_CHECKS.whole, mode: 'numeric' },
+  { name: 'minHeight', check: RULE_CHECKS.whole, mode: 'numeric' },
+  { name: 'maxPixels', check: RULE_CHECKS.whole, mode: 'numeric' },
 ] as const;
 
 function LimitFields({ form: { register, formState } }: FieldsProps) {
   return (
     <div className="grid grid-cols-5 gap-4">
-      {LIMITS.map(({ name, label, check, mode }) => (
-        <Field key={name} label={label} error={formState.errors[name]?.message}>
+      {LIMITS.map(({ name, check, mode }) => (
+        <Field key={name} label={RULE_LABELS[name]} error={formState.errors[name]?.message}>
           {(props) => <Input inputMode={mode} className="text-right" {...props} {...register(name, check)} />}
         </Field>
       ))}
@@ -109,7 +138,7 @@ function LimitFields({ form: { register, formState } }: FieldsProps) {
 function ContentFields({ form: { register } }: FieldsProps) {
   return (
     <div className="flex flex-wrap items-end gap-6">
-      <Field label="The same bytes again" className="w-44">
+      <Field label={RULE_LABELS.duplicates} className="w-44">
         {(props) => (
           <Select {...props} {...register('duplicates')}>
             <option value="">as above</option>
@@ -122,7 +151,7 @@ function ContentFields({ form: { register } }: FieldsProps) {
         )}
       </Field>
       <fieldset className="flex flex-col gap-1">
-        <legend className="text-sm font-medium">Required texts</legend>
+        <legend className="text-sm font-medium">{RULE_LABELS.requireTexts}</legend>
         <div className="flex h-8 gap-4">
           {REQUIRABLE_TEXTS.map((text) => (
             <Checkbox key={text} label={text} value={text} {...register('requireTexts')} />
@@ -144,7 +173,7 @@ function CheckFields({ form: { register, formState } }: FieldsProps) {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_7rem_13rem] gap-4">
       <Field
-        label="Ask an address about each file"
+        label={RULE_LABELS.checkUrl}
         hint="It gets a signed request (Standard Webhooks) and answers { accept, message }."
         error={formState.errors.checkUrl?.message}
       >
@@ -152,12 +181,12 @@ function CheckFields({ form: { register, formState } }: FieldsProps) {
           <Input placeholder="https://…" {...props} {...register('checkUrl', RULE_CHECKS.address)} />
         )}
       </Field>
-      <Field label="Within, s">
+      <Field label={RULE_LABELS.checkSeconds}>
         {(props) => (
           <Input inputMode="decimal" className="text-right" {...props} {...register('checkSeconds')} />
         )}
       </Field>
-      <Field label="Without an answer">
+      <Field label={RULE_LABELS.checkFailure}>
         {(props) => (
           <Select {...props} {...register('checkFailure')}>
             <option value="refuse">files are refused</option>

@@ -22,7 +22,8 @@ const NOTHING_HOLDS = {
 };
 
 async function open(own: FolderRules, rights?: readonly string[]) {
-  answer({ 'folders.rules': { own, effective: NOTHING_HOLDS } });
+  const rules = { own, effective: NOTHING_HOLDS };
+  answer({ 'folders.rules': rules, 'folders.rulesTagged': { value: rules, etag: '"1"' } });
   const onOpenChange = vi.fn();
   const shown = show(
     <RulesDialog folder={folder('/lights')} isOpen onOpenChange={onOpenChange} />,
@@ -56,7 +57,7 @@ describe('the form of a folder’s rules', () => {
     const { user, onOpenChange } = await open(own);
     await user.click(await screen.findByRole('button', { name: /Save|Set/ }));
     await waitFor(() => expect(onOpenChange).toHaveBeenCalledWith(false));
-    expect(callsOf('folders.putRules')).toEqual([[folder('/lights').id, own]]);
+    expect(callsOf('folders.putRules')).toEqual([[folder('/lights').id, own, { ifMatch: '"1"' }]]);
   });
 
   test('takes types as people write them: dots, capitals, commas, each once', async () => {
@@ -87,13 +88,30 @@ describe('the form of a folder’s rules', () => {
   });
 
   test('says why the server refuses, and stays open with what was written', async () => {
-    answer({ 'folders.putRules': problem(412, 'The folder was changed meanwhile. Read it again.') });
+    answer({ 'folders.putRules': problem(503, 'The database is away. Try again.') });
     const { user, onOpenChange } = await open(NO_RULES);
     await user.type(await screen.findByLabelText(/Most items/), '7');
     await user.click(screen.getByRole('button', { name: /Save|Set/ }));
-    expect(await screen.findByRole('alert')).toHaveTextContent('The folder was changed meanwhile.');
+    expect(await screen.findByRole('alert')).toHaveTextContent('The database is away.');
     expect(screen.getByLabelText(/Most items/)).toHaveValue('7');
     expect(onOpenChange).not.toHaveBeenCalled();
+  });
+
+  test('a rule that a colleague set meanwhile is not taken back', async () => {
+    const { user, onOpenChange } = await open(NO_RULES);
+    await user.type(await screen.findByLabelText(/Takes only/), 'jpg');
+    answer({
+      'folders.rulesTagged': { value: { own: { ...NO_RULES, maxItems: 40 }, effective: {} }, etag: '"2"' },
+      'folders.putRules': (_id: string, _rules: FolderRules, { ifMatch }: { ifMatch: string }) =>
+        ifMatch === '"1"' ? problem(412, 'Changed meanwhile.') : {},
+    });
+    await user.click(screen.getByRole('button', { name: /Save|Set/ }));
+    await waitFor(() => expect(onOpenChange).toHaveBeenCalledWith(false));
+    expect(callsOf('folders.putRules').at(-1)).toEqual([
+      folder('/lights').id,
+      { ...NO_RULES, allow: ['jpg'], maxItems: 40 },
+      { ifMatch: '"2"' },
+    ]);
   });
 
   test('without the right it is only read', async () => {

@@ -31,7 +31,7 @@ export function RulesDialog({ folder, isOpen, onOpenChange }: RulesDialogProps) 
             <EffectiveRuleList rules={data.effective} folder={folder.path} />
           </section>
           {mayChange ? (
-            <OwnRules folder={folder} own={data.own} onDone={() => onOpenChange(false)} />
+            <OwnRules folder={folder} onDone={() => onOpenChange(false)} />
           ) : (
             <p className="text-sm text-soft">To change rules you need the right “rules:write”.</p>
           )}

@@ -81,6 +81,22 @@ export function splitTypes(text: string): string[] {
   ].filter((type) => type !== '');
 }
 
+export const RULE_LABELS: Record<keyof RulesForm, string> = {
+  allow: 'Takes only',
+  deny: 'Never takes',
+  maxMegabytes: 'Largest file, MB',
+  maxItems: 'Most items',
+  minWidth: 'Least width, px',
+  minHeight: 'Least height, px',
+  maxPixels: 'Most pixels',
+  duplicates: 'The same bytes again',
+  requireTexts: 'Required texts',
+  checkUrl: 'Ask an address about each file',
+  checkSeconds: 'Within, s',
+  checkFailure: 'Without an answer',
+  inherit: 'Take limits and allowances from the folders above',
+};
+
 /** Validation of form values, in the form library's format. */
 export const RULE_CHECKS = {
   whole: { pattern: { value: /^\d*$/, message: 'Write a whole number, or nothing.' } },

@@ -1,18 +1,46 @@
-import type { AssetPatch } from '@uniferum/client';
+import type { AssetPatch, Tagged } from '@uniferum/client';
 import type { Asset } from '@uniferum/core/library';
+import { useState } from 'react';
 import { type UseFormReturn, useForm } from 'react-hook-form';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
+import { Conflicts } from '../ui/conflicts.js';
 import { Dialog } from '../ui/dialog.js';
 import { Field, Input, TextArea } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
+import { ErrorNotice } from '../ui/notice.js';
+import { useUnsavedChanges } from '../ui/unsaved.js';
 import { FolderPicker } from './folder-picker.js';
-import { useLibraryChanges } from './hooks.js';
+import { useOpenedAsset, useSaveAsset } from './hooks.js';
 
-interface AssetDialogProps {
+interface EditAssetDialogProps {
+  /** The asset for which the dialog was opened; it stays with it. */
   asset: Asset;
-  isOpen: boolean;
-  onOpenChange: (isOpen: boolean) => void;
+  onClose: () => void;
+}
+
+/** Edits an asset's texts, name and folder. */
+export function EditAssetDialog({ asset, onClose }: EditAssetDialogProps) {
+  const { data: opened, error } = useOpenedAsset(asset.id);
+  return (
+    <Dialog
+      isOpen
+      onOpenChange={onClose}
+      title={asset.name}
+      description="A new name or folder gives a new address; the old one leads there."
+    >
+      {error && <ErrorNotice error={error} />}
+      {opened ? (
+        <EditForm
+          id={asset.id}
+          opened={{ value: toForm(opened.value), etag: opened.etag }}
+          onDone={onClose}
+        />
+      ) : (
+        !error && <div className="h-[27rem]" />
+      )}
+    </Dialog>
+  );
 }
 
 interface Texts {
@@ -26,45 +54,54 @@ interface Texts {
   capturedAt: string;
 }
 
-/** Edits an asset's texts, name and folder. */
-export function EditAssetDialog({ asset, isOpen, onOpenChange }: AssetDialogProps) {
-  const { changeAsset } = useLibraryChanges();
-  const form = useForm<Texts>({ defaultValues: toForm(asset) });
-  const patch = toPatch(asset, form.watch());
-  const submit = form.handleSubmit(async (texts) => {
-    const change = toPatch(asset, texts);
-    if (Object.keys(change).length > 0) await changeAsset.mutateAsync({ id: asset.id, patch: change });
-    onOpenChange(false);
+interface EditFormProps {
+  id: string;
+  opened: Tagged<Texts>;
+  onDone: () => void;
+}
+
+function EditForm({ id, opened, onDone }: EditFormProps) {
+  const save = useSaveAsset(id, { toFields: toForm, toPatch });
+  const form = useForm<Texts>({ defaultValues: opened.value });
+  // The values that were last read: what differs from them is sent.
+  const [base, setBase] = useState(opened);
+  const patch = toPatch(base.value, form.watch());
+  useUnsavedChanges(Object.keys(patch).length > 0 ? 'Your changes have not been saved.' : null);
+  const submit = form.handleSubmit(async (mine) => {
+    const unresolved = await save.mutateAsync({ base, mine });
+    if (unresolved === null) return onDone();
+    setBase(unresolved.base);
+    form.reset(unresolved.mine);
   });
   return (
-    <Dialog
-      isOpen={isOpen}
-      onOpenChange={onOpenChange}
-      title={asset.name}
-      unsaved={Object.keys(patch).length > 0 ? 'Your changes have not been saved.' : null}
-      description="A new name or folder gives a new address; the old one leads there."
-    >
-      <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">
-        <TextFields form={form} />
-        <PlaceFields form={form} />
-        <FormFoot
-          error={changeAsset.error}
-          code={{
-            method: 'PATCH',
-            path: `/assets/${asset.id}`,
-            body: patch,
-            client: `await uniferum.assets.change('${asset.id}', ${JSON.stringify(patch, null, 2)});`,
-            command: editCommand(asset.id, patch),
-          }}
-        >
-          <Button look="main" type="submit" disabled={changeAsset.isPending}>
-            Save
-          </Button>
-        </FormFoot>
-      </form>
-    </Dialog>
+    <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">
+      <TextFields form={form} />
+      <PlaceFields form={form} />
+      <Conflicts
+        what="this asset"
+        conflicts={save.data?.conflicts ?? []}
+        wordsOf={(field) => LABELS[field]}
+        onChoose={(field, value) => form.setValue(field, value as string)}
+      />
+      <FormFoot error={save.error} code={editCode(id, patch)}>
+        <Button look="main" type="submit" disabled={save.isPending}>
+          Save
+        </Button>
+      </FormFoot>
+    </form>
   );
 }
+
+const LABELS: Record<keyof Texts, string> = {
+  title: 'Title',
+  alt: 'Alternative text',
+  caption: 'Caption',
+  credit: 'Credit',
+  capturedAt: 'Taken',
+  keywords: 'Keywords',
+  name: 'Name',
+  folder: 'Folder',
+};
 
 interface FieldsProps {
   form: UseFormReturn<Texts>;
@@ -112,46 +149,17 @@ function PlaceFields({ form: { register, formState, watch, setValue } }: FieldsP
   );
 }
 
-/** Moves an asset to the bin. */
-export function RemoveAssetDialog({
-  asset,
-  isOpen,
-  onOpenChange,
-  onRemoved,
-}: AssetDialogProps & { onRemoved: () => void }) {
-  const { removeAsset } = useLibraryChanges();
-  const remove = async () => {
-    await removeAsset.mutateAsync(asset.id);
-    onOpenChange(false);
-    onRemoved();
-  };
-  return (
-    <Dialog
-      isOpen={isOpen}
-      onOpenChange={onOpenChange}
-      title={`Put ${asset.name} into the bin?`}
-      description="Its addresses and those of its renditions stop answering. It is kept in the bin with its versions until the bin is emptied."
-    >
-      <div className="flex flex-col gap-4">
-        <FormFoot error={removeAsset.error} code={removeCode(asset.id)}>
-          <Button look="fault" disabled={removeAsset.isPending} onClick={() => void remove().catch(() => {})}>
-            Put it into the bin
-          </Button>
-        </FormFoot>
-      </div>
-    </Dialog>
-  );
-}
-
-function removeCode(id: string) {
+function editCode(id: string, patch: AssetPatch) {
   return {
-    method: 'DELETE' as const,
+    method: 'PATCH' as const,
     path: `/assets/${id}`,
-    client: `await uniferum.assets.remove('${id}');\n// and back again:\nawait uniferum.assets.restore('${id}');`,
-    command: commandLine('set', id, '--bin'),
+    body: patch,
+    client: `await uniferum.assets.change('${id}', ${JSON.stringify(patch, null, 2)});`,
+    command: editCommand(id, patch),
   };
 }
 
+/** An asset's texts as the form shows them. */
 function toForm(asset: Asset): Texts {
   return {
     name: asset.name,
@@ -166,8 +174,7 @@ function toForm(asset: Asset): Texts {
 }
 
 /** Only the changed fields. */
-function toPatch(asset: Asset, texts: Texts): AssetPatch {
-  const before = toForm(asset);
+function toPatch(before: Texts, texts: Texts): AssetPatch {
   const patch: AssetPatch = {};
   for (const field of ['name', 'folder', 'title', 'alt', 'caption', 'credit'] as const) {
     if (texts[field] !== before[field]) patch[field] = texts[field];
