@@ -1,4 +1,5 @@
 import { createClient } from '@uniferum/client';
+import { withSession } from './access/session.js';
 
 /** The console's own client: same origin, authenticated by the session. */
-export const uniferum = createClient();
+export const uniferum = createClient({ fetch: withSession(globalThis.fetch) });

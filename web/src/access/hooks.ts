@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { isUniferumApiError } from '@uniferum/client';
 import { hasRight, type Me, type Right } from '@uniferum/core/access';
 import { uniferum } from '../client.js';
+import { sessionBegan, sessionLeft } from './session.js';
 
 /** The signed-in user; null when nobody is signed in. */
 export function useMe() {
@@ -10,7 +11,9 @@ export function useMe() {
     staleTime: 60_000,
     queryFn: async (): Promise<Me | null> => {
       try {
-        return await uniferum.session.me();
+        const me = await uniferum.session.me();
+        sessionBegan();
+        return me;
       } catch (error) {
         if (isUniferumApiError(error) && error.status === 401) return null;
         throw error;
@@ -27,8 +30,18 @@ export function useRight(right: Right): boolean {
 export function useSignIn() {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (credentials: { email: string; password: string }) => uniferum.session.signIn(credentials),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['me'] }),
+    mutationFn: async (credentials: { email: string; password: string }) => {
+      await uniferum.session.signIn(credentials);
+      return uniferum.session.me();
+    },
+    onSuccess: (me) => {
+      const before = queries.getQueryData<Me | null>(['me']);
+      // What one user typed and read must not be sent or shown in the session of another.
+      if (before && before.id !== me.id) return window.location.reload();
+      queries.setQueryData(['me'], me);
+      sessionBegan();
+      void queries.invalidateQueries();
+    },
   });
 }
 
@@ -37,6 +50,7 @@ export function useSignOut() {
   return useMutation({
     mutationFn: () => uniferum.session.signOut(),
     onSuccess: () => {
+      sessionLeft();
       queries.setQueryData(['me'], null);
       // Cached data of one session must not be shown in the next.
       queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'me' });

@@ -39,7 +39,8 @@ function About() {
   );
 }
 
-function SignInForm() {
+/** Asks for email and password. */
+export function SignInForm({ title = 'Sign in' }: { title?: string }) {
   const { register, handleSubmit, formState } = useForm<Credentials>();
   const signIn = useSignIn();
   return (
@@ -47,7 +48,7 @@ function SignInForm() {
       className="flex flex-col justify-center gap-5 bg-surface p-10"
       onSubmit={handleSubmit((credentials) => signIn.mutate(credentials))}
     >
-      <h1 className="text-xl font-semibold">Sign in</h1>
+      <h1 className="text-xl font-semibold">{title}</h1>
       <Field label="Address" error={formState.errors.email?.message}>
         {(props) => (
           <Input

@@ -1,6 +1,7 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import type { Right } from '@uniferum/core/access';
 import { uniferum } from '../client.js';
+import { useAction } from '../ui/use-action.js';
 
 export function useKeys(isEnabled: boolean) {
   return useQuery({
@@ -14,10 +15,9 @@ export function useKeyChanges() {
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ['keys'] });
   return {
-    make: useMutation({
-      mutationFn: (key: { name: string; rights: Right[] }) => uniferum.keys.make(key),
+    make: useAction((key: { name: string; rights: Right[] }, call) => uniferum.keys.make(key, call), {
       onSuccess: refresh,
     }),
-    revoke: useMutation({ mutationFn: (id: string) => uniferum.keys.revoke(id), onSuccess: refresh }),
+    revoke: useAction((id: string, call) => uniferum.keys.revoke(id, call), { onSuccess: refresh }),
   };
 }

@@ -1,6 +1,7 @@
 import { lazy, Suspense } from 'react';
 import { Outlet } from 'react-router';
 import { useMe } from '../access/hooks.js';
+import { SessionEnded } from '../access/session-ended.js';
 import { SignIn } from '../access/sign-in.js';
 import { RunBar } from '../runs/run-bar.js';
 import { AskDialog } from '../ui/ask.js';
@@ -15,7 +16,8 @@ import { useStationKeys } from './use-station-keys.js';
 export function Shell() {
   const { data: me, error, isLoading } = useMe();
   if (isLoading) return null;
-  if (error)
+  // A failed refresh of what is known already takes nothing away.
+  if (error && me === undefined)
     return (
       <div className="p-10">
         <ErrorNotice error={error} />
@@ -37,6 +39,7 @@ function Console() {
       <Overlays />
       <LeaveGuard />
       <AskDialog />
+      <SessionEnded />
     </div>
   );
 }

@@ -7,7 +7,6 @@ import { IconButton } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
 import { unsavedAnywhere } from '../ui/unsaved.js';
 import { useComposition } from './composition.js';
-import { useLive } from './live.js';
 import { Mark } from './mark.js';
 import { useOverlays } from './overlays.js';
 import type { Place } from './station.js';
@@ -69,14 +68,8 @@ function PlaceToCome({ name }: { name: string }) {
 function TopNavTools() {
   const { theme, toggle } = useTheme();
   const open = useOverlays((state) => state.open);
-  const isConnected = useLive((state) => state.isConnected);
   return (
     <div className="flex items-center gap-1">
-      {!isConnected && (
-        <span role="status" className="mr-2 text-sm text-ochre">
-          Reconnecting …
-        </span>
-      )}
       <button
         type="button"
         onClick={() => open('palette')}

@@ -1,13 +1,8 @@
-import {
-  keepPreviousData,
-  useInfiniteQuery,
-  useMutation,
-  useQuery,
-  useQueryClient,
-} from '@tanstack/react-query';
+import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { InboxRequest, ManifestRequest } from '@uniferum/client';
 import type { Asset, MetadataMapping } from '@uniferum/core/library';
 import { uniferum } from '../client.js';
+import { type ActionCall, useAction } from '../ui/use-action.js';
 
 /** Earlier intakes, newest first. */
 export function useIntakes() {
@@ -45,9 +40,8 @@ export function useInbox(folder: string) {
 export function useInboxChanges() {
   const queries = useQueryClient();
   return {
-    rehearse: useMutation({ mutationFn: (request: InboxRequest) => uniferum.inbox.rehearse(request) }),
-    register: useMutation({
-      mutationFn: (request: InboxRequest) => uniferum.inbox.register(request),
+    rehearse: useAction((request: InboxRequest, call) => uniferum.inbox.rehearse(request, call)),
+    register: useAction((request: InboxRequest, call) => uniferum.inbox.register(request, call), {
       onSuccess: () => {
         for (const key of ['inbox', 'intakes', 'runs']) void queries.invalidateQueries({ queryKey: [key] });
       },
@@ -64,40 +58,43 @@ export function useAddressChanges() {
   const queries = useQueryClient();
   const onSuccess = () => void queries.invalidateQueries({ queryKey: ['intakes'] });
   return {
-    fetchAll: useMutation({
-      mutationFn: (request: Addresses) => uniferum.intakes.addresses(request),
+    fetchAll: useAction((request: Addresses, call) => uniferum.intakes.addresses(request, call), {
       onSuccess,
     }),
-    keepLinks: useMutation({
-      mutationFn: async ({ folder, addresses }: Addresses) => {
-        const kept: { address: string; asset: Asset | null; error: string | null }[] = [];
-        for (const source of addresses) {
-          try {
-            const asset = await uniferum.assets.fetch({ source, folder, as: 'link' });
-            kept.push({ address: source, asset, error: null });
-          } catch (error) {
-            kept.push({
-              address: source,
-              asset: null,
-              error: error instanceof Error ? error.message : String(error),
-            });
-          }
-        }
-        return kept;
-      },
-      onSuccess,
-    }),
+    keepLinks: useAction(keepLinks, { onSuccess }),
   };
+}
+
+interface KeptLink {
+  address: string;
+  asset: Asset | null;
+  /** Why it was not kept. */
+  error: string | null;
+}
+
+/** Keeps links one after the other; one that fails does not stop the rest. */
+async function keepLinks(
+  { folder, addresses }: Addresses,
+  { idempotencyKey }: ActionCall,
+): Promise<KeptLink[]> {
+  const kept: KeptLink[] = [];
+  for (const [index, address] of addresses.entries()) {
+    const call = { idempotencyKey: `${idempotencyKey}-${index}` };
+    try {
+      const asset = await uniferum.assets.fetch({ source: address, folder, as: 'link' }, call);
+      kept.push({ address, asset, error: null });
+    } catch (error) {
+      kept.push({ address, asset: null, error: error instanceof Error ? error.message : String(error) });
+    }
+  }
+  return kept;
 }
 
 export function useManifestChanges() {
   const queries = useQueryClient();
   return {
-    rehearse: useMutation({
-      mutationFn: (request: ManifestRequest) => uniferum.intakes.rehearseManifest(request),
-    }),
-    take: useMutation({
-      mutationFn: (request: ManifestRequest) => uniferum.intakes.manifest(request),
+    rehearse: useAction((request: ManifestRequest, call) => uniferum.intakes.rehearseManifest(request, call)),
+    take: useAction((request: ManifestRequest, call) => uniferum.intakes.manifest(request, call), {
       onSuccess: () => void queries.invalidateQueries({ queryKey: ['intakes'] }),
     }),
   };
@@ -110,8 +107,7 @@ export function useMetadataMapping() {
     queryKey: ['settings', 'metadata'],
     queryFn: () => uniferum.settings.metadata(),
   });
-  const put = useMutation({
-    mutationFn: (mapping: MetadataMapping) => uniferum.settings.putMetadata(mapping),
+  const put = useAction((mapping: MetadataMapping, call) => uniferum.settings.putMetadata(mapping, call), {
     onSuccess: (saved) => queries.setQueryData(['settings', 'metadata'], saved),
   });
   return { data, error, put };

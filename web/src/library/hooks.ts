@@ -1,15 +1,10 @@
-import {
-  keepPreviousData,
-  useInfiniteQuery,
-  useMutation,
-  useQuery,
-  useQueryClient,
-} from '@tanstack/react-query';
+import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { AssetPatch, AssetSelection, BulkRequest } from '@uniferum/client';
 import type { Asset, AssetSort, FilterVocabulary, Folder } from '@uniferum/core/library';
 import { useMemo } from 'react';
 import { uniferum } from '../client.js';
 import { type Edit, saveMerged } from '../ui/save-merged.js';
+import { useAction } from '../ui/use-action.js';
 
 const PAGE_ITEMS = 120;
 
@@ -79,8 +74,8 @@ interface AssetForm<Fields> {
 /** Saves an edit of an asset, merged with what others have saved meanwhile. */
 export function useSaveAsset<Fields extends object>(id: string, { toFields, toPatch }: AssetForm<Fields>) {
   const refresh = useRefreshLibrary();
-  return useMutation({
-    mutationFn: (edit: Edit<Fields>) =>
+  return useAction(
+    (edit: Edit<Fields>) =>
       saveMerged(edit, {
         read: async () => {
           const { value, etag } = await uniferum.assets.getTagged(id);
@@ -91,8 +86,8 @@ export function useSaveAsset<Fields extends object>(id: string, { toFields, toPa
           if (Object.keys(patch).length > 0) await uniferum.assets.change(id, patch, { ifMatch: base.etag });
         },
       }),
-    onSuccess: refresh,
-  });
+    { onSuccess: refresh },
+  );
 }
 
 export function useVersions(id: string) {
@@ -114,37 +109,28 @@ function useRefreshLibrary() {
 export function useLibraryChanges() {
   const refresh = useRefreshLibrary();
   return {
-    changeAsset: useMutation({
-      mutationFn: ({ id, patch }: { id: string; patch: AssetPatch }) => uniferum.assets.change(id, patch),
-      onSuccess: refresh,
-    }),
-    removeAsset: useMutation({ mutationFn: (id: string) => uniferum.assets.remove(id), onSuccess: refresh }),
-    restoreAsset: useMutation({
-      mutationFn: (id: string) => uniferum.assets.restore(id),
-      onSuccess: refresh,
-    }),
-    replaceAsset: useMutation({
-      mutationFn: ({ id, file }: { id: string; file: File }) => uniferum.assets.replace(id, file),
-      onSuccess: refresh,
-    }),
-    restoreVersion: useMutation({
-      mutationFn: ({ id, n }: { id: string; n: number }) => uniferum.assets.restoreVersion(id, n),
-      onSuccess: refresh,
-    }),
-    emptyBin: useMutation({ mutationFn: () => uniferum.bin.empty(), onSuccess: refresh }),
-    makeFolder: useMutation({
-      mutationFn: (path: string) => uniferum.folders.make(path),
-      onSuccess: refresh,
-    }),
-    changeFolder: useMutation({
-      mutationFn: ({ id, patch }: { id: string; patch: { name?: string; parent?: string } }) =>
-        uniferum.folders.change(id, patch),
-      onSuccess: refresh,
-    }),
-    removeFolder: useMutation({
-      mutationFn: (id: string) => uniferum.folders.remove(id),
-      onSuccess: refresh,
-    }),
+    changeAsset: useAction(
+      ({ id, patch }: { id: string; patch: AssetPatch }, call) => uniferum.assets.change(id, patch, call),
+      { onSuccess: refresh },
+    ),
+    removeAsset: useAction((id: string, call) => uniferum.assets.remove(id, call), { onSuccess: refresh }),
+    restoreAsset: useAction((id: string, call) => uniferum.assets.restore(id, call), { onSuccess: refresh }),
+    replaceAsset: useAction(
+      ({ id, file }: { id: string; file: File }, call) => uniferum.assets.replace(id, file, call),
+      { onSuccess: refresh },
+    ),
+    restoreVersion: useAction(
+      ({ id, n }: { id: string; n: number }, call) => uniferum.assets.restoreVersion(id, n, call),
+      { onSuccess: refresh },
+    ),
+    emptyBin: useAction((_: undefined, call) => uniferum.bin.empty({}, call), { onSuccess: refresh }),
+    makeFolder: useAction((path: string, call) => uniferum.folders.make(path, call), { onSuccess: refresh }),
+    changeFolder: useAction(
+      ({ id, patch }: { id: string; patch: { name?: string; parent?: string } }, call) =>
+        uniferum.folders.change(id, patch, call),
+      { onSuccess: refresh },
+    ),
+    removeFolder: useAction((id: string, call) => uniferum.folders.remove(id, call), { onSuccess: refresh }),
   };
 }
 
@@ -190,11 +176,10 @@ export function useSavedFilterChanges() {
   const queries = useQueryClient();
   const onSuccess = () => void queries.invalidateQueries({ queryKey: ['filters'] });
   return {
-    save: useMutation({
-      mutationFn: (filter: { name: string; q: string }) => uniferum.filters.save(filter),
+    save: useAction((filter: { name: string; q: string }, call) => uniferum.filters.save(filter, call), {
       onSuccess,
     }),
-    remove: useMutation({ mutationFn: (id: string) => uniferum.filters.remove(id), onSuccess }),
+    remove: useAction((id: string, call) => uniferum.filters.remove(id, call), { onSuccess }),
   };
 }
 
@@ -206,13 +191,13 @@ export function useBulkChanges() {
       void queries.invalidateQueries({ queryKey: [key] });
   };
   return {
-    rehearse: useMutation({ mutationFn: (request: BulkRequest) => uniferum.assets.rehearseEdit(request) }),
-    edit: useMutation({ mutationFn: (request: BulkRequest) => uniferum.assets.edit(request), onSuccess }),
-    act: useMutation({
-      mutationFn: (request: { select: AssetSelection; action: 'bin' | 'restore' | 'purge' }) =>
-        uniferum.assets.act(request),
-      onSuccess,
-    }),
+    rehearse: useAction((request: BulkRequest, call) => uniferum.assets.rehearseEdit(request, call)),
+    edit: useAction((request: BulkRequest, call) => uniferum.assets.edit(request, call), { onSuccess }),
+    act: useAction(
+      (request: { select: AssetSelection; action: 'bin' | 'restore' | 'purge' }, call) =>
+        uniferum.assets.act(request, call),
+      { onSuccess },
+    ),
   };
 }
 

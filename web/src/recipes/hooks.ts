@@ -1,13 +1,8 @@
-import {
-  keepPreviousData,
-  useInfiniteQuery,
-  useMutation,
-  useQuery,
-  useQueryClient,
-} from '@tanstack/react-query';
+import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { OptimiseRequest, RebuildRequest, SurplusRequest } from '@uniferum/client';
 import type { PortableRecipe, RecipesDocument, RenditionState, Step } from '@uniferum/core/recipes';
 import { uniferum } from '../client.js';
+import { useAction } from '../ui/use-action.js';
 
 /** All recipes with the states of their renditions. */
 export function useRecipes() {
@@ -172,30 +167,26 @@ export function useRecipeChanges() {
       void queries.invalidateQueries({ queryKey: [key] });
   };
   return {
-    make: useMutation({
-      mutationFn: (recipe: PortableRecipe) => uniferum.recipes.make(recipe),
+    make: useAction((recipe: PortableRecipe, call) => uniferum.recipes.make(recipe, call), {
       onSuccess: refresh,
     }),
-    put: useMutation({
-      mutationFn: ({ recipe: { name, ...recipe }, ifMatch }: { recipe: PortableRecipe; ifMatch: string }) =>
-        uniferum.recipes.put(name, recipe, { ifMatch }),
+    put: useAction(
+      ({ recipe: { name, ...recipe }, ifMatch }: { recipe: PortableRecipe; ifMatch: string }, call) =>
+        uniferum.recipes.put(name, recipe, { ...call, ifMatch }),
+      { onSuccess: refresh },
+    ),
+    remove: useAction((name: string, call) => uniferum.recipes.remove(name, call), { onSuccess: refresh }),
+    importAll: useAction((recipes: RecipesDocument, call) => uniferum.recipes.import(recipes, call), {
       onSuccess: refresh,
     }),
-    remove: useMutation({ mutationFn: (name: string) => uniferum.recipes.remove(name), onSuccess: refresh }),
-    importAll: useMutation({
-      mutationFn: (recipes: RecipesDocument) => uniferum.recipes.import(recipes),
+    rebuild: useAction((request: RebuildRequest, call) => uniferum.recipes.rebuild(request, call), {
       onSuccess: refresh,
     }),
-    rebuild: useMutation({
-      mutationFn: (request: RebuildRequest) => uniferum.recipes.rebuild(request),
-      onSuccess: refresh,
-    }),
-    removeSurplus: useMutation({
-      mutationFn: (request: SurplusRequest) => uniferum.renditions.removeSurplus(request),
-      onSuccess: refresh,
-    }),
-    optimise: useMutation({
-      mutationFn: (request: OptimiseRequest) => uniferum.renditions.optimise(request),
+    removeSurplus: useAction(
+      (request: SurplusRequest, call) => uniferum.renditions.removeSurplus(request, call),
+      { onSuccess: refresh },
+    ),
+    optimise: useAction((request: OptimiseRequest, call) => uniferum.renditions.optimise(request, call), {
       onSuccess: refresh,
     }),
   };

@@ -1,8 +1,9 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import type { FolderAccess } from '@uniferum/core/library';
 import type { FolderRules } from '@uniferum/core/rules';
 import { uniferum } from '../client.js';
 import { type Edit, saveMerged } from '../ui/save-merged.js';
+import { useAction } from '../ui/use-action.js';
 import { type RulesForm, toForm, toRules } from './rules-form.js';
 
 /** A folder's own and effective rules. */
@@ -27,8 +28,8 @@ export function useOpenedRules(folderId: string) {
 /** Saves an edit of a folder's own rules, merged with what others have saved meanwhile. */
 export function useSaveRules(folderId: string) {
   const queries = useQueryClient();
-  return useMutation({
-    mutationFn: (edit: Edit<RulesForm>) =>
+  return useAction(
+    (edit: Edit<RulesForm>) =>
       saveMerged(edit, {
         read: async () => {
           const { value, etag } = await uniferum.folders.rulesTagged(folderId);
@@ -36,16 +37,15 @@ export function useSaveRules(folderId: string) {
         },
         write: ({ base, mine }) => uniferum.folders.putRules(folderId, toRules(mine), { ifMatch: base.etag }),
       }),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['rules'] }),
-  });
+    { onSuccess: () => queries.invalidateQueries({ queryKey: ['rules'] }) },
+  );
 }
 
 /** Counts the existing files that would violate new rules. */
 export function useRehearseRules() {
-  return useMutation({
-    mutationFn: ({ folderId, rules }: { folderId: string; rules: Partial<FolderRules> }) =>
-      uniferum.folders.rehearseRules(folderId, rules),
-  });
+  return useAction(({ folderId, rules }: { folderId: string; rules: Partial<FolderRules> }, call) =>
+    uniferum.folders.rehearseRules(folderId, rules, call),
+  );
 }
 
 /** A folder's own and effective access settings. */
@@ -55,9 +55,9 @@ export function useAccess(folderId: string) {
 
 export function usePutAccess() {
   const queries = useQueryClient();
-  return useMutation({
-    mutationFn: ({ folderId, access }: { folderId: string; access: FolderAccess }) =>
-      uniferum.folders.putAccess(folderId, access),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['access'] }),
-  });
+  return useAction(
+    ({ folderId, access }: { folderId: string; access: FolderAccess }, call) =>
+      uniferum.folders.putAccess(folderId, access, call),
+    { onSuccess: () => queries.invalidateQueries({ queryKey: ['access'] }) },
+  );
 }

@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import type { FailureGroup } from '@uniferum/core/runs';
 import { useRight } from '../access/hooks.js';
 import { uniferum } from '../client.js';
@@ -7,6 +7,7 @@ import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { formatAgo, formatNumber } from '../ui/format.js';
 import { ErrorNotice } from '../ui/notice.js';
+import { useAction } from '../ui/use-action.js';
 
 /** Failures of all runs grouped by reason, each group with a button to retry it. */
 export function Failures() {
@@ -39,13 +40,15 @@ export function Failures() {
 
 function useRetry() {
   const queries = useQueryClient();
-  return useMutation({
-    mutationFn: ({ reason, kind }: FailureGroup) => uniferum.workers.retryFailures({ reason, kind }),
-    onSuccess: () => {
-      for (const key of ['failures', 'workers', 'runs', 'active-runs'])
-        void queries.invalidateQueries({ queryKey: [key] });
+  return useAction(
+    ({ reason, kind }: FailureGroup, call) => uniferum.workers.retryFailures({ reason, kind }, call),
+    {
+      onSuccess: () => {
+        for (const key of ['failures', 'workers', 'runs', 'active-runs'])
+          void queries.invalidateQueries({ queryKey: [key] });
+      },
     },
-  });
+  );
 }
 
 function retryCode({ reason, kind }: FailureGroup) {

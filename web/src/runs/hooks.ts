@@ -1,12 +1,7 @@
-import {
-  keepPreviousData,
-  useInfiniteQuery,
-  useMutation,
-  useQuery,
-  useQueryClient,
-} from '@tanstack/react-query';
+import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
 import { isActive, type Run } from '@uniferum/core/runs';
 import { uniferum } from '../client.js';
+import { useAction } from '../ui/use-action.js';
 
 /** The active runs, and those that ended while the console was open; newest first. */
 export function useActiveRuns() {
@@ -51,15 +46,17 @@ export type Steering = 'stop' | 'resume' | 'retry' | 'undo';
 /** Stops, resumes or retries a run; repeating it is harmless. */
 export function useSteerRun() {
   const queries = useQueryClient();
-  return useMutation({
-    mutationFn: async ({ id, verb }: { id: string; verb: Steering }) =>
-      verb === 'undo' ? (await uniferum.runs.undo(id)).run : uniferum.runs[verb](id),
-    onSuccess: (run) => {
-      queries.setQueryData<Run[]>(['active-runs'], (runs = []) => [
-        run,
-        ...runs.filter(({ id }) => id !== run.id),
-      ]);
-      for (const key of ['runs', 'assets', 'asset']) void queries.invalidateQueries({ queryKey: [key] });
+  return useAction(
+    async ({ id, verb }: { id: string; verb: Steering }, call) =>
+      verb === 'undo' ? (await uniferum.runs.undo(id, call)).run : uniferum.runs[verb](id, call),
+    {
+      onSuccess: (run) => {
+        queries.setQueryData<Run[]>(['active-runs'], (runs = []) => [
+          run,
+          ...runs.filter(({ id }) => id !== run.id),
+        ]);
+        for (const key of ['runs', 'assets', 'asset']) void queries.invalidateQueries({ queryKey: [key] });
+      },
     },
-  });
+  );
 }

@@ -3,6 +3,7 @@ import { ChevronDown, ChevronUp } from 'lucide-react';
 import { Collapsible } from 'radix-ui';
 import { useState } from 'react';
 import { Link } from 'react-router';
+import { useLive } from '../console/live.js';
 import { useUploads } from '../intake/uploads.js';
 import { formatSeconds } from '../ui/format.js';
 import { ProgressBar } from '../ui/progress-bar.js';
@@ -24,6 +25,7 @@ export function RunBar() {
           <RunList runs={runs} />
         </Collapsible.Content>
         <div className="flex h-9 items-center gap-4 pr-3 pl-6">
+          <ConnectionNote />
           <UploadSummary />
           {first ? <RunSummary run={first} more={going.length - 1} /> : <LastRun run={runs[0] ?? null} />}
           <Collapsible.Trigger className="inline-flex h-7 items-center gap-1.5 rounded-[3px] px-2 text-sm text-soft hover:text-ink">
@@ -37,6 +39,17 @@ export function RunBar() {
         </div>
       </footer>
     </Collapsible.Root>
+  );
+}
+
+/** Says that the server cannot be reached, and what becomes of what is sent meanwhile. */
+function ConnectionNote() {
+  const isConnected = useLive((state) => state.isConnected);
+  if (isConnected) return null;
+  return (
+    <p role="status" className="text-sm font-medium whitespace-nowrap text-ochre">
+      Offline. What you send now is sent once the connection is back.
+    </p>
   );
 }
 
