@@ -12,7 +12,7 @@ const { values } = parseArgs({
     seed: { type: 'string', default: '1' },
     /** How many windows of lines of each folder are mutated; the tests of the server take longer. */
     windows: { type: 'string', default: '10' },
-    'server-windows': { type: 'string', default: '2' },
+    'server-windows': { type: 'string', default: '1' },
     folder: { type: 'string', multiple: true },
     /** Mutates all of the folders. */
     all: { type: 'boolean', default: false },
@@ -37,9 +37,11 @@ for (const of of ['core', 'server']) {
   const part = folders.filter((one) => one.startsWith(of));
   // Read by vitest.mutation.config.ts.
   process.env.MUTATION_OF = of;
-  if (part.length > 0) await mutate(part);
+  if (part.length === 0) continue;
+  await mutate(part);
+  // After each part: the second one takes longer, and what is known of the first is not lost with it.
+  report();
 }
-report();
 
 /** @param {string[]} part */
 async function mutate(part) {

@@ -106,6 +106,46 @@ test('an archive is unpacked only when that is wanted', async () => {
   expect(calls.uploadResumably.mock.calls[0]?.[0]).toMatchObject({ name: 'views.zip', unpack: true });
 });
 
+test('what a lost connection interrupted is sent again once it is back, as the same request', async () => {
+  calls.upload.mockRejectedValueOnce(new UniferumConnectionError('The line is cut.'));
+  add([file('a.jpg'), file('b.jpg')]);
+  await settled();
+  expect(states()).toEqual(['a.jpg broken', 'b.jpg broken']);
+  useUploads.getState().resume();
+  await settled();
+  expect(states()).toEqual(['a.jpg arrived', 'b.jpg arrived']);
+  const [first, second] = calls.upload.mock.calls.map(([request]) => request);
+  // Had the first one come in and only its answer been lost, nothing would be there twice.
+  expect(second.idempotencyKey).toBe(first.idempotencyKey);
+  expect(second.intake).toBe(first.intake);
+  expect(second.files).toEqual(first.files);
+  expect(calls.begin).toHaveBeenCalledTimes(1);
+});
+
+test('what the server has refused is not sent again by itself', async () => {
+  calls.upload.mockRejectedValueOnce(new Error('The store is full.'));
+  add([file('a.jpg')]);
+  await settled();
+  useUploads.getState().resume();
+  await settled();
+  expect(states()).toEqual(['a.jpg broken']);
+  expect(calls.upload).toHaveBeenCalledTimes(1);
+});
+
+test('signing out stops what is being sent, and forgets the list', async () => {
+  const line = held();
+  calls.upload.mockImplementationOnce(async ({ signal }: { signal: AbortSignal }) => {
+    await line.promise;
+    signal.throwIfAborted();
+  });
+  add([file('a.jpg'), file('b.jpg')]);
+  await vi.waitFor(() => expect(calls.upload).toHaveBeenCalled());
+  useUploads.getState().forget();
+  line.resolve();
+  await settled();
+  expect(useUploads.getState().uploads).toEqual([]);
+});
+
 test('after a broken connection a large file goes on where it was', async () => {
   calls.uploadResumably.mockImplementationOnce(async ({ onBegun }: { onBegun: (url: string) => void }) => {
     onBegun('http://skerry.example/api/v1/uploads/abc');

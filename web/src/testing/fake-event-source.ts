@@ -1,7 +1,9 @@
 /** An event stream controlled by the test. */
 export class FakeEventSource extends EventTarget {
   static #opened: FakeEventSource[] = [];
+  static readonly CLOSED = 2;
   readonly url: string;
+  readyState = 1;
   isClosed = false;
   onopen: (() => void) | null = null;
   onerror: (() => void) | null = null;
