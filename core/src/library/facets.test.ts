@@ -50,6 +50,26 @@ test('an asset is counted once under each thing', () => {
   expect(names).not.toContain('missing:title');
 });
 
+test('what an asset doesn’t have is counted as missing, and under nothing else', () => {
+  const bare = {
+    ...ASSET,
+    title: null,
+    alt: null,
+    caption: null,
+    credit: null,
+    keywords: [],
+    capturedAt: null,
+    store: null,
+  };
+  const facets = facetsOf(bare);
+  const of = (scope: string) => facets.filter((facet) => facet.scope === scope).map(({ name }) => name);
+  expect(of('missing').sort()).toEqual(['alt', 'caption', 'captured', 'credit', 'keyword', 'title']);
+  for (const scope of ['captured', 'credit', 'copy', 'keyword']) expect(of(scope)).toEqual([]);
+  const full = facetsOf({ ...ASSET, alt: 'A light', caption: 'At dusk', credit: 'Edda', keywords: ['fog'] });
+  expect(full.filter(({ scope }) => scope === 'missing')).toEqual([]);
+  expect(full.filter(({ scope }) => scope === 'credit').map(({ name }) => name)).toEqual(['Edda']);
+});
+
 test('words are cut as the full-text index cuts them', () => {
   expect(indexedWords('The fog-signal_03.jpg of Ørsvåg, at 5')).toEqual([
     'the',

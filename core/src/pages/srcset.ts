@@ -19,11 +19,7 @@ const ROUNDING_PX = 1;
 export function imageSources(asset: Pick<Asset, 'url' | 'width' | 'height' | 'renditions'>): ImageSources {
   const candidates = asset.renditions
     .filter(
-      (rendition) =>
-        rendition.variant === null &&
-        rendition.url !== null &&
-        rendition.width !== null &&
-        isWholePicture(asset, rendition),
+      (rendition) => rendition.variant === null && rendition.url !== null && isWholePicture(asset, rendition),
     )
     .sort((a, b) => (a.width ?? 0) - (b.width ?? 0));
   const widest = candidates.at(-1);
@@ -61,7 +57,8 @@ function isWholePicture(
   asset: { width: number | null; height: number | null },
   part: { width: number | null; height: number | null },
 ): boolean {
-  if (asset.width === null || asset.height === null || part.width === null || part.height === null)
-    return false;
-  return Math.abs((part.width * asset.height) / asset.width - part.height) <= ROUNDING_PX;
+  // An unknown side is no number, and nothing is within a pixel of that.
+  const [width, height] = [part.width ?? Number.NaN, part.height ?? Number.NaN];
+  const ratio = (asset.height ?? Number.NaN) / (asset.width ?? Number.NaN);
+  return Math.abs(width * ratio - height) <= ROUNDING_PX;
 }

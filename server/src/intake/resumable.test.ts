@@ -104,4 +104,56 @@ describe('a resumable upload', () => {
     );
     expect(await assetsOf('/tus-strict')).toEqual([]);
   });
+
+  describe('as plain requests of the protocol', () => {
+    const TUS = { 'Tus-Resumable': '1.0.0' };
+    const metadata = (values: Record<string, string>) =>
+      Object.entries(values)
+        .map(([name, value]) => `${name} ${Buffer.from(value).toString('base64')}`)
+        .join(',');
+    const begin = async (values: Record<string, string>, key: string, length = 6) =>
+      server.call('POST', `${api}/uploads`, {
+        key,
+        headers: { ...TUS, 'Upload-Length': String(length), 'Upload-Metadata': metadata(values) },
+      });
+    const idOf = (location: string | null) => location?.split('/').at(-1);
+
+    test('has no result while pieces are missing, and one once they have come', async () => {
+      const key = await server.key();
+      const { headers } = await begin({ filename: 'half.txt', folder: '/pieces' }, key);
+      const id = idOf(headers.get('location'));
+      const piece = (offset: number, text: string) =>
+        server.call('PATCH', `${api}/uploads/${id}`, {
+          key,
+          body: text,
+          headers: {
+            ...TUS,
+            'Upload-Offset': String(offset),
+            'Content-Type': 'application/offset+octet-stream',
+          },
+        });
+      await piece(0, 'fog');
+      const early = await server.call('GET', `${api}/uploads/${id}/result`, { key });
+      expect(early.status).toBe(409);
+      expect(await assetsOf('/pieces')).toEqual([]);
+      await piece(3, 'sea');
+      const late = await server.call('GET', `${api}/uploads/${id}/result`, { key });
+      expect([late.status, late.body.verdict.outcome]).toEqual([200, 'accepted']);
+    });
+
+    test('an upload that nobody began has no result', async () => {
+      const key = await server.key();
+      const answer = await server.call('GET', `${api}/uploads/${'0'.repeat(32)}/result`, { key });
+      expect(answer.status).toBe(404);
+    });
+
+    test.each([
+      [{ folder: '/pieces' }, /needs a filename/],
+      [{ filename: 'a.txt', folder: '/a/../b' }, /folder is invalid/],
+    ])('%j is refused before a byte is sent', async (values, message) => {
+      const answer = await begin(values as Record<string, string>, await server.key());
+      expect(answer.status).toBe(400);
+      expect(String(answer.body)).toMatch(message);
+    });
+  });
 });

@@ -1,5 +1,6 @@
 import { useForm } from 'react-hook-form';
 import { Mark } from '../console/mark.js';
+import { usePageTitle } from '../console/use-page-title.js';
 import { Button } from '../ui/button.js';
 import { Field, Input } from '../ui/field.js';
 import { ErrorNotice } from '../ui/notice.js';
@@ -12,6 +13,7 @@ interface Credentials {
 
 /** The page before the console. */
 export function SignIn() {
+  usePageTitle('Sign in');
   return (
     <main className="grid min-h-full grid-cols-1 md:grid-cols-[1fr_26rem]">
       <About />

@@ -7,7 +7,7 @@ import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { CopyButton } from '../ui/copy-button.js';
 import { formatAgo, formatMoment } from '../ui/format.js';
-import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { EmptyPlace, ErrorNotice, FailureLine } from '../ui/notice.js';
 import { useKeyChanges, useKeys } from './hooks.js';
 import { MakeKeyDialog } from './make-key-dialog.js';
 
@@ -107,7 +107,8 @@ function RevokeQuestion({ id, onKeep }: RevokeQuestionProps) {
   return (
     <span className="flex items-center gap-2">
       <span className="text-sm">Scripts with it stop working.</span>
-      <Button look="fault" onClick={() => revoke.mutate(id)}>
+      <FailureLine error={revoke.error} />
+      <Button look="fault" disabled={revoke.isPending} onClick={() => revoke.mutate(id)}>
         Revoke
       </Button>
       <Button look="quiet" onClick={onKeep}>

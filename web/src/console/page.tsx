@@ -1,4 +1,5 @@
 import type { ReactNode } from 'react';
+import { usePageTitle } from './use-page-title.js';
 
 interface PageProps {
   title: string;
@@ -9,6 +10,7 @@ interface PageProps {
 
 /** The frame of a station: its heading with the actions, and the work below. */
 export function Page({ title, note, actions, children }: PageProps) {
+  usePageTitle(title);
   return (
     <div className="flex h-full min-h-0 flex-col">
       <div className="flex min-h-14 flex-wrap items-center justify-between gap-x-6 gap-y-2 px-6 py-3">

@@ -1,4 +1,4 @@
-import { lazy, Suspense } from 'react';
+import { lazy, Suspense, useRef } from 'react';
 import { Outlet } from 'react-router';
 import { useMe } from '../access/hooks.js';
 import { SessionEnded } from '../access/session-ended.js';
@@ -10,6 +10,7 @@ import { LeaveGuard } from './leave-guard.js';
 import { useLiveUpdates } from './live.js';
 import { useOverlays } from './overlays.js';
 import { TopNav } from './top-nav.js';
+import { useRouteFocus } from './use-route-focus.js';
 import { useStationKeys } from './use-station-keys.js';
 
 /** The frame around all stations, or the sign-in page. */
@@ -29,10 +30,19 @@ export function Shell() {
 function Console() {
   useLiveUpdates();
   useStationKeys();
+  const content = useRef<HTMLElement>(null);
+  useRouteFocus(content);
   return (
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)_auto]">
+      <button
+        type="button"
+        onClick={() => content.current?.focus()}
+        className="sr-only focus:not-sr-only focus:absolute focus:top-1.5 focus:left-1.5 focus:z-[90] focus:border focus:border-oxide focus:bg-raised focus:px-3 focus:py-1"
+      >
+        Skip to content
+      </button>
       <TopNav />
-      <main className="min-h-0 overflow-hidden">
+      <main ref={content} tabIndex={-1} className="min-h-0 overflow-hidden outline-none">
         <Outlet />
       </main>
       <RunBar />

@@ -7,15 +7,16 @@ import { uniferum } from '../client.js';
 import { Button } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
 import { formatMoment, formatNumber } from '../ui/format.js';
+import { ErrorNotice } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useIntakeFiles, useIntakes } from './hooks.js';
 
 /** Earlier intakes with the verdict of every file, including refused ones. */
 export function EarlierIntakes() {
-  const { data, hasNextPage, fetchNextPage } = useIntakes();
+  const { data, error, refetch, hasNextPage, fetchNextPage } = useIntakes();
   const intakes = data?.pages.flatMap(({ items }) => items) ?? [];
   const total = data?.pages[0]?.total ?? 0;
-  if (!data) return null;
+  if (!data) return error && <ErrorNotice error={error} onRetry={() => void refetch()} />;
   return (
     <section aria-label="Intakes so far">
       <div className="flex h-10 items-baseline gap-4">
@@ -89,7 +90,7 @@ const WAY_WORDS: Record<IntakeWay, string> = {
 
 function IntakeFiles({ intake }: { intake: Intake }) {
   const { id, run } = intake;
-  const { data, hasNextPage, fetchNextPage } = useIntakeFiles(id);
+  const { data, error, refetch, hasNextPage, fetchNextPage } = useIntakeFiles(id);
   const files = data?.pages.flatMap(({ items }) => items) ?? [];
   const total = data?.pages[0]?.total ?? 0;
   return (
@@ -108,6 +109,7 @@ function IntakeFiles({ intake }: { intake: Intake }) {
           </Link>
         )}
       </p>
+      {error && <ErrorNotice error={error} onRetry={() => void refetch()} />}
       <ul>
         {files.map(({ id: key, verdict, bytes }) => (
           <li

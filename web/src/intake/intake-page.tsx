@@ -12,6 +12,7 @@ import { useRules } from '../rules/hooks.js';
 import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { commandLine, option } from '../ui/command-line.js';
+import { ErrorNotice } from '../ui/notice.js';
 import { AddressPanel } from './address-panel.js';
 import { BatchTable } from './batch-table.js';
 import { DropPlace } from './drop-place.js';
@@ -31,10 +32,10 @@ const WAYS = [
 /** Importing files: the rules first, then the source, then the result for each file. */
 export function IntakePage() {
   const [search, setSearch] = useSearchParams();
-  const { data: folders = [] } = useFolders();
+  const { data: folders, error } = useFolders();
   const path = search.get('folder') ?? '/';
   const way = WAYS.find(([name]) => name === search.get('way'))?.[0] ?? 'files';
-  const folder = folders.find((one) => one.path === path) ?? folders[0] ?? null;
+  const folder = folders?.find((one) => one.path === path) ?? null;
   const mayWrite = useRight('library:write');
   const [isMapping, setMapping] = useState(false);
   const show = (change: { folder?: string; way?: string }) => setSearch({ folder: path, way, ...change });
@@ -56,7 +57,11 @@ export function IntakePage() {
         <div className="border-y border-rule">
           <RulesOfFolder folder={folder} onChoose={(chosen) => show({ folder: chosen })} />
         </div>
-        {mayWrite && <Ways way={way} folder={path} onWay={(chosen) => show({ way: chosen })} />}
+        {error && <ErrorNotice error={error} />}
+        {folders && !folder && (
+          <ErrorNotice error={new Error(`There is no folder ${path}. Choose another.`)} />
+        )}
+        {mayWrite && folder && <Ways way={way} folder={path} onWay={(chosen) => show({ way: chosen })} />}
         <ThisBatch />
         <EarlierIntakes />
       </div>
@@ -108,7 +113,7 @@ function ThisBatch() {
 }
 
 function RulesOfFolder({ folder, onChoose }: { folder: Folder | null; onChoose: (path: string) => void }) {
-  const { data: rules } = useRules(folder?.id ?? null);
+  const { data: rules, error } = useRules(folder?.id ?? null);
   return (
     <div className="flex min-h-[5.5rem] flex-wrap items-start gap-x-10 gap-y-3 py-3">
       <div className="flex flex-col gap-1">
@@ -118,11 +123,12 @@ function RulesOfFolder({ folder, onChoose }: { folder: Folder | null; onChoose: 
         <FolderPicker
           id="intake-folder"
           className="w-64 font-medium"
-          value={folder?.path ?? '/'}
+          value={folder?.path ?? ''}
           onChange={onChoose}
         />
       </div>
       <section aria-label="Rules that hold there" className="flex-1">
+        {error && <ErrorNotice error={error} />}
         {rules && folder && <EffectiveRuleList rules={rules.effective} folder={folder.path} />}
       </section>
     </div>

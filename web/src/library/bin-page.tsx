@@ -114,7 +114,7 @@ function BinRow({ asset, isBusy, onRestore }: BinRowProps) {
       <span className="figure text-right text-soft">{formatBytes(asset.bytes)}</span>
       <span className="text-soft">{formatAgo(asset.deletedAt)}</span>
       {mayDelete && (
-        <Button disabled={isBusy} onClick={onRestore}>
+        <Button aria-label={`Restore ${asset.name}`} disabled={isBusy} onClick={onRestore}>
           Restore
         </Button>
       )}

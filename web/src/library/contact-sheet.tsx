@@ -1,7 +1,7 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { Asset } from '@uniferum/core/library';
 import justify from 'justified-layout';
-import { type KeyboardEvent, useEffect, useMemo, useRef } from 'react';
+import { type KeyboardEvent, type RefObject, useEffect, useMemo, useRef, useState } from 'react';
 import { classNames } from '../ui/class-names.js';
 import { useElementSize } from '../ui/use-element-size.js';
 import { AssetThumb, sheetRatio } from './asset-thumb.js';
@@ -31,41 +31,33 @@ export function ContactSheet({ assets, chosen, onChoose, onMove, onNearEnd }: Li
   const scroller = useRef<HTMLDivElement>(null);
   const { width } = useElementSize(scroller);
   const rows = useMemo(() => layOut(assets, width - PADDING * 2), [assets, width]);
-  const virtual = useVirtualizer({
-    count: rows.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: (index) => (rows[index]?.height ?? ROW_HEIGHT) + CAPTION + GAP,
-    overscan: 3,
-  });
+  const virtual = useVirtualRows(rows, scroller, onNearEnd);
   const order = useMemo(() => assets.map(({ id }) => id), [assets]);
-  const items = virtual.getVirtualItems();
-  const lastRow = items.at(-1)?.index ?? 0;
-  // The heights of rows change with the width of the window.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: measuring again when the rows change is the purpose
-  useEffect(() => virtual.measure(), [rows]);
-  useEffect(() => {
-    if (lastRow >= rows.length - 4) onNearEnd();
-  }, [lastRow, rows.length, onNearEnd]);
+  const focus = useCellFocus(rows, scroller, (row) => virtual.scrollToIndex(row));
   const move = (event: KeyboardEvent) => {
-    const target = neighbour(rows, chosen, event.key);
+    const from = cellOf(event.target);
+    const target = from && neighbour(rows, from, event.key);
     if (!target) return;
     event.preventDefault();
-    onMove(target.asset.id);
-    virtual.scrollToIndex(rows.findIndex(({ cells }) => cells.includes(target)));
+    focus.moveTo(target.asset.id);
+    // An open line follows the focus.
+    if (chosen !== null) onMove(target.asset.id);
   };
   return (
     <div ref={scroller} onKeyDown={move} className="h-full overflow-y-auto">
       <ul aria-label="Contact sheet" className="relative" style={{ height: virtual.getTotalSize() + GAP }}>
-        {items.flatMap((item) => {
-          const row = rows[item.index];
+        {virtual.getVirtualItems().flatMap(({ index, start }) => {
+          const row = rows[index];
           return (row?.cells ?? []).map((cell) => (
             <SheetCell
               key={cell.asset.id}
               cell={cell}
-              top={item.start + GAP}
+              top={start + GAP}
               height={row?.height ?? ROW_HEIGHT}
               isChosen={cell.asset.id === chosen}
+              isTabStop={cell.asset.id === (focus.id ?? chosen ?? order[0])}
               onChoose={onChoose}
+              onFocus={focus.setId}
               order={order}
             />
           ));
@@ -75,18 +67,75 @@ export function ContactSheet({ assets, chosen, onChoose, onMove, onNearEnd }: Li
   );
 }
 
+/** Virtualises rows, and reports when the end of the list is near. */
+function useVirtualRows(
+  rows: readonly SheetRow[],
+  scroller: RefObject<HTMLDivElement | null>,
+  onNearEnd: () => void,
+) {
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: (index) => (rows[index]?.height ?? ROW_HEIGHT) + CAPTION + GAP,
+    overscan: 3,
+  });
+  const lastRow = virtual.getVirtualItems().at(-1)?.index ?? 0;
+  // The heights of rows change with the width of the window.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: measuring again when the rows change is the purpose
+  useEffect(() => virtual.measure(), [rows]);
+  useEffect(() => {
+    if (lastRow >= rows.length - 4) onNearEnd();
+  }, [lastRow, rows.length, onNearEnd]);
+  return virtual;
+}
+
+/** The cell that has the focus, or gets it once its row is rendered. The sheet is one tab stop; arrows move within it. */
+function useCellFocus(
+  rows: readonly SheetRow[],
+  scroller: RefObject<HTMLDivElement | null>,
+  scrollToRow: (row: number) => void,
+) {
+  const [id, setId] = useState<string | null>(null);
+  const isAwaited = useRef(false);
+  // After each rendering, because the row may be rendered only after the sheet has scrolled to it.
+  useEffect(() => {
+    if (!isAwaited.current || id === null) return;
+    const cell = scroller.current?.querySelector<HTMLElement>(`[data-cell="${id}"] button`);
+    if (!cell) return;
+    isAwaited.current = false;
+    cell.focus({ preventScroll: true });
+  });
+  const moveTo = (next: string) => {
+    isAwaited.current = true;
+    setId(next);
+    scrollToRow(rows.findIndex(({ cells }) => cells.some(({ asset }) => asset.id === next)));
+  };
+  return { id, setId, moveTo };
+}
+
+/** The id of the asset whose cell an event comes from; null for anything else. */
+export function cellOf(target: EventTarget | null): string | null {
+  return target instanceof Element
+    ? (target.closest('[data-cell]')?.getAttribute('data-cell') ?? null)
+    : null;
+}
+
 interface SheetCellProps {
   cell: Cell;
   top: number;
   height: number;
   isChosen: boolean;
+  isTabStop: boolean;
   onChoose: (id: string) => void;
+  onFocus: (id: string) => void;
   order: readonly string[];
 }
 
-function SheetCell({ cell: { asset, left, width }, top, height, isChosen, onChoose, order }: SheetCellProps) {
+function SheetCell(props: SheetCellProps) {
+  const { cell, top, height, isChosen, isTabStop, onChoose, onFocus, order } = props;
+  const { asset, left, width } = cell;
   return (
-    <li className="group absolute" style={{ top, left: left + PADDING, width }}>
+    <li data-cell={asset.id} className="group absolute" style={{ top, left: left + PADDING, width }}>
       <ChooseBox
         id={asset.id}
         name={asset.name}
@@ -96,7 +145,9 @@ function SheetCell({ cell: { asset, left, width }, top, height, isChosen, onChoo
       <Draggable thing={{ kind: 'asset', id: asset.id, name: asset.name }}>
         <button
           type="button"
+          tabIndex={isTabStop ? 0 : -1}
           aria-pressed={isChosen}
+          onFocus={() => onFocus(asset.id)}
           onClick={() => onChoose(asset.id)}
           className="block w-full text-left"
         >
@@ -135,10 +186,10 @@ function layOut(assets: readonly Asset[], width: number): SheetRow[] {
   return [...rows.values()];
 }
 
-/** The cell to which an arrow key moves. */
-function neighbour(rows: readonly SheetRow[], chosen: string | null, key: string): Cell | null {
+/** The cell to which an arrow key moves from an asset's cell. */
+function neighbour(rows: readonly SheetRow[], from: string, key: string): Cell | null {
   const cells = rows.flatMap((row) => row.cells);
-  const index = cells.findIndex(({ asset }) => asset.id === chosen);
+  const index = cells.findIndex(({ asset }) => asset.id === from);
   const current = cells[index];
   if (!current) return null;
   if (key === 'ArrowRight') return cells[index + 1] ?? null;

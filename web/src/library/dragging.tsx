@@ -10,8 +10,11 @@ import {
   useSensors,
 } from '@dnd-kit/core';
 import { formatCount } from '@uniferum/core/intake';
+import { X } from 'lucide-react';
 import { type ReactNode, useState } from 'react';
+import { IconButton } from '../ui/button.js';
 import { classNames } from '../ui/class-names.js';
+import { ErrorNotice } from '../ui/notice.js';
 import { useBulkChanges, useLibraryChanges } from './hooks.js';
 import { useSelection } from './selection.js';
 
@@ -48,6 +51,14 @@ export function DragArea({ children }: { children: ReactNode }) {
       onDragEnd={drop}
     >
       {children}
+      <DropFailure
+        error={changeAsset.error ?? changeFolder.error ?? edit.error}
+        onClose={() => {
+          changeAsset.reset();
+          changeFolder.reset();
+          edit.reset();
+        }}
+      />
       <DragOverlay dropAnimation={null}>
         {dragged && (
           <span className="inline-block border border-oxide bg-raised px-3 py-1 text-sm font-medium whitespace-nowrap">
@@ -60,6 +71,24 @@ export function DragArea({ children }: { children: ReactNode }) {
         )}
       </DragOverlay>
     </DndContext>
+  );
+}
+
+interface DropFailureProps {
+  error: unknown;
+  onClose: () => void;
+}
+
+/** Why something was not moved to where it was dropped. */
+function DropFailure({ error, onClose }: DropFailureProps) {
+  if (!error) return null;
+  return (
+    <div className="fixed bottom-12 left-6 z-30 flex max-w-[40rem] items-start gap-2 border border-fault bg-raised">
+      <ErrorNotice error={error} />
+      <IconButton name="Close" onClick={onClose}>
+        <X className="size-4" />
+      </IconButton>
+    </div>
   );
 }
 

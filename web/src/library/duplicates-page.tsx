@@ -141,7 +141,7 @@ function Group({ group, isExact, distance }: GroupProps) {
             Choose among them in the library
           </Link>
         )}
-        {isExact && mayDelete && <BinOthers ids={later.map(({ id }) => id)} />}
+        {isExact && mayDelete && <BinOthers kept={oldest?.name ?? ''} ids={later.map(({ id }) => id)} />}
       </div>
       <ul className="flex gap-5 overflow-x-auto">
         {group.map((asset) => (
@@ -152,12 +152,22 @@ function Group({ group, isExact, distance }: GroupProps) {
   );
 }
 
-function BinOthers({ ids }: { ids: readonly string[] }) {
+interface BinOthersProps {
+  /** The name of the oldest, which stays. */
+  kept: string;
+  ids: readonly string[];
+}
+
+function BinOthers({ kept, ids }: BinOthersProps) {
   const { act } = useBulkChanges();
   const request = { select: { ids: [...ids] }, action: 'bin' as const };
   return (
     <>
-      <Button disabled={act.isPending} onClick={() => act.mutate(request)}>
+      <Button
+        aria-label={`Keep the oldest ${kept}, bin ${formatCount(ids.length, 'other')}`}
+        disabled={act.isPending}
+        onClick={() => act.mutate(request)}
+      >
         Keep the oldest, bin {formatCount(ids.length, 'other')}
       </Button>
       <AsCode

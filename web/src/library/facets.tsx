@@ -1,5 +1,6 @@
 import type { FacetCount } from '@uniferum/client';
 import { formatNumber } from '../ui/format.js';
+import { ErrorNotice } from '../ui/notice.js';
 import { quoteValue, withTerm } from './filter-terms.js';
 import { useFacets } from './hooks.js';
 import { Months } from './months.js';
@@ -13,8 +14,13 @@ interface FacetsProps {
 
 /** Facets of the results: a click narrows the filter, a brush over the months narrows it by time. */
 export function Facets({ q, folder, deep, onSearch }: FacetsProps) {
-  const { data } = useFacets({ q, folder, deep });
-  if (!data) return <div className="h-[9.5rem] border-b border-rule" />;
+  const { data, error, refetch } = useFacets({ q, folder, deep });
+  if (!data)
+    return (
+      <div className="h-[9.5rem] border-b border-rule px-6 py-2">
+        {error && <ErrorNotice error={error} onRetry={() => void refetch()} />}
+      </div>
+    );
   const narrow = (field: string) => (name: string) => onSearch(withTerm(q, field, quoteValue(name)));
   return (
     <section

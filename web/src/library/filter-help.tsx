@@ -9,6 +9,7 @@ export function FilterHelp() {
   const { filterFields } = useComposition();
   return (
     <Popup
+      name="How a filter is written"
       className="max-h-[70vh] w-[32rem] overflow-y-auto p-4 text-sm"
       button={
         <IconButton name="How a filter is written">

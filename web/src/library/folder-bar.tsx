@@ -3,6 +3,7 @@ import { FolderPlus, Globe, PencilLine, Scale, Trash2, Upload } from 'lucide-rea
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { useRight } from '../access/hooks.js';
+import { usePageTitle } from '../console/use-page-title.js';
 import { AccessDialog } from '../rules/access-dialog.js';
 import { RulesDialog } from '../rules/rules-dialog.js';
 import { Button, IconButton } from '../ui/button.js';
@@ -34,6 +35,7 @@ export function FolderBar({ folder, folders, onOpen }: FolderBarProps) {
 
 function PathLine({ folder, onOpen }: { folder: string; onOpen: (path: string) => void }) {
   const chain = pathChain(folder);
+  usePageTitle(folder === '/' ? 'Library' : `${folder} – Library`);
   return (
     <h1 className="flex min-w-0 items-baseline gap-2 text-xl font-semibold">
       {chain.map((path, index) => {

@@ -5,6 +5,7 @@ import { Popover } from 'radix-ui';
 import { useMemo, useRef, useState } from 'react';
 import { classNames } from '../ui/class-names.js';
 import { formatNumber } from '../ui/format.js';
+import { FailureLine } from '../ui/notice.js';
 import { useFolders } from './hooks.js';
 
 /** The maximum number listed at once; typing finds the others. */
@@ -64,6 +65,7 @@ export function FolderPicker({
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
+          aria-label="Folders"
           align="start"
           sideOffset={4}
           collisionPadding={12}
@@ -84,7 +86,7 @@ interface FolderListProps {
 }
 
 function FolderList({ value, none, except, onChoose }: FolderListProps) {
-  const { data: folders = [] } = useFolders();
+  const { data: folders = [], error } = useFolders();
   const [typed, setTyped] = useState('');
   const list = useRef<HTMLDivElement>(null);
   const paths = useMemo(
@@ -109,7 +111,9 @@ function FolderList({ value, none, except, onChoose }: FolderListProps) {
         className="w-full border-b border-rule bg-transparent px-3 py-2 text-sm outline-none"
       />
       <Command.List ref={list} className="max-h-72 overflow-y-auto p-1">
-        <Command.Empty className="px-2 py-1.5 text-sm text-soft">No folder matches.</Command.Empty>
+        <Command.Empty className="px-2 py-1.5 text-sm text-soft">
+          {error ? <FailureLine error={error} /> : 'No folder matches.'}
+        </Command.Empty>
         {none !== undefined && typed === '' && <FolderItem path="" words={none} onChoose={onChoose} />}
         {found.map((path) => (
           <FolderItem key={path} path={path} words={path} onChoose={onChoose} />

@@ -10,7 +10,7 @@ import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { useShortcut } from '../ui/use-shortcut.js';
 import { AssetLine } from './asset-line.js';
 import { AssetTable } from './asset-table.js';
-import { ContactSheet } from './contact-sheet.js';
+import { ContactSheet, cellOf } from './contact-sheet.js';
 import { DragArea } from './dragging.js';
 import { Facets } from './facets.js';
 import { FilterLine } from './filter-line.js';
@@ -36,7 +36,7 @@ const SORT_WORDS = [
 /** The library: one folder as sheet or table, with the line of the selected asset below. */
 export function LibraryPage() {
   const { view, show } = useLibraryView();
-  const { data: folders = [] } = useFolders();
+  const { data: folders = [], error: foldersError } = useFolders();
   const listing = useAssets(view);
   const assets = listing.data?.pages.flatMap(({ items }) => items) ?? [];
   const total = listing.data?.pages[0]?.total ?? 0;
@@ -48,6 +48,7 @@ export function LibraryPage() {
     <DragArea>
       <div className="flex h-full min-h-0 flex-col">
         <FolderBar folder={view.folder} folders={folders} onOpen={(path) => show({ folder: path })} />
+        {foldersError && <ErrorNotice error={foldersError} />}
         <div className="flex h-11 items-center gap-3 border-y border-rule px-6">
           <Counts shown={assets.length} total={total} bytes={bytesOf(view, folders)} />
           <FilterLine
@@ -87,7 +88,10 @@ function useLibraryKeys(view: LibraryView, show: Show) {
   // What was chosen belongs to what was found.
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new search begins without a choice
   useEffect(() => selection.clear(), [view.folder, view.q, view.deep]);
-  useShortcut('x', () => view.asset && selection.toggle(view.asset));
+  useShortcut('x', ({ target }) => {
+    const asset = cellOf(target) ?? view.asset;
+    if (asset) selection.toggle(asset);
+  });
   useShortcut('a', () => selection.chooseAll());
   useShortcut('c', () => show({ hasFacets: !view.hasFacets }));
   useShortcut('v', () => show({ layout: view.layout === 'sheet' ? 'table' : 'sheet' }));

@@ -136,6 +136,28 @@ describe('the contact sheet', () => {
     expect(chosen()).toBe('2');
   });
 
+  test('moves the focus with the arrows, over rows that were not rendered yet', async () => {
+    const many = Array.from({ length: 400 }, (_, n) => asset(String(n + 1), { width: 1000, height: 1000 }));
+    const { user } = show(<Sheet assets={many} />);
+    (await screen.findAllByRole('button', { name: /picture-1\.jpg/ }))[0]?.focus();
+    const focused = () => Number(/picture-(\d+)\.jpg/.exec(document.activeElement?.textContent ?? '')?.[1]);
+    await user.keyboard('{ArrowRight}');
+    expect(focused()).toBe(2);
+    let before = 2;
+    for (let row = 0; row < 8; row += 1) {
+      await user.keyboard('{ArrowDown}');
+      await waitFor(() => expect(focused()).toBeGreaterThan(before));
+      before = focused();
+    }
+    expect(before).toBeGreaterThan(30);
+  });
+
+  test('is one tab stop', async () => {
+    show(<Sheet assets={pictures} />);
+    const buttons = await screen.findAllByRole('button', { name: /picture-/ });
+    expect(buttons.filter(({ tabIndex }) => tabIndex === 0)).toHaveLength(1);
+  });
+
   test('ends at its ends', async () => {
     const { user } = show(<Sheet assets={pictures} />);
     (await screen.findAllByRole('button', { name: /picture-1\.jpg/ }))[0]?.focus();

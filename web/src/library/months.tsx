@@ -19,7 +19,6 @@ export function Months({ counts, onBrush }: MonthsProps) {
   const frame = useRef<HTMLDivElement>(null);
   const { width } = useElementSize(frame);
   const months = useMemo(() => fillMonths(counts), [counts]);
-  const [first, last] = [months.at(0)?.name, months.at(-1)?.name];
   return (
     <div className="flex min-w-0 flex-col">
       <h2 className="eyebrow">Taken, by month; draw over it to take a span</h2>
@@ -29,12 +28,51 @@ export function Months({ counts, onBrush }: MonthsProps) {
         ) : (
           <Histogram months={months} width={width} onBrush={onBrush} />
         )}
-        <p className="figure flex justify-between text-soft">
-          <span>{first}</span>
-          <span>{last !== first && last}</span>
-        </p>
+        {months.length > 0 && <SpanFields months={months} onBrush={onBrush} />}
       </div>
     </div>
+  );
+}
+
+interface SpanFieldsProps {
+  months: readonly FacetCount[];
+  onBrush: MonthsProps['onBrush'];
+}
+
+/** The same span by keyboard: its first and its last month. */
+function SpanFields({ months, onBrush }: SpanFieldsProps) {
+  const [first = '', last = ''] = [months.at(0)?.name, months.at(-1)?.name];
+  const select = (from: string, to: string) => {
+    const [begin, end] = from <= to ? [from, to] : [to, from];
+    onBrush(begin === end ? begin : `${begin}..${end}`);
+  };
+  return (
+    <div className="flex justify-between">
+      <MonthSelect label="Taken from" value={first} months={months} onSelect={(from) => select(from, last)} />
+      <MonthSelect label="Taken until" value={last} months={months} onSelect={(to) => select(first, to)} />
+    </div>
+  );
+}
+
+interface MonthSelectProps {
+  label: string;
+  value: string;
+  months: readonly FacetCount[];
+  onSelect: (month: string) => void;
+}
+
+function MonthSelect({ label, value, months, onSelect }: MonthSelectProps) {
+  return (
+    <select
+      aria-label={label}
+      className="figure bg-transparent text-soft"
+      value={value}
+      onChange={(event) => onSelect(event.target.value)}
+    >
+      {months.map(({ name }) => (
+        <option key={name}>{name}</option>
+      ))}
+    </select>
   );
 }
 

@@ -6,6 +6,7 @@ import { useComposition } from '../console/composition.js';
 import { Button, IconButton } from '../ui/button.js';
 import { Field, Input, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
+import { FailureLine } from '../ui/notice.js';
 import { Popup } from '../ui/popup.js';
 import { useSavedFilterChanges, useSavedFilters } from './hooks.js';
 
@@ -16,12 +17,13 @@ interface SavedFiltersProps {
 
 /** The saved filters, and saving the current one. */
 export function SavedFilters({ q, onSearch }: SavedFiltersProps) {
-  const { data: saved = [] } = useSavedFilters();
+  const { data: saved = [], error } = useSavedFilters();
   const { remove } = useSavedFilterChanges();
   const mayWrite = useRight('library:write');
   const current = saved.find((one) => one.q === q);
   return (
     <div className="flex items-center gap-1">
+      <FailureLine error={error ?? remove.error} />
       <Select
         aria-label="Saved filters"
         className="w-36"
@@ -38,6 +40,7 @@ export function SavedFilters({ q, onSearch }: SavedFiltersProps) {
       {mayWrite && current && (
         <IconButton
           name={`Forget the saved filter ${current.name}`}
+          disabled={remove.isPending}
           onClick={() => remove.mutate(current.id)}
         >
           <X className="size-4" />
@@ -53,6 +56,7 @@ function SaveFilter({ q }: { q: string }) {
   const isSound = q !== '' && parseFilter(q, Date.now(), filterFields).ok;
   return (
     <Popup
+      name="Save this filter"
       className="w-80 p-4"
       button={
         <IconButton name="Save this filter" disabled={!isSound}>

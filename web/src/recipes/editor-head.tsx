@@ -2,6 +2,7 @@ import type { PortableRecipe, RecipeAnswer } from '@uniferum/core/recipes';
 import type { FieldError } from '@uniferum/core/shared';
 import type { Dispatch } from 'react';
 import { Link } from 'react-router';
+import { usePageTitle } from '../console/use-page-title.js';
 import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { Input } from '../ui/field.js';
@@ -21,9 +22,11 @@ interface EditorHeadProps {
 
 /** Title and name of the recipe, its revisions, and the switch between chain and JSON. */
 export function EditorHead({ recipe, draft, fault, isJson, onJson, dispatch }: EditorHeadProps) {
+  const title = recipe ? `Recipe: ${recipe.title}` : 'New recipe';
+  usePageTitle(title);
   return (
     <div className="flex min-h-14 items-center gap-3 px-6 pt-2">
-      <h1 className="sr-only">{recipe ? `Recipe: ${recipe.title}` : 'New recipe'}</h1>
+      <h1 className="sr-only">{title}</h1>
       <Link to="/recipes" className="text-sm text-soft hover:text-ink hover:underline">
         Recipes
       </Link>

@@ -148,6 +148,7 @@ function StateCell({ row, recipe }: { row: MatrixRow; recipe: string }) {
   if (!cell) return <span className="text-soft">–</span>;
   return (
     <Popup
+      name={`Why ${row.asset.name} is ${cell.state}`}
       className="w-96 p-4"
       button={
         <button

@@ -21,7 +21,7 @@ interface PreviewPaneProps {
 
 /** Tries the recipe on a file of the user's choice: before and after with a slider, and the figures of both. */
 export function PreviewPane({ recipe, isSound, onFaults }: PreviewPaneProps) {
-  const { samples, sample, words, setWords, setChosen } = useSampleChoice(recipe.kinds);
+  const { samples, samplesError, sample, words, setWords, setChosen } = useSampleChoice(recipe.kinds);
   const { steps, output } = recipe;
   const request = useDebounced(sample && isSound ? { asset: sample.id, steps, output } : null, 80);
   const { data: preview, error, isFetching } = usePreview(request);
@@ -48,7 +48,10 @@ export function PreviewPane({ recipe, isSound, onFaults }: PreviewPaneProps) {
         {sample && <Figures sample={sample} preview={preview ?? null} isFetching={isFetching} />}
         {error && <ErrorNotice error={error} />}
         {!isSound && <p className="text-soft">Complete the steps to see what they make.</p>}
-        {samples.length === 0 && <p className="text-soft">No file of these kinds is in the library yet.</p>}
+        {samplesError && <ErrorNotice error={samplesError} />}
+        {samples.length === 0 && !samplesError && (
+          <p className="text-soft">No file of these kinds is in the library yet.</p>
+        )}
       </dl>
     </div>
   );
@@ -60,9 +63,9 @@ function useSampleChoice(kinds: readonly Kind[]) {
   const [chosen, setChosen] = useState<string | null>(null);
   const settled = useDebounced(words, 250);
   const ofKinds = kinds.map((kind) => `kind:${kind}`).join(' or ');
-  const { data: samples = [] } = useSamples(`(${ofKinds}) ${settled}`.trim());
+  const { data: samples = [], error: samplesError } = useSamples(`(${ofKinds}) ${settled}`.trim());
   const sample = samples.find(({ id }) => id === chosen) ?? samples[0] ?? null;
-  return { samples, sample, words, setWords, setChosen };
+  return { samples, samplesError, sample, words, setWords, setChosen };
 }
 
 interface SamplesProps {

@@ -7,8 +7,9 @@ import { useRight } from '../access/hooks.js';
 import { uniferum } from '../client.js';
 import { Page } from '../console/page.js';
 import { Button, IconButton } from '../ui/button.js';
-import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { EmptyPlace, ErrorNotice, FailureLine } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
+import { useAction } from '../ui/use-action.js';
 import { describeLadder, describeOutput, describeSteps, WHEN_WORDS } from './describe.js';
 import { useRecipes } from './hooks.js';
 import { ImportDialog } from './import-dialog.js';
@@ -97,20 +98,23 @@ function NoRecipe({ mayWrite }: { mayWrite: boolean }) {
 }
 
 function ExportButton({ isDisabled }: { isDisabled: boolean }) {
-  const save = async () => {
-    const document = await uniferum.recipes.export();
-    const link = window.document.createElement('a');
+  const save = useAction(async () => {
+    const recipes = await uniferum.recipes.export();
+    const link = document.createElement('a');
     link.href = URL.createObjectURL(
-      new Blob([JSON.stringify(document, null, 2)], { type: 'application/json' }),
+      new Blob([JSON.stringify(recipes, null, 2)], { type: 'application/json' }),
     );
     link.download = 'recipes.json';
     link.click();
     URL.revokeObjectURL(link.href);
-  };
+  });
   return (
-    <Button look="quiet" disabled={isDisabled} onClick={() => void save()}>
-      <Download className="size-4" aria-hidden="true" /> Export
-    </Button>
+    <>
+      <FailureLine error={save.error} />
+      <Button look="quiet" disabled={isDisabled || save.isPending} onClick={() => save.mutate()}>
+        <Download className="size-4" aria-hidden="true" /> Export
+      </Button>
+    </>
   );
 }
 

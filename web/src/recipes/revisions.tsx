@@ -8,7 +8,11 @@ import { useRevisions } from './hooks.js';
 /** The earlier revisions of a recipe, any of which can be loaded. */
 export function Revisions({ name, onTake }: { name: string; onTake: (recipe: PortableRecipe) => void }) {
   return (
-    <Popup className="max-h-96 w-[30rem] overflow-y-auto" button={<Button look="quiet">Revisions</Button>}>
+    <Popup
+      name="Revisions"
+      className="max-h-96 w-[30rem] overflow-y-auto"
+      button={<Button look="quiet">Revisions</Button>}
+    >
       <RevisionList name={name} onTake={onTake} />
     </Popup>
   );
@@ -33,7 +37,12 @@ function RevisionList({ name, onTake }: { name: string; onTake: (recipe: Portabl
             </span>
           </span>
           {index > 0 && (
-            <Button look="quiet" className="h-6" onClick={() => onTake({ ...revision.recipe, name })}>
+            <Button
+              look="quiet"
+              className="h-6"
+              aria-label={`Take revision ${revision.revision}`}
+              onClick={() => onTake({ ...revision.recipe, name })}
+            >
               Take this one
             </Button>
           )}

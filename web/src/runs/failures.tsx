@@ -83,7 +83,7 @@ function FailureRow({ group, isBusy, onRetry }: FailureRowProps) {
       <span className="text-soft">{formatAgo(group.lastAt)}</span>
       <span className="flex items-center">
         {mayControl && (
-          <Button className="h-7" disabled={isBusy} onClick={onRetry}>
+          <Button className="h-7" aria-label={`Retry: ${group.example}`} disabled={isBusy} onClick={onRetry}>
             Retry {group.count === 1 ? 'it' : `these ${formatNumber(group.count)}`}
           </Button>
         )}

@@ -25,6 +25,16 @@ export function useRuns() {
   });
 }
 
+/** One run, which may be older than those listed; null requests none. */
+export function useRun(id: string | null) {
+  return useQuery({
+    queryKey: ['runs', 'one', id],
+    enabled: id !== null,
+    retry: false,
+    queryFn: () => uniferum.runs.get(id ?? ''),
+  });
+}
+
 export function useRunItems(id: string | null, state: 'failed' | null) {
   return useInfiniteQuery({
     queryKey: ['run-items', id, state],

@@ -1,6 +1,7 @@
 import type { Run } from '@uniferum/core/runs';
 import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';
+import { FailureLine } from '../ui/notice.js';
 import { type Steering, useSteerRun } from './hooks.js';
 
 const WORDS: Record<Steering, string> = {
@@ -22,14 +23,20 @@ export function RunActions({ run, className }: { run: Run; className?: string })
   const mayControl = useRight('runs:write');
   const steer = useSteerRun();
   if (!mayControl) return null;
-  return steeringOf(run).map((verb) => (
-    <Button
-      key={verb}
-      className={className ?? ''}
-      aria-label={`${WORDS[verb]}: ${run.title}`}
-      onClick={() => steer.mutate({ id: run.id, verb })}
-    >
-      {WORDS[verb]}
-    </Button>
-  ));
+  return (
+    <>
+      <FailureLine error={steer.error} />
+      {steeringOf(run).map((verb) => (
+        <Button
+          key={verb}
+          className={className ?? ''}
+          aria-label={`${WORDS[verb]}: ${run.title}`}
+          disabled={steer.isPending}
+          onClick={() => steer.mutate({ id: run.id, verb })}
+        >
+          {WORDS[verb]}
+        </Button>
+      ))}
+    </>
+  );
 }

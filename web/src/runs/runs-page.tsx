@@ -13,7 +13,7 @@ import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { ProgressBar } from '../ui/progress-bar.js';
 import { ScrollRegion } from '../ui/scroll-region.js';
 import { StateMark } from '../ui/state-mark.js';
-import { useRunItems, useRuns } from './hooks.js';
+import { useRun, useRunItems, useRuns } from './hooks.js';
 import { RunActions, steeringOf } from './run-actions.js';
 import { HeldReason, runFigures } from './run-progress.js';
 import { RunsViews } from './runs-views.js';
@@ -23,7 +23,9 @@ export function RunsPage() {
   const [search, setSearch] = useSearchParams();
   const { data, error, isLoading, hasNextPage, fetchNextPage } = useRuns();
   const runs = data?.pages.flatMap(({ items }) => items) ?? [];
-  const chosen = runs.find(({ id }) => id === search.get('run')) ?? runs[0] ?? null;
+  const wanted = search.get('run');
+  const named = useRun(wanted);
+  const chosen = (wanted === null ? runs[0] : (runs.find(({ id }) => id === wanted) ?? named.data)) ?? null;
   const total = data?.pages[0]?.total ?? 0;
   return (
     <Page
@@ -46,6 +48,11 @@ export function RunsPage() {
             )}
           </div>
           {chosen && <RunDetail run={chosen} />}
+          {!chosen && named.error && (
+            <div className="border-t border-rule-strong p-6">
+              <ErrorNotice error={named.error} />
+            </div>
+          )}
         </div>
       )}
     </Page>
@@ -162,7 +169,10 @@ function RunRow({ run, isChosen, onChoose }: RunRowProps) {
 
 function RunDetail({ run }: { run: Run }) {
   const [onlyFailed, setOnlyFailed] = useState(false);
-  const { data, hasNextPage, fetchNextPage } = useRunItems(run.id, onlyFailed ? 'failed' : null);
+  const { data, error, refetch, hasNextPage, fetchNextPage } = useRunItems(
+    run.id,
+    onlyFailed ? 'failed' : null,
+  );
   const items = data?.pages.flatMap((page) => page.items) ?? [];
   const total = data?.pages[0]?.total ?? 0;
   return (
@@ -184,6 +194,7 @@ function RunDetail({ run }: { run: Run }) {
         )}
       </div>
       <ScrollRegion label="Items" className="min-h-0 flex-1 border-t border-rule">
+        {error && <ErrorNotice error={error} onRetry={() => void refetch()} />}
         <ul>
           {items.map((item) => (
             <ItemRow key={item.id} item={item} />

@@ -19,6 +19,7 @@ export interface ActionCode {
 export function AsCode({ code }: { code: ActionCode }) {
   return (
     <Popup
+      name="The action as code"
       className="w-[34rem] max-w-[calc(100vw-2rem)]"
       button={
         <Button look="quiet" className="text-soft">

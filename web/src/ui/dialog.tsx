@@ -1,6 +1,6 @@
 import { X } from 'lucide-react';
 import { Dialog as Radix } from 'radix-ui';
-import { type ReactNode, useId } from 'react';
+import { type ReactNode, useId, useRef } from 'react';
 import { ask } from './ask.js';
 import { IconButton } from './button.js';
 import { classNames } from './class-names.js';
@@ -29,6 +29,7 @@ export function Dialog({
   className,
 }: DialogProps) {
   const id = useId();
+  const opener = useRef<Element | null>(null);
   useUnsavedChanges(isOpen ? unsaved : null, id);
   const change = async (next: boolean) => {
     const text = next ? null : unsavedIn(id);
@@ -40,6 +41,13 @@ export function Dialog({
       <Radix.Portal>
         <Radix.Overlay className="fixed inset-0 z-40 bg-ground/75" />
         <Radix.Content
+          onOpenAutoFocus={() => {
+            opener.current = document.activeElement;
+          }}
+          onCloseAutoFocus={(event) => {
+            event.preventDefault();
+            focusAgain(opener.current);
+          }}
           className={classNames(
             'fixed top-11 left-1/2 z-50 flex max-h-[calc(100vh-6rem)] w-[40rem] max-w-[calc(100vw-2rem)] -translate-x-1/2 flex-col border border-t-2 border-rule-strong border-t-oxide bg-raised',
             className,
@@ -66,3 +74,10 @@ export function Dialog({
 }
 
 const DISCARD = { yes: 'Discard changes', no: 'Keep editing' };
+
+/** Returns the focus to what opened a dialog, or to the content of the page when that is gone. */
+function focusAgain(opener: Element | null): void {
+  const isThere = opener instanceof HTMLElement && opener.isConnected && opener !== document.body;
+  const target = isThere ? opener : document.querySelector('main');
+  if (target instanceof HTMLElement) target.focus();
+}

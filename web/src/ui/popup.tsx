@@ -3,18 +3,21 @@ import type { ReactNode } from 'react';
 import { classNames } from './class-names.js';
 
 interface PopupProps {
+  /** What it contains; read out when it opens. */
+  name: string;
   button: ReactNode;
   className: string;
   children: ReactNode;
 }
 
 /** A box that opens below its button. */
-export function Popup({ button, className, children }: PopupProps) {
+export function Popup({ name, button, className, children }: PopupProps) {
   return (
     <Popover.Root>
       <Popover.Trigger asChild>{button}</Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
+          aria-label={name}
           align="end"
           sideOffset={6}
           collisionPadding={12}

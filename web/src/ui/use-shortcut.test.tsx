@@ -22,7 +22,7 @@ function Page() {
       <Dialog isOpen={isOpen} onOpenChange={setOpen} title="Edit" description="Texts">
         <input type="checkbox" aria-label="Something" />
       </Dialog>
-      <Popup button={<button type="button">Open the popover</button>} className="">
+      <Popup name="A popover" button={<button type="button">Open the popover</button>} className="">
         <button type="button">Inside</button>
       </Popup>
       <DropdownMenu.Root>
