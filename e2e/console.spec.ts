@@ -28,12 +28,12 @@ test.afterAll(() => page.context().close());
 
 test('a wrong password says what to do, the right one leads to the flow', async () => {
   await page.goto(URL_OF_CONSOLE);
-  await page.getByLabel('Address').fill('keeper@skerry.example');
+  await page.getByLabel('Email').fill('keeper@skerry.example');
   await page.getByLabel('Password').fill('wrong');
   await page.getByRole('button', { name: 'Sign in' }).click();
   await expect(page.getByRole('alert')).toContainText('The email or the password is wrong');
   await signIn(page);
-  await expect(page.getByText('Nothing flows yet')).toBeVisible();
+  await expect(page.getByText('No files yet')).toBeVisible();
 });
 
 test('twenty pictures of one’s own: rules before, a verdict for each, renditions appear', async () => {
@@ -48,12 +48,12 @@ test('twenty pictures of one’s own: rules before, a verdict for each, renditio
   ];
   firstPicture = files[0] ?? '';
   await page.getByRole('link', { name: 'Intake', exact: true }).click();
-  await chooseFolder(page, page.getByLabel('Into the folder'), '/lights/gannet-head');
-  const rules = page.getByRole('region', { name: 'Rules that hold there' });
-  await expect(rules).toContainText('Largest file2 MBset here');
-  await expect(rules).toContainText('Takes onlyimage/*');
+  await chooseFolder(page, page.getByLabel('Target folder'), '/lights/gannet-head');
+  const rules = page.getByRole('region', { name: 'Rules of the target folder' });
+  await expect(rules).toContainText('Maximum size2 MBset here');
+  await expect(rules).toContainText('Allowed typesimage/*');
 
-  await page.getByLabel('Files to bring in').setInputFiles(files);
+  await page.getByLabel('Files to upload').setInputFiles(files);
   const batch = page.getByRole('region', { name: 'This batch' });
   await expect(batch.getByRole('heading', { name: '23 of 23 checked' })).toBeVisible();
   await expect(batch.getByRole('listitem').filter({ hasText: 'accepted' })).toHaveCount(20);
@@ -69,14 +69,14 @@ test('twenty pictures of one’s own: rules before, a verdict for each, renditio
     'application/pdf',
   );
 
-  const strip = page.getByRole('contentinfo', { name: 'What is going on' });
+  const strip = page.getByRole('contentinfo', { name: 'Run activity' });
   await expect(strip).toContainText('Renditions of 20 files in /lights/gannet-head');
   await expect(strip).toContainText('20 of 20');
 });
 
 test('the same files again do no harm: each is accepted with a warning', async () => {
   await page.getByRole('button', { name: 'Clear the list' }).click();
-  await page.getByLabel('Files to bring in').setInputFiles(firstPicture);
+  await page.getByLabel('Files to upload').setInputFiles(firstPicture);
   const row = page.getByRole('region', { name: 'This batch' }).getByRole('listitem');
   await expect(row).toContainText('with warnings');
   await expect(row).toContainText('has the same bytes as /lights/gannet-head/picture-01.jpg');
@@ -104,7 +104,7 @@ test('the line shows the life of a picture; its address and those of its renditi
   await page.goto(`${URL_OF_CONSOLE}/library/lights/gannet-head?sort=name`);
   await page.getByRole('button', { name: 'picture-02.jpg' }).click();
   const line = page.getByRole('region', { name: /The line of/ });
-  for (const stage of ['Came from', 'Verdict', 'Texts', 'Versions', 'Renditions', 'Copies', 'Uses'])
+  for (const stage of ['Source', 'Verdict', 'Texts', 'Versions', 'Renditions', 'Copies', 'Uses'])
     await expect(line.getByRole('heading', { name: stage })).toBeVisible();
   await expect(line.getByText('fresh')).toHaveCount(3);
   const address = await line.getByRole('link', { name: /\/media\// }).getAttribute('href');
@@ -158,7 +158,7 @@ test('a recipe is made, rehearsed and carried out, and its run can be followed',
   await page.getByRole('textbox', { name: 'Name in addresses' }).fill('letter');
   await page.getByLabel('Width, px').fill('320');
   await page.getByLabel('Height, px').fill('320');
-  await page.getByRole('button', { name: 'Make the recipe' }).click();
+  await page.getByRole('button', { name: 'Create recipe' }).click();
   await expect(page.getByRole('listitem').filter({ hasText: 'For the newsletter' })).toContainText('21 due');
   const dialog = page.getByRole('dialog');
 
@@ -166,7 +166,7 @@ test('a recipe is made, rehearsed and carried out, and its run can be followed',
   await dialog.getByLabel('Recipe').selectOption('letter');
   await dialog.getByLabel('Renditions').selectOption('missing');
   await expect(dialog.getByRole('listitem')).toHaveCount(21);
-  await dialog.getByRole('button', { name: 'Make 21 renditions' }).click();
+  await dialog.getByRole('button', { name: 'Render 21 renditions' }).click();
   await expect(page.getByRole('heading', { name: 'Rebuild letter' })).toBeVisible();
   await expect(page.getByRole('row').filter({ hasText: 'Rebuild letter' })).toContainText('done');
   await expect(page.getByRole('region', { name: 'Items', exact: true }).getByRole('listitem')).toHaveCount(
@@ -176,21 +176,21 @@ test('a recipe is made, rehearsed and carried out, and its run can be followed',
 
 test('a folder is made, given rules and taken away', async () => {
   await page.getByRole('link', { name: 'Library', exact: true }).click();
-  await page.getByRole('button', { name: 'Make a folder here' }).click();
+  await page.getByRole('button', { name: 'New folder' }).click();
   await page.getByRole('dialog').getByLabel('Name').fill('press');
-  await page.getByRole('button', { name: 'Make the folder' }).click();
-  await expect(page.getByText('Nothing is in this folder yet')).toBeVisible();
+  await page.getByRole('button', { name: 'Create folder' }).click();
+  await expect(page.getByText('This folder is empty')).toBeVisible();
   await page.getByRole('button', { name: 'Rules' }).click();
-  await page.getByLabel('Never takes').fill('.GIF, tiff');
-  await page.getByLabel('Most items').fill('3');
-  await page.getByRole('button', { name: 'Save the rules' }).click();
-  await page.getByRole('link', { name: 'Bring files in' }).first().click();
-  await expect(page.getByRole('region', { name: 'Rules that hold there' })).toContainText(
-    'Most items3set here',
+  await page.getByLabel('Denied types').fill('.GIF, tiff');
+  await page.getByLabel('Maximum items').fill('3');
+  await page.getByRole('button', { name: 'Save rules' }).click();
+  await page.getByRole('link', { name: 'Import files' }).first().click();
+  await expect(page.getByRole('region', { name: 'Rules of the target folder' })).toContainText(
+    'Maximum items3set here',
   );
   await page.goto(`${URL_OF_CONSOLE}/library/press`);
-  await page.getByRole('button', { name: 'Take this folder away' }).click();
-  await page.getByRole('button', { name: 'Take it away' }).click();
+  await page.getByRole('button', { name: 'Delete this folder' }).click();
+  await page.getByRole('button', { name: 'Delete' }).click();
   await expect(page.getByRole('heading', { name: 'Library', level: 1 })).toBeVisible();
 });
 
@@ -198,9 +198,9 @@ test('a key is shown once, and a ten-line script brings a picture in with it', a
   await page.getByRole('link', { name: 'Automate', exact: true }).click();
   await page.getByRole('button', { name: 'New key' }).click();
   await page.getByRole('dialog').getByRole('textbox', { name: 'Name' }).fill('Ten lines');
-  await page.getByRole('button', { name: 'Make the key' }).click();
+  await page.getByRole('button', { name: 'Create key' }).click();
   const secret = (await page.getByRole('dialog').getByText(/^uf_/).textContent()) ?? '';
-  await page.getByRole('button', { name: 'I have copied it' }).click();
+  await page.getByRole('button', { name: 'Done' }).click();
   await expect(page.getByText(secret)).toHaveCount(0);
 
   const root = fileURLToPath(new URL('..', import.meta.url));

@@ -45,7 +45,7 @@ test('a zip archive is unpacked into folders, and its run is linked', async () =
     );
   execFileSync('zip', ['-qr', 'views.zip', 'views'], { cwd: folder });
   await page.goto(`${URL_OF_CONSOLE}/intake`);
-  await page.getByLabel('Files to bring in').setInputFiles(join(folder, 'views.zip'));
+  await page.getByLabel('Files to upload').setInputFiles(join(folder, 'views.zip'));
   await expect(page.getByRole('link', { name: 'Being unpacked' })).toBeVisible();
   await expect.poll(() => count('', '/views')).toBe(3);
   expect(await count('', '/views/near')).toBe(2);
@@ -61,7 +61,7 @@ test('a large file goes on where it was after the page was reloaded in the middl
   await page.goto(`${URL_OF_CONSOLE}/intake`);
   const [cut] = await Promise.all([
     page.waitForRequest(isLaterPiece),
-    page.getByLabel('Files to bring in').setInputFiles(file),
+    page.getByLabel('Files to upload').setInputFiles(file),
   ]);
   // The line is cut while a piece is on its way, and the page is gone before it comes back.
   await page.context().setOffline(true);
@@ -72,7 +72,7 @@ test('a large file goes on where it was after the page was reloaded in the middl
   page.on('request', (request) => {
     if (request.method() === 'PATCH') offsets.push(Number(request.headers()['upload-offset']));
   });
-  await page.getByLabel('Files to bring in').setInputFiles(file);
+  await page.getByLabel('Files to upload').setInputFiles(file);
   await expect(page.getByRole('heading', { name: '1 of 1 checked' })).toBeVisible({ timeout: 30_000 });
   expect(offsets[0]).toBeGreaterThanOrEqual(Number(cut.headers()['upload-offset']));
   expect(offsets[0]).toBeGreaterThan(0);
@@ -85,11 +85,11 @@ test('the inbox shows what is new; what is ticked is rehearsed and registered, o
     await writeFile(join(INBOX, 'scans', `page-${n}.txt`), `page ${n} of the log`);
   await page.goto(`${URL_OF_CONSOLE}/intake?way=inbox&folder=/`);
   await expect(page.getByText('4 files in the inbox')).toBeVisible();
-  await page.getByLabel('Take scans/page-3.txt').uncheck();
+  await page.getByLabel('Import scans/page-3.txt').uncheck();
   await page.getByRole('button', { name: 'Rehearse' }).click();
   await expect(page.getByRole('status')).toContainText('3 files with');
-  await page.getByRole('button', { name: 'Register 3 files' }).click();
-  await expect(page.getByText('3 registered')).toBeVisible();
+  await page.getByRole('button', { name: 'Import 3 files' }).click();
+  await expect(page.getByText('3 imported')).toBeVisible();
   expect(await count('', '/scans')).toBe(3);
   // What arrives while the page is open shows by itself.
   await writeFile(join(INBOX, 'late.txt'), 'late');
@@ -107,8 +107,8 @@ test('a manifest is matched, corrected, rehearsed and taken in', async () => {
   await page.getByLabel('Path or address').selectOption('Where');
   await page.getByLabel('Caption').selectOption('What it shows');
   await page.getByLabel('Taken').selectOption('When');
-  await expect(page.getByText('1 of 2 rows would be taken in')).toBeVisible();
-  await page.getByRole('button', { name: 'Take 1 row in' }).click();
+  await expect(page.getByText('1 of 2 rows would be imported')).toBeVisible();
+  await page.getByRole('button', { name: 'Import 1 row' }).click();
   await expect.poll(() => count('caption:"last page" captured:1911')).toBe(1);
   await page.getByRole('button', { name: /by manifest: log.csv/ }).click();
   await expect(page.getByText('Row 2 is skipped: there is no nowhere.txt in the inbox')).toBeVisible();
@@ -172,20 +172,20 @@ test('counts narrow the filter, and a brush over the months takes a span', async
 test('all that is found is chosen, edited together, and taken back', async () => {
   await page.goto(`${URL_OF_CONSOLE}/library/views?q=kind:image`);
   await expect(page.getByText('3 of 3')).toBeVisible();
-  await page.getByLabel('Choose view-0.jpg').check({ force: true });
-  await expect(page.getByRole('region', { name: 'What is chosen' })).toContainText('1 asset chosen');
-  await page.getByRole('button', { name: 'Choose all 3 assets that are found' }).click();
+  await page.getByLabel('Select view-0.jpg').check({ force: true });
+  await expect(page.getByRole('region', { name: 'Selection' })).toContainText('1 asset chosen');
+  await page.getByRole('button', { name: 'Select all 3 results' }).click();
   await page.getByRole('button', { name: 'Edit, move' }).click();
   const dialog = page.getByRole('dialog');
-  await dialog.getByLabel('What happens with: Alternative text').selectOption('fill');
+  await dialog.getByLabel('Change: Alternative text').selectOption('fill');
   await dialog.getByLabel('Alternative text: value').fill('{words} of {folder}');
   await dialog.getByRole('button', { name: 'Rehearse' }).click();
   await expect(dialog.getByRole('status')).toContainText('3 would change');
-  await dialog.getByRole('button', { name: 'Carry out 3 changes' }).click();
+  await dialog.getByRole('button', { name: 'Apply 3 changes' }).click();
   await expect.poll(() => count('alt:"View of near"', '/views')).toBe(2);
   await page.goto(`${URL_OF_CONSOLE}/runs`);
   await page
-    .getByRole('button', { name: /^Take back: Editing 3 assets/ })
+    .getByRole('button', { name: /^Undo: Editing 3 assets/ })
     .first()
     .click();
   await expect.poll(() => count('alt:any', '/views')).toBe(0);
@@ -194,7 +194,7 @@ test('all that is found is chosen, edited together, and taken back', async () =>
 test('pictures are dragged onto a folder, and the old address leads there', async () => {
   await page.goto(`${URL_OF_CONSOLE}/library/views?deep=no`);
   const picture = page.getByRole('button', { name: 'view-0.jpg', exact: true });
-  const target = page.getByRole('list', { name: 'Folders below' }).getByRole('button', { name: /^near/ });
+  const target = page.getByRole('list', { name: 'Subfolders' }).getByRole('button', { name: /^near/ });
   await drag(page, picture, target);
   await expect.poll(() => count('', '/views/near')).toBe(3);
   const old = await page.request.get(`${URL_OF_CONSOLE}/media/views/view-0.jpg`, { maxRedirects: 0 });
@@ -205,7 +205,7 @@ test('a folder is dragged onto a folder beside it', async () => {
   for (const path of ['/heads', '/heads/east', '/heads/west'])
     await api('/folders', { method: 'POST', body: JSON.stringify({ path }) });
   await page.goto(`${URL_OF_CONSOLE}/library/heads`);
-  const below = page.getByRole('list', { name: 'Folders below' });
+  const below = page.getByRole('list', { name: 'Subfolders' });
   await drag(
     page,
     below.getByRole('button', { name: /^east/ }),
@@ -228,7 +228,7 @@ test('a file is replaced at its address, compared with the one before, and broug
   await page.getByRole('button', { name: /Compare with/ }).click();
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByRole('img')).toHaveCount(2);
-  await dialog.getByRole('button', { name: 'One over the other' }).click();
+  await dialog.getByRole('button', { name: 'Overlay' }).click();
   await dialog.getByLabel('How much of the earlier version is shown').fill('20');
   await dialog.getByRole('button', { name: 'Restore version 1' }).click();
   await expect
@@ -240,8 +240,8 @@ test('what is binned is listed, restored, and gone when the bin is emptied', asy
   await page.goto(`${URL_OF_CONSOLE}/library/scans?sort=name`);
   await expect(page.getByText('3 of 3')).toBeVisible();
   await page.keyboard.press('a');
-  await page.getByRole('button', { name: 'Put into the bin', exact: true }).click();
-  await page.getByRole('dialog').getByRole('button', { name: 'Put them into the bin' }).click();
+  await page.getByRole('button', { name: 'Move to bin', exact: true }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Move to bin' }).click();
   // Leaving the page before the server has answered would take the request back.
   await expect(page.getByRole('dialog')).toHaveCount(0);
   await page.goto(`${URL_OF_CONSOLE}/bin`);
@@ -252,8 +252,8 @@ test('what is binned is listed, restored, and gone when the bin is emptied', asy
     .getByRole('button', { name: 'Restore' })
     .click();
   await expect(page.getByText('2 of 2')).toBeVisible();
-  await page.getByRole('button', { name: 'Empty the bin' }).click();
-  await page.getByRole('button', { name: 'Empty the bin for good' }).click();
+  await page.getByRole('button', { name: 'Empty bin' }).click();
+  await page.getByRole('button', { name: 'Empty bin permanently' }).click();
   await expect(page.getByText('The bin is empty')).toBeVisible();
   expect(await count('', '/scans')).toBe(1);
 });
@@ -280,10 +280,10 @@ test('the same bytes twice are grouped, and the oldest is kept', async () => {
 test('rules are rehearsed with what they would put outside', async () => {
   await page.goto(`${URL_OF_CONSOLE}/library/views`);
   await page.getByRole('button', { name: 'Rules' }).click();
-  await page.getByLabel('Least width, px').fill('5000');
+  await page.getByLabel('Minimum width, px').fill('5000');
   await page.getByRole('dialog').getByRole('button', { name: 'Rehearse' }).click();
-  await expect(page.getByRole('region', { name: 'What it would put outside' })).toContainText(
-    '3 of 3 present files would be outside',
+  await expect(page.getByRole('region', { name: 'What would break the rules' })).toContainText(
+    '3 of 3 present files would break the rules',
   );
   await page.keyboard.press('Escape');
 });
@@ -307,14 +307,14 @@ test.describe('as code', () => {
       await expect(page.getByText('3 of 3')).toBeVisible();
       await page.keyboard.press('a');
       await page.getByRole('button', { name: 'Edit, move' }).click();
-      await dialog.getByLabel('What happens with: Credit').selectOption('set');
+      await dialog.getByLabel('Change: Credit').selectOption('set');
       await dialog.getByLabel('Credit: value').fill(`Trust ${word}`);
       await runCode(form, await readCode(page, dialog, form));
       await expect.poll(() => count(`credit:"Trust ${word}"`)).toBe(3);
       await page.keyboard.press('Escape');
       // A folder.
       await page.goto(`${URL_OF_CONSOLE}/library/twins`);
-      await page.getByRole('button', { name: 'Make a folder here' }).click();
+      await page.getByRole('button', { name: 'New folder' }).click();
       await dialog.getByLabel('Name').fill(word);
       await runCode(form, await readCode(page, dialog, form));
       expect((await api(`/folders?within=/twins/${word}`)).total).toBe(1);
@@ -322,7 +322,7 @@ test.describe('as code', () => {
       // Its rules.
       await page.goto(`${URL_OF_CONSOLE}/library/twins/${word}`);
       await page.getByRole('button', { name: 'Rules' }).click();
-      await dialog.getByLabel('Never takes').fill('gif');
+      await dialog.getByLabel('Denied types').fill('gif');
       await runCode(form, await readCode(page, dialog, form));
       const folder = (await api(`/folders?within=/twins/${word}`)).items[0];
       expect((await api(`/folders/${folder.id}/rules`)).own.deny).toEqual(['gif']);
@@ -334,7 +334,7 @@ test.describe('as code', () => {
       await runCode(form, await readCode(page, page.getByRole('tabpanel'), form));
       await expect.poll(() => count(`"${word}" kind:document`)).toBe(1);
       // Which fields fill which texts.
-      await page.getByRole('button', { name: 'Texts from files' }).click();
+      await page.getByRole('button', { name: 'Metadata mapping' }).click();
       await dialog.getByRole('button', { name: "Don't ask xmp:altText" }).click();
       await runCode(form, await readCode(page, dialog, form));
       const mapping = await api('/settings/metadata');

@@ -13,7 +13,7 @@ export const INBOX = process.env.E2E_INBOX ?? '';
 
 export async function signIn(page: Page): Promise<void> {
   await page.goto(URL_OF_CONSOLE);
-  await page.getByLabel('Address').fill('keeper@skerry.example');
+  await page.getByLabel('Email').fill('keeper@skerry.example');
   await page.getByLabel('Password').fill('a lamp in the fog');
   await page.getByRole('button', { name: 'Sign in' }).click();
   await expect(page.getByRole('heading', { name: 'Flow', level: 1 })).toBeVisible();

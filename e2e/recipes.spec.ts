@@ -96,7 +96,7 @@ test('a chain is put together, tried on pictures of one’s own, put in order by
   await expect(card(/1. Sepia/)).toBeVisible();
 
   await card(/Takes/).click();
-  await page.getByLabel('In these folders, and below').fill('/tried');
+  await page.getByLabel('Folders, including subfolders').fill('/tried');
   await expect(page.getByText(/Saving leaves 4 files due/)).toBeVisible();
   await page.getByRole('button', { name: 'Save and rebuild' }).click();
   await expect(page.getByRole('row').filter({ hasText: 'Rebuild framed' })).toContainText('done');
@@ -108,7 +108,7 @@ test('what is wrong is said at the step, and nothing is saved', async () => {
   await card(/2. Fit/).click();
   await page.getByLabel('Width, px').fill('wide');
   await expect(page.getByText('Width is a whole number from 1 to 16384 px.')).toBeVisible();
-  await expect(page.getByRole('button', { name: 'Save the recipe' })).toBeDisabled();
+  await expect(page.getByRole('button', { name: 'Save recipe' })).toBeDisabled();
   await page.getByLabel('Width, px').fill('600');
   await addStep('Crop');
   await page.getByLabel('Aspect').fill('');
@@ -128,9 +128,9 @@ test('an edit says beforehand what it leaves outdated, and one press explains wh
   await card(/2. Fit/).click();
   await page.getByLabel('Width, px').fill('500');
   await expect(
-    page.getByText(/Saving leaves 4 files outdated; about \d+ s to make; .* now, about .* then\./),
+    page.getByText(/Saving leaves 4 files outdated; about \d+ s to make; .* now, about .* afterwards\./),
   ).toBeVisible();
-  await page.getByRole('button', { name: 'Save the recipe' }).click();
+  await page.getByRole('button', { name: 'Save recipe' }).click();
   await page.getByRole('link', { name: 'Files × recipes' }).click();
   await page.getByRole('radio', { name: /outdated/ }).click();
   await expect(page.getByText('4 of 4 files')).toBeVisible();
@@ -146,14 +146,10 @@ test('an edit says beforehand what it leaves outdated, and one press explains wh
 test('the recipe’s earlier revision is taken again: its files are fresh without being made', async () => {
   await page.goto(`${URL_OF_CONSOLE}/recipes/framed`);
   await page.getByRole('button', { name: 'Revisions' }).click();
-  await page
-    .getByRole('listitem')
-    .filter({ hasText: 'made' })
-    .getByRole('button', { name: 'Take this one' })
-    .click();
+  await page.getByRole('listitem').filter({ hasText: 'made' }).getByRole('button', { name: 'Load' }).click();
   await page.keyboard.press('Escape');
   await expect(page.getByText('Saving leaves 4 files fresh again.')).toBeVisible();
-  await page.getByRole('button', { name: 'Save the recipe' }).click();
+  await page.getByRole('button', { name: 'Save recipe' }).click();
   await expect(page.getByRole('listitem').filter({ hasText: 'Framed' })).toContainText('4 fresh');
 });
 
@@ -218,10 +214,10 @@ test('recipes are exported, and imported after a rehearsal', async () => {
   await dialog
     .getByLabel('Choose a file')
     .setInputFiles(await makeFile('recipes.json', JSON.stringify(other)));
-  await dialog.getByRole('button', { name: 'Rehearse it' }).click();
+  await dialog.getByRole('button', { name: 'Rehearse' }).click();
   await expect(dialog.getByRole('listitem').filter({ hasText: '~imported' })).toContainText('would be made');
   await expect(dialog.getByRole('listitem').filter({ hasText: '~framed' })).toContainText('quality 80 → 60');
-  await dialog.getByRole('button', { name: 'Make or change 2 recipes' }).click();
+  await dialog.getByRole('button', { name: 'Import 2 recipes' }).click();
   await expect(page.getByRole('listitem').filter({ hasText: 'Imported' })).toContainText('4 due');
 });
 
@@ -236,32 +232,30 @@ test('surplus is listed with its last request, removed after a rehearsal, and ta
   expect((await fetch(address)).status).toBe(200);
   await expect.poll(async () => (await api('/renditions/surplus?recipe=imported')).items[0].requests).toBe(1);
   await page.goto(`${URL_OF_CONSOLE}/recipes/surplus`);
-  await expect(page.getByRole('row').filter({ hasText: 'one~imported.jpg' })).toContainText(
-    'its recipe was taken away',
-  );
+  await expect(page.getByRole('row').filter({ hasText: 'one~imported.jpg' })).toContainText('recipe deleted');
   await page.getByRole('row').filter({ hasText: 'one~imported.jpg' }).getByRole('checkbox').check();
-  await page.getByRole('button', { name: 'Rehearse removing 1 file' }).click();
+  await page.getByRole('button', { name: 'Rehearse deleting 1 file' }).click();
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByRole('listitem')).toContainText('→ /media/tried/one~');
-  await dialog.getByRole('button', { name: 'Remove 1 file' }).click();
+  await dialog.getByRole('button', { name: 'Delete 1 file' }).click();
   const row = page.getByRole('row').filter({ hasText: 'Deleting 1 surplus' });
   await expect(row).toContainText('done');
   expect((await fetch(address, { redirect: 'manual' })).status).toBe(308);
   expect((await fetch(address)).status).toBe(200);
-  await row.getByRole('button', { name: /^Take back/ }).click();
+  await row.getByRole('button', { name: /^Undo/ }).click();
   await expect.poll(async () => (await fetch(address, { redirect: 'manual' })).status).toBe(200);
 });
 
 test('originals are made smaller, with a way back', async () => {
   await page.goto(`${URL_OF_CONSOLE}/recipes/originals`);
-  await page.getByLabel('Of what a filter finds').fill('folder:/tried type:jpg');
+  await page.getByLabel('Filter').fill('folder:/tried type:jpg');
   await expect(page.getByRole('listitem').filter({ hasText: 'two.jpg' })).toBeVisible();
   await page.getByRole('button', { name: 'Optimise 3 originals' }).click();
   const row = page.getByRole('row').filter({ hasText: 'Optimising 3 originals' });
   await expect(row).toContainText('done');
   await expect(page.getByText(/% saved, not a pixel changed/).first()).toBeVisible();
   await page.goto(`${URL_OF_CONSOLE}/recipes/originals`);
-  await expect(page.getByText(/3 originals made smaller/)).toBeVisible();
+  await expect(page.getByText(/3 originals optimised/)).toBeVisible();
   const { items } = await api('/assets?folder=/tried&q=two');
   expect((await api(`/assets/${items[0].id}/versions`)).items[0].optimisedFrom).toBe(1);
 });
@@ -297,7 +291,7 @@ for (const form of FORMS) {
     await page.getByRole('button', { name: 'Rehearse a rebuild' }).click();
     const dialog = page.getByRole('dialog');
     await dialog.getByLabel('Recipe').selectOption(name);
-    await chooseFolder(page, dialog.getByLabel('In the folder, and below'), '/tried');
+    await chooseFolder(page, dialog.getByLabel('Folder, including subfolders'), '/tried');
     await runCode(form, await readCode(page, dialog, form));
     await page.goto(`${URL_OF_CONSOLE}/recipes/originals`);
     await runCode(form, await readCode(page, page.locator('body'), form));

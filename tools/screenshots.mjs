@@ -78,7 +78,7 @@ await take('intake-manifest', '/intake?folder=/lights&way=manifest', async () =>
   await page
     .getByLabel('Manifest file')
     .setInputFiles({ name: 'views.csv', mimeType: 'text/csv', buffer: Buffer.from(MANIFEST) });
-  await page.getByText('rows would be taken in').waitFor();
+  await page.getByText('rows would be imported').waitFor();
 });
 await take('library-filter', '/library?q=kind:image%20(dusk%20or%20storm)&counts=yes', () =>
   page.getByRole('combobox', { name: 'Filter', exact: true }).press('End'),
@@ -90,7 +90,7 @@ await take('bulk-edit', '/library/lights?q=kind:image', async () => {
     .waitFor();
   await page.keyboard.press('a');
   await page.getByRole('button', { name: 'Edit, move' }).click();
-  await page.getByLabel('What happens with: Alternative text').selectOption('fill');
+  await page.getByLabel('Change: Alternative text').selectOption('fill');
   await page.getByLabel('Alternative text: value').fill('{words}, {year}');
   await page.getByRole('button', { name: 'Rehearse' }).click();
   await page.getByText(/would change/).waitFor();
@@ -98,11 +98,11 @@ await take('bulk-edit', '/library/lights?q=kind:image', async () => {
 await take('duplicates', '/duplicates?by=look&distance=8');
 await take('versions', `/library/lights/gannet-head?asset=${edited}`, async () => {
   await page.getByRole('button', { name: /Compare with/ }).click();
-  await page.getByRole('button', { name: 'One over the other' }).click();
+  await page.getByRole('button', { name: 'Overlay' }).click();
 });
 await take('bin', '/bin');
 await take('films', '/library/films');
-await take('metadata', '/intake', () => page.getByRole('button', { name: 'Texts from files' }).click());
+await take('metadata', '/intake', () => page.getByRole('button', { name: 'Metadata mapping' }).click());
 await take('library-sheet', '/library/lights');
 await take('library-line', `/library/lights/gannet-head?asset=${asset}`);
 await take('library-table', `/library?as=table`);
@@ -140,7 +140,7 @@ await take('papers', '/library/chart-room');
 await take('runs', '/runs');
 await take('automate', '/automate');
 await take('as-code', '/library/lights/gannet-head', async () => {
-  await page.getByRole('button', { name: 'Make a folder here' }).click();
+  await page.getByRole('button', { name: 'New folder' }).click();
   await page.getByRole('button', { name: 'as code' }).click();
 });
 await take('library-dark', '/library/lights/whin-ness', () =>

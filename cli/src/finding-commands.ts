@@ -7,10 +7,11 @@ import type { Command } from 'commander';
 import type { CliContext } from './context.js';
 import { openFile } from './files.js';
 import { table } from './output.js';
+import { acceptRenamed } from './renamed-flags.js';
 import { followRun } from './run-commands.js';
 
 interface LsOptions {
-  folder: string;
+  in: string;
   sort?: string;
   limit?: string;
   facets: boolean;
@@ -24,12 +25,12 @@ interface SetOptions {
   keywords?: string;
   captured?: string;
   name?: string;
-  folder?: string;
+  to?: string;
   fill: boolean;
   append: boolean;
   shift?: string;
-  find?: string;
-  within: string;
+  filter?: string;
+  in: string;
   file?: string;
   version?: string;
   bin: boolean;
@@ -40,27 +41,28 @@ interface SetOptions {
 
 /** Adds `ls`, `get` and `set`. */
 export function addFindingCommands(program: Command, context: () => CliContext): void {
-  program
+  const ls = program
     .command('ls')
     .description('list the assets that match a filter')
     .argument('[filter...]', 'the filter language: kind:image size>2mb alt:none')
-    .option('--folder <path>', 'search in this folder', '/')
+    .option('--in <folder>', 'search in this folder and its subfolders', '/')
     .option('--sort <order>', 'created, name, captured or size; with - backwards')
     .option('--limit <n>', 'maximum number of results (default: all)')
     .option('--facets', 'count by kind, type, keyword, credit and month instead', false)
     .action((words: string[], options: LsOptions) => list(context(), words.join(' '), options));
+  acceptRenamed(ls, { '--folder <path>': '--in' }, context);
   program
     .command('get')
     .description('show an asset, or download its original')
     .argument('<id>')
     .option('--out <path>', 'write the original to this file or folder; "-" for standard output')
     .action((id: string, options: { out?: string }) => get(context(), id, options.out));
-  program
+  const edit = program
     .command('set')
-    .description('edit an asset, or with --find all assets that match a filter')
+    .description('edit an asset, or with --filter all assets that match a filter')
     .argument('[id]')
-    .option('--find <filter>', 'edit all assets that match this filter')
-    .option('--within <folder>', 'search in this folder and its subfolders', '/')
+    .option('--filter <filter>', 'edit all assets that match this filter')
+    .option('--in <folder>', 'search in this folder and its subfolders', '/')
     .option('--title <text>')
     .option('--alt <text>', 'alternative text')
     .option('--caption <text>')
@@ -68,7 +70,7 @@ export function addFindingCommands(program: Command, context: () => CliContext):
     .option('--keywords <words>', 'separated by commas')
     .option('--captured <date>', 'capture date (one asset)')
     .option('--name <name>', 'a new file name (one asset)')
-    .option('--folder <path>', 'move to this folder')
+    .option('--to <folder>', 'move to this folder')
     .option('--fill', 'fill only empty texts; supports patterns such as "{words}"', false)
     .option('--append', 'append instead of replacing', false)
     .option('--shift <minutes>', 'shift capture dates')
@@ -79,11 +81,16 @@ export function addFindingCommands(program: Command, context: () => CliContext):
     .option('--rehearse', 'show what would change', false)
     .option('--no-wait', 'return immediately instead of waiting for the run')
     .action((id: string | undefined, options: SetOptions) => set(context(), id, options));
+  acceptRenamed(
+    edit,
+    { '--find <filter>': '--filter', '--within <folder>': '--in', '--folder <path>': '--to' },
+    context,
+  );
 }
 
 async function list({ client, output }: CliContext, q: string, options: LsOptions): Promise<void> {
   if (options.facets) {
-    const facets = await client.assets.facets({ q, folder: options.folder });
+    const facets = await client.assets.facets({ q, folder: options.in });
     if (output.isJson) output.out(JSON.stringify(facets));
     else
       for (const [group, counts] of Object.entries(facets))
@@ -94,7 +101,7 @@ async function list({ client, output }: CliContext, q: string, options: LsOption
   const most = options.limit === undefined ? Number.POSITIVE_INFINITY : Number(options.limit);
   const query = {
     q,
-    folder: options.folder,
+    folder: options.in,
     deep: true,
     limit: Math.min(500, most),
     ...(options.sort && { sort: options.sort as 'name' }),
@@ -164,8 +171,8 @@ function describe(asset: Asset): string[] {
 
 async function set(context: CliContext, id: string | undefined, options: SetOptions): Promise<void> {
   const { client, output } = context;
-  if ((id === undefined) === (options.find === undefined))
-    throw new Error('Pass either an asset id or a filter with --find.');
+  if ((id === undefined) === (options.filter === undefined))
+    throw new Error('Pass either an asset id or a filter with --filter.');
   if (
     id !== undefined &&
     !options.fill &&
@@ -177,7 +184,7 @@ async function set(context: CliContext, id: string | undefined, options: SetOpti
     return;
   }
   const select =
-    id === undefined ? { q: options.find ?? '', folder: options.within, deep: true } : { ids: [id] };
+    id === undefined ? { q: options.filter ?? '', folder: options.in, deep: true } : { ids: [id] };
   if (options.bin) {
     const { run } = await client.assets.act({ select, action: 'bin' });
     await followRun(context, run, options.wait);
@@ -196,7 +203,7 @@ async function set(context: CliContext, id: string | undefined, options: SetOpti
       output.out(`${name}  ${JSON.stringify(before)} → ${JSON.stringify(after)}`);
     const { changed, hasOne, noDate, same } = plan.totals;
     output.err(
-      `${changed} would change, ${hasOne} already had one, ${noDate} have no date, ${same} are so already`,
+      `${changed} would change, ${hasOne} already had one, ${noDate} have no date, ${same} unchanged`,
     );
   }
 }
@@ -224,7 +231,7 @@ async function setOne({ client, output }: CliContext, id: string, options: SetOp
     ...(options.keywords !== undefined && { keywords: words(options.keywords) }),
     ...(captured !== undefined && { capturedAt: captured === '' ? null : captured }),
     ...(name !== undefined && { name }),
-    ...(options.folder !== undefined && { folder: options.folder }),
+    ...(options.to !== undefined && { folder: options.to }),
   };
   const asset = await client.assets.change(id, patch);
   output.out(output.isJson ? JSON.stringify(asset) : asset.url);
@@ -257,6 +264,6 @@ function toChange(options: SetOptions): BulkChange {
   return {
     ...(Object.keys(texts).length > 0 && { [how]: texts }),
     ...(options.shift !== undefined && { shiftMinutes: Number(options.shift) }),
-    ...(options.folder !== undefined && { folder: options.folder }),
+    ...(options.to !== undefined && { folder: options.to }),
   };
 }

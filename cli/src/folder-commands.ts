@@ -80,6 +80,6 @@ async function rules(
   }
   const { plan } = await client.folders.rehearseRules(folder.id, next);
   if (output.isJson) output.out(JSON.stringify(plan));
-  else output.out(`${plan.totals.outside} of ${plan.totals.present} present files would be outside.`);
+  else output.out(`${plan.totals.outside} of ${plan.totals.present} existing files would break the rules.`);
   if (plan.totals.outside > 0) endWith(EXIT.partly);
 }

@@ -5,6 +5,7 @@ import type { Command } from 'commander';
 import { type CliContext, EXIT } from './context.js';
 import { type LocalFile, listFiles, openFile } from './files.js';
 import { progressLine, table } from './output.js';
+import { acceptRenamed } from './renamed-flags.js';
 import { followRun } from './run-commands.js';
 
 interface UpOptions {
@@ -49,16 +50,17 @@ export function addIntakeCommands(program: Command, context: () => CliContext): 
     .argument('<files...>')
     .option('--to <folder>', 'destination folder', '/')
     .action((files: string[], { to }: { to: string }) => check(context(), files, to));
-  program
+  const inboxing = program
     .command('inbox')
     .description('list the inbox, or import from it')
-    .argument('[paths...]', 'only these; nothing means all that is new')
+    .argument('[paths...]', 'only these files; all new ones when absent')
     .option('--to <folder>', 'destination folder', '/')
-    .option('--register', 'import the files', false)
+    .option('--import', 'import the files', false)
     .option('--mode <mode>', 'copy, move or place (import in place)', 'copy')
     .option('--rehearse', 'show what would be imported', false)
     .option('--no-wait', 'return immediately instead of waiting for the run')
     .action((paths: string[], options: InboxOptions) => inbox(context(), paths, options));
+  acceptRenamed(inboxing, { '--register': '--import' }, context);
 }
 
 async function up(context: CliContext, sources: string[], options: UpOptions): Promise<void> {
@@ -106,7 +108,7 @@ async function upManifest(context: CliContext, path: string, options: UpOptions)
   const { plan } = await client.intakes.rehearseManifest(request);
   if (output.isJson) output.out(JSON.stringify(plan));
   else {
-    output.out(`${plan.totals.taken} of ${plan.totals.rows} rows would be taken in.`);
+    output.out(`${plan.totals.taken} of ${plan.totals.rows} rows would be imported.`);
     for (const [field, column] of Object.entries(plan.mapping)) output.out(`  ${field} from "${column}"`);
     for (const { row, message } of plan.faults)
       output.err(`${row === null ? 'the manifest' : `row ${row}`}: ${message}`);
@@ -242,7 +244,7 @@ async function check({ client, output, endWith }: CliContext, paths: string[], t
 
 interface InboxOptions {
   to: string;
-  register: boolean;
+  import: boolean;
   mode: 'copy' | 'move' | 'place';
   rehearse: boolean;
   wait: boolean;
@@ -251,7 +253,7 @@ interface InboxOptions {
 async function inbox(context: CliContext, paths: string[], options: InboxOptions): Promise<void> {
   const { client, output } = context;
   const request = { paths: paths.length > 0 ? paths : null, mode: options.mode, folder: options.to };
-  if (options.rehearse || !options.register) {
+  if (options.rehearse || !options.import) {
     const items = options.rehearse
       ? (await client.inbox.rehearse(request)).plan.items
       : (await client.inbox.list({ folder: options.to })).items;

@@ -3,11 +3,12 @@ import type { AssetSelection, RebuildRequest, RecipesDocument } from '@uniferum/
 import type { Command } from 'commander';
 import type { CliContext } from './context.js';
 import { formatSize, table } from './output.js';
+import { acceptRenamed } from './renamed-flags.js';
 import { followRun } from './run-commands.js';
 
 interface RebuildOptions {
   only: RebuildRequest['only'];
-  folder?: string;
+  in?: string;
   filter?: string;
   rehearse: boolean;
   wait: boolean;
@@ -24,25 +25,27 @@ export function addRecipeCommands(program: Command, context: () => CliContext): 
     .action((options: { export: boolean; import?: string; rehearse: boolean }) =>
       recipes(context(), options),
     );
-  program
+  const rebuilding = program
     .command('rebuild')
     .description('rebuild renditions')
     .argument('[recipes...]', 'names; none for all')
     .option('--only <which>', 'missing, outdated, failed, unfinished or all', 'unfinished')
-    .option('--folder <path>', 'only in this folder and its subfolders')
+    .option('--in <folder>', 'only in this folder and its subfolders')
     .option('--filter <filter>', 'only assets that match this filter')
     .option('--rehearse', 'show what would be rebuilt', false)
     .option('--wait', 'wait for the run to end', false)
     .action((names: string[], options: RebuildOptions) => rebuild(context(), names, options));
-  program
+  acceptRenamed(rebuilding, { '--folder <path>': '--in' }, context);
+  const optimising = program
     .command('optimise')
     .description('optimise originals; the previous version is kept')
     .argument('<filter>', 'which, such as: kind:image size>1mb')
-    .option('--folder <path>', 'only in this folder and its subfolders')
+    .option('--in <folder>', 'only in this folder and its subfolders')
     .option('--likeness <value>', 'lossy, with at least this structural similarity')
     .option('--rehearse', 'show which originals would be optimised', false)
     .option('--wait', 'wait for the run to end', false)
     .action((filter: string, options: OptimiseOptions) => optimise(context(), filter, options));
+  acceptRenamed(optimising, { '--folder <path>': '--in' }, context);
   program
     .command('surplus')
     .description('list or delete renditions that no recipe requires')
@@ -100,7 +103,7 @@ async function rebuild(context: CliContext, names: string[], options: RebuildOpt
   const request: RebuildRequest = {
     only: options.only,
     ...(names.length > 0 && { recipes: names }),
-    ...selectionOf(options.filter, options.folder),
+    ...selectionOf(options.filter, options.in),
   };
   if (!options.rehearse) {
     await followRun(context, (await client.recipes.rebuild(request)).run, options.wait);
@@ -116,7 +119,7 @@ async function rebuild(context: CliContext, names: string[], options: RebuildOpt
 }
 
 interface OptimiseOptions {
-  folder?: string;
+  in?: string;
   likeness?: string;
   rehearse: boolean;
   wait: boolean;
@@ -124,7 +127,7 @@ interface OptimiseOptions {
 
 async function optimise(context: CliContext, filter: string, options: OptimiseOptions): Promise<void> {
   const { client, output } = context;
-  const { select } = selectionOf(filter, options.folder);
+  const { select } = selectionOf(filter, options.in);
   const request = {
     select: select ?? { q: filter },
     ...(options.likeness !== undefined && { mode: 'likeness' as const, likeness: Number(options.likeness) }),

@@ -12,7 +12,7 @@ export function addRunCommands(program: Command, context: () => CliContext): voi
     .option('--stop', 'stop it', false)
     .option('--resume', 'resume it', false)
     .option('--retry', 'retry failed items', false)
-    .option('--undo', 'take back what it changed', false)
+    .option('--undo', 'undo its changes', false)
     .option('--wait', 'wait for the run to end', false)
     .action((id: string | undefined, options: RunOptions) => runs(context(), id, options));
 }

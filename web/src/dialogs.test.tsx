@@ -51,7 +51,7 @@ const CASES: Record<string, Case> = {
   'moving an asset to the bin': {
     dialog: <RemoveAssetDialog asset={dusk} onRemoved={close} {...open} />,
     call: 'assets.remove',
-    act: press('Put it into the bin'),
+    act: press('Move to bin'),
   },
   'replacing an asset': {
     dialog: <ReplaceAssetDialog asset={dusk} {...open} />,
@@ -71,7 +71,7 @@ const CASES: Record<string, Case> = {
     call: 'folders.make',
     act: async (user) => {
       await user.type(screen.getByLabelText('Name'), 'gannet-head');
-      await press('Make the folder')(user);
+      await press('Create folder')(user);
     },
     keeps: 'gannet-head',
   },
@@ -87,13 +87,13 @@ const CASES: Record<string, Case> = {
   'taking a folder away': {
     dialog: <RemoveFolderDialog folder={folder('/lights', { deepItems: 0 })} {...open} />,
     call: 'folders.remove',
-    act: press('Take it away'),
+    act: press('Delete'),
   },
   'rehearsing an edit of many': {
     dialog: <BulkDialog selection={{ ids: ['7'] }} count={1} onDone={close} {...open} />,
     call: 'assets.rehearseEdit',
     act: async (user) => {
-      await user.selectOptions(screen.getByLabelText('What happens with: Credit'), 'set');
+      await user.selectOptions(screen.getByLabelText('Change: Credit'), 'set');
       await user.type(screen.getByLabelText('Credit: value'), 'Edda');
       await press('Rehearse')(user);
     },
@@ -103,9 +103,9 @@ const CASES: Record<string, Case> = {
     dialog: <BulkDialog selection={{ ids: ['7'] }} count={1} onDone={close} {...open} />,
     call: 'assets.edit',
     act: async (user) => {
-      await user.selectOptions(screen.getByLabelText('What happens with: Credit'), 'set');
+      await user.selectOptions(screen.getByLabelText('Change: Credit'), 'set');
       await user.type(screen.getByLabelText('Credit: value'), 'Edda');
-      await press('Carry out')(user);
+      await press('Apply')(user);
     },
     keeps: 'Edda',
   },
@@ -113,14 +113,14 @@ const CASES: Record<string, Case> = {
     dialog: <BinPage />,
     call: 'bin.empty',
     act: async (user) => {
-      await press(/^Empty the bin/)(user);
-      await press('Empty the bin for good')(user);
+      await press(/^Empty bin/)(user);
+      await press('Empty bin permanently')(user);
     },
   },
   'restoring from the bin': {
     dialog: <BinPage />,
     call: 'assets.restore',
-    act: press('Restore'),
+    act: press(/^Restore /),
   },
   'making a key': {
     dialog: <MakeKeyDialog onClose={close} />,
@@ -128,14 +128,14 @@ const CASES: Record<string, Case> = {
     act: async (user) => {
       await user.type(await screen.findByLabelText('Name'), 'nightly import');
       await user.click((await screen.findAllByRole('checkbox'))[0] as HTMLElement);
-      await press('Make the key')(user);
+      await press('Create key')(user);
     },
     keeps: 'nightly import',
   },
   'which fields fill which texts': {
     dialog: <MappingDialog {...open} />,
     call: 'settings.putMetadata',
-    act: press('Save the order'),
+    act: press('Save mapping'),
   },
   'what a folder publishes': {
     dialog: <AccessDialog folder={folder('/lights')} {...open} />,
@@ -148,7 +148,7 @@ const CASES: Record<string, Case> = {
     act: async (user) => {
       await user.click(screen.getByLabelText('Document'));
       await user.paste('{"recipes":[]}');
-      await press('Rehearse it')(user);
+      await press('Rehearse')(user);
     },
     keeps: '{"recipes":[]}',
   },
@@ -160,7 +160,7 @@ const CASES: Record<string, Case> = {
   'taking a recipe away': {
     dialog: <RemoveRecipeDialog recipe={recipe('wide')} onClose={close} />,
     call: 'recipes.remove',
-    act: press(/^Take/),
+    act: press('Delete'),
   },
 };
 
@@ -214,7 +214,7 @@ test('a document of recipes that is no JSON is said before it is sent', async ()
   const { user } = show(<ImportDialog onClose={close} />);
   await user.click(screen.getByLabelText('Document'));
   await user.paste('{"recipes": [');
-  await user.click(screen.getByRole('button', { name: 'Rehearse it' }));
-  expect(await screen.findByText(/This is no JSON|Invalid JSON/)).toBeVisible();
+  await user.click(screen.getByRole('button', { name: 'Rehearse' }));
+  expect(await screen.findByText(/Invalid JSON|Invalid JSON/)).toBeVisible();
   expect(callsOf('recipes.rehearseImport')).toEqual([]);
 });

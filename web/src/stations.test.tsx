@@ -39,7 +39,7 @@ const CASES: Record<string, Case> = {
     Page: FlowPage,
     call: 'flow',
     empty: flow(),
-    saysEmpty: 'Nothing flows yet',
+    saysEmpty: 'No files yet',
     full: flow({ library: amount, verdicts: { accepted: 12, warned: 0, refused: 0 } }),
     saysFull: /12 assets, 1\.2 MB/,
   },
@@ -66,7 +66,7 @@ const CASES: Record<string, Case> = {
     Page: DuplicatesPage,
     call: 'assets.duplicates',
     empty: { groups: [] },
-    saysEmpty: /No two|None|Nothing/i,
+    saysEmpty: 'No duplicates',
     full: { groups: [[asset('1', { name: 'one.jpg' }), asset('2', { name: 'same.jpg' })]] },
     saysFull: 'same.jpg',
   },
@@ -82,7 +82,7 @@ const CASES: Record<string, Case> = {
     Page: MatrixPage,
     call: 'recipes.matrix',
     empty: { recipes: [], ...pageOf([]) },
-    saysEmpty: 'No such file',
+    saysEmpty: 'No files yet',
     full: {
       recipes: ['wide'],
       ...pageOf([
@@ -212,7 +212,7 @@ test('intake shows the rules of the folder that its address names', async () => 
     },
   });
   show(<IntakePage />, { at: '/intake?folder=%2Flights' });
-  expect(await screen.findByText('Files from here')).toBeVisible();
+  expect(await screen.findByText('Upload')).toBeVisible();
   await vi.waitFor(() => expect(asked).toContain(folder('/lights').id));
 });
 

@@ -11,6 +11,7 @@ export const REASON_WORDS: Record<ReasonCode, string> = {
   'text-missing': 'text missing',
   'name-invalid': 'invalid name',
   'name-taken': 'name taken',
+  'name-cleaned': 'name cleaned',
   duplicate: 'duplicate',
   'type-mismatch': 'content does not match',
   unreadable: 'unreadable',

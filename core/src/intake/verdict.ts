@@ -9,6 +9,7 @@ export const REASON_CODES = [
   'text-missing',
   'name-invalid',
   'name-taken',
+  'name-cleaned',
   'duplicate',
   'type-mismatch',
   'unreadable',

@@ -81,6 +81,7 @@ export {
 } from './metadata.js';
 export {
   cleanName,
+  hasDirectionMarks,
   MAX_NAME_LENGTH,
   MAX_SENT_NAME_LENGTH,
   type NameParts,

@@ -11,6 +11,14 @@ const FALLBACK_NAME = 'unnamed';
 // biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are what is looked for
 const UNSAFE = /[\u0000-\u001f\u007f-\u009f/\\:*?"<>|~]+/g;
 
+/** Embeddings, overrides and isolates of direction: `exe.\u202egpj` would be read as a picture. Source: UAX #9, section 2. */
+const DIRECTION_MARKS = /[\u202a-\u202e\u2066-\u2069]/g;
+
+/** Tells whether a name contains characters that change the direction of text; {@link cleanName} removes them. */
+export function hasDirectionMarks(name: string): boolean {
+  return name.search(DIRECTION_MARKS) >= 0;
+}
+
 /** The parts of a file name: `harbour.tar.gz` has the stem `harbour.tar` and the extension `gz`. */
 export interface NameParts {
   stem: string;
@@ -26,13 +34,14 @@ export function splitName(name: string): NameParts {
 }
 
 /**
- * Converts a file name to one that is valid in URLs and file systems: no folders, no control characters, no `~`
- * (which separates a recipe), Unicode NFC, at most {@link MAX_NAME_LENGTH} long with the extension kept.
+ * Converts a file name to one that is valid in URLs and file systems: no folders, no control characters, no marks
+ * of direction, no `~` (which separates a recipe), Unicode NFC, at most {@link MAX_NAME_LENGTH} long with the extension kept.
  */
 export function cleanName(name: string): string {
   const last =
     name
       .normalize('NFC')
+      .replace(DIRECTION_MARKS, '')
       .replaceAll('\\', '/')
       .split('/')
       .findLast((part) => part.trim() !== '') ?? '';

@@ -60,7 +60,7 @@ export function intakeRoutes(toolsFor: ToolsFor, joints: Joints): Route[] {
         file: Joi.binary().required().description('one or more'),
       }),
       answers: {
-        201: { description: 'One file was sent and taken in', schema: assetSchema },
+        201: { description: 'One file was uploaded and stored', schema: assetSchema },
         202: {
           description: 'An archive is being unpacked',
           schema: answer({ intake: idSchema, run: idSchema }),

@@ -41,7 +41,7 @@ const impactSchema = answer({
     items: Joi.array().items(answer({ change: Joi.string() })),
     totals: answer({
       outdated: count,
-      fresh: count.description('files that are fresh again, because an edit is taken back'),
+      fresh: count.description('files that are fresh again, because an edit was reverted'),
       due: count,
       surplus: count,
       bytesNow: count,

@@ -89,7 +89,7 @@ const planSchema = answer({
     ),
     totals: answer({
       present: Joi.number().integer(),
-      outside: Joi.number().integer().description('present files that the new rules would refuse'),
+      outside: Joi.number().integer().description('existing files that the new rules would refuse'),
       outsideNow: Joi.number().integer().description('those that the rules of now would refuse'),
       byCode: Joi.object().pattern(Joi.string(), Joi.number().integer()),
     }),

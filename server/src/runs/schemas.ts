@@ -19,7 +19,7 @@ export const runSchema = component(
     failed: Joi.number().integer(),
     skipped: Joi.number().integer(),
     createdAt: timeSchema,
-    canUndo: Joi.boolean().description('whether what it changed can be taken back'),
+    canUndo: Joi.boolean().description('whether its changes can be undone'),
     undoOf: idSchema.allow(null),
     startedAt: timeSchema.allow(null),
     finishedAt: timeSchema.allow(null),

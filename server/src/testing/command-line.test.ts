@@ -59,7 +59,7 @@ describe('uniferum', () => {
   });
 
   test('ls finds, counts and pages; get shows and downloads', async () => {
-    const listed = await uniferum('ls', 'kind:image', '--folder', '/cli');
+    const listed = await uniferum('ls', 'kind:image', '--in', '/cli');
     expect([listed.code, listed.err.trim()]).toEqual([0, '1 of 1']);
     const { items } = JSON.parse((await uniferum('--json', 'ls', 'dusk')).out);
     expect(items[0].alt).toBe('A light');
@@ -86,9 +86,9 @@ describe('uniferum', () => {
     expect((await uniferum('set', items[0].id, '--version', '1')).out).toContain('version 3');
     const rehearsed = await uniferum(
       'set',
-      '--find',
+      '--filter',
       'title:none',
-      '--within',
+      '--in',
       '/cli',
       '--title',
       '{words}',
@@ -97,7 +97,7 @@ describe('uniferum', () => {
     );
     expect(rehearsed.err).toContain('1 would change');
     const run = JSON.parse(
-      (await uniferum('--json', 'set', '--find', 'folder:/cli', '--title', '{words}', '--fill')).out,
+      (await uniferum('--json', 'set', '--filter', 'folder:/cli', '--title', '{words}', '--fill')).out,
     );
     expect(run).toMatchObject({ state: 'done', done: 1, skipped: 1 });
     expect(JSON.parse((await uniferum('--json', 'runs', run.id, '--undo', '--wait')).out)).toMatchObject({
@@ -105,9 +105,34 @@ describe('uniferum', () => {
     });
   });
 
+  test('flags of the last release still work, and say what they are called now', async () => {
+    const now = await uniferum('ls', 'kind:image', '--in', '/cli');
+    const before = await uniferum('ls', 'kind:image', '--folder', '/cli');
+    expect(before.out).toBe(now.out);
+    expect(before.err).toContain('--folder is now --in.');
+    const edit = await uniferum(
+      'set',
+      '--find',
+      'name:newer',
+      '--within',
+      '/cli',
+      '--folder',
+      '/cli',
+      '--rehearse',
+    );
+    expect(edit.err).toMatch(
+      /--find is now --filter\.[\s\S]*--within is now --in\.[\s\S]*--folder is now --to\./,
+    );
+    expect(now.err).not.toContain('is now');
+    expect((await uniferum('ls', '--help')).out).not.toContain('--folder');
+  });
+
   test('rules shows and rehearses, check judges, and both say so in the exit code', async () => {
     const rehearsed = await uniferum('rules', '/cli/views', '--set', '{"maxBytes":10}', '--rehearse');
-    expect([rehearsed.code, rehearsed.out.trim()]).toEqual([1, '1 of 2 present files would be outside.']);
+    expect([rehearsed.code, rehearsed.out.trim()]).toEqual([
+      1,
+      '1 of 2 existing files would break the rules.',
+    ]);
     await uniferum('rules', '/cli', '--set', '{"deny":["exe"]}');
     expect((await uniferum('rules', '/cli')).out).toContain('"exe"');
     await put('a.exe', 'MZ');
@@ -130,13 +155,13 @@ describe('uniferum', () => {
   test('inbox, archives, manifests and addresses come in as runs', async () => {
     await writeFile(join(server.inbox, 'tide.txt'), 'high water at noon');
     expect((await uniferum('inbox')).out).toContain('tide.txt  new');
-    expect((await uniferum('inbox', '--register', '--to', '/cli/inbox')).out).toContain('done, 1 done');
-    expect((await uniferum('inbox', '--register', '--to', '/cli/inbox')).out).toContain(
+    expect((await uniferum('inbox', '--import', '--to', '/cli/inbox')).out).toContain('done, 1 done');
+    expect((await uniferum('inbox', '--import', '--to', '/cli/inbox')).out).toContain(
       'Nothing in the inbox is new',
     );
     await put('list.csv', 'path,alt\ntide.txt,Tide\n,\n');
     const rehearsed = await uniferum('up', '--manifest', 'list.csv', '--rehearse');
-    expect(rehearsed.out).toContain('1 of 1 rows would be taken in');
+    expect(rehearsed.out).toContain('1 of 1 rows would be imported');
     expect((await uniferum('up', 'data:,a%20note', '--to', '/cli')).code).toBe(0);
     expect((await uniferum('runs')).out).toContain('Importing 1 file from the inbox into ');
   });
@@ -158,14 +183,14 @@ describe('uniferum', () => {
     await uniferum('up', 'a.jpg', '--to', '/pictures');
     // The rendition of what arrived first: else the rebuild may find nothing left to do.
     await eventually(async () => /card {2}1 fresh/.test((await uniferum('recipes')).out));
-    const rebuilt = await uniferum('rebuild', 'card', '--only', 'all', '--folder', '/pictures', '--wait');
+    const rebuilt = await uniferum('rebuild', 'card', '--only', 'all', '--in', '/pictures', '--wait');
     expect([rebuilt.code, rebuilt.out]).toEqual([0, expect.stringContaining('Rebuild card: done, 1 done')]);
     expect((await uniferum('recipes')).out).toMatch(/card {2}1 fresh/);
     expect((await uniferum('rebuild', '--rehearse')).out).toContain('0 renditions of 0 files would be made');
-    expect((await uniferum('optimise', 'kind:image', '--folder', '/pictures', '--rehearse')).out).toContain(
+    expect((await uniferum('optimise', 'kind:image', '--in', '/pictures', '--rehearse')).out).toContain(
       '1 of 1 files would be looked at',
     );
-    expect((await uniferum('optimise', 'kind:image', '--folder', '/pictures', '--wait')).out).toContain(
+    expect((await uniferum('optimise', 'kind:image', '--in', '/pictures', '--wait')).out).toContain(
       'Optimising 1 original: done',
     );
     await server.call('DELETE', '/api/v1/recipes/card');

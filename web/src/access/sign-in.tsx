@@ -35,7 +35,7 @@ function About() {
         ))}
       </ol>
       <p className="text-sm text-soft">
-        Everything here can be done from a script as well: the API is described at /api/v1/openapi.json.
+        Everything here can also be scripted. The API is documented at /api/v1/openapi.json.
       </p>
     </section>
   );
@@ -51,14 +51,14 @@ export function SignInForm({ title = 'Sign in' }: { title?: string }) {
       onSubmit={handleSubmit((credentials) => signIn.mutate(credentials))}
     >
       <h1 className="text-xl font-semibold">{title}</h1>
-      <Field label="Address" error={formState.errors.email?.message}>
+      <Field label="Email" error={formState.errors.email?.message}>
         {(props) => (
           <Input
             type="email"
             autoComplete="username"
             autoFocus
             {...props}
-            {...register('email', { required: 'Write your e-mail address.' })}
+            {...register('email', { required: 'Enter your email.' })}
           />
         )}
       </Field>
@@ -68,7 +68,7 @@ export function SignInForm({ title = 'Sign in' }: { title?: string }) {
             type="password"
             autoComplete="current-password"
             {...props}
-            {...register('password', { required: 'Write your password.' })}
+            {...register('password', { required: 'Enter your password.' })}
           />
         )}
       </Field>
@@ -81,8 +81,8 @@ export function SignInForm({ title = 'Sign in' }: { title?: string }) {
 }
 
 const STATIONS: [string, string][] = [
-  ['Intake', 'Files come in and are checked against the rules of their folder, each with a verdict.'],
-  ['Library', 'Every file with its texts, at an address that stays.'],
-  ['Recipes', 'The sizes and crops that the site needs, made in the background.'],
-  ['Runs', 'All long work: counted, stoppable, and none of it lost.'],
+  ['Intake', 'Import files and check them against the rules of their folder.'],
+  ['Library', 'Every file with its texts, at a permanent address.'],
+  ['Recipes', 'The sizes and crops the site needs, created in the background.'],
+  ['Runs', 'Background work, with progress, stop and resume.'],
 ];

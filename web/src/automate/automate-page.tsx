@@ -64,7 +64,7 @@ function PageActions({ onMake }: { onMake: (() => void) | null }) {
 function NoKey({ onMake }: { onMake: () => void }) {
   return (
     <div className="p-6">
-      <EmptyPlace title="No key yet" action={<Button onClick={onMake}>Make the first key</Button>}>
+      <EmptyPlace title="No key yet" action={<Button onClick={onMake}>Create the first key</Button>}>
         A script shows a key with each request. A key has the rights that you give it, and can be revoked at
         any time.
       </EmptyPlace>
@@ -82,7 +82,7 @@ function KeyRow({ apiKey }: { apiKey: ApiKey }) {
         </h2>
         <p className="font-mono text-xs leading-5 text-soft">{apiKey.rights.join(' ')}</p>
         <p className="text-sm text-soft">
-          Made {formatMoment(apiKey.createdAt)},{' '}
+          Created {formatMoment(apiKey.createdAt)},{' '}
           {apiKey.lastUsedAt ? `last used ${formatAgo(apiKey.lastUsedAt)}` : 'never used'}
         </p>
       </div>
@@ -106,7 +106,7 @@ function RevokeQuestion({ id, onKeep }: RevokeQuestionProps) {
   const { revoke } = useKeyChanges();
   return (
     <span className="flex items-center gap-2">
-      <span className="text-sm">Scripts with it stop working.</span>
+      <span className="text-sm">Scripts that use it will stop working.</span>
       <FailureLine error={revoke.error} />
       <Button look="fault" disabled={revoke.isPending} onClick={() => revoke.mutate(id)}>
         Revoke
@@ -150,8 +150,8 @@ console.log(result.verdict.outcome, result.asset?.url);`;
         {script}
       </pre>
       <p className="mt-4 text-sm text-soft">
-        Beside every action of the console stands “as code”: the same action as a request and as a call of
-        this client.
+        Every action in the console offers “View as code”: the same action as a request, a client call or a
+        command.
       </p>
     </section>
   );

@@ -25,8 +25,8 @@ export function MakeKeyDialog({ onClose }: { onClose: () => void }) {
       title={made ? made.name : 'New key'}
       description={
         made
-          ? 'Copy the secret now. It is shown this once and stored nowhere.'
-          : 'Give it the rights that its script needs, and no more.'
+          ? 'Copy the secret now. It is shown only once and is not stored.'
+          : 'Grant only the rights that the script needs.'
       }
     >
       {made ? <Secret secret={made.secret} onDone={onClose} /> : <MakeKeyForm make={make} />}
@@ -48,7 +48,7 @@ function Secret({ secret, onDone }: SecretProps) {
         <CopyButton text={secret} name="Copy the secret" />
       </p>
       <Button look="main" className="self-start" onClick={onDone}>
-        I have copied it
+        Done
       </Button>
     </div>
   );
@@ -63,13 +63,13 @@ function MakeKeyForm({ make }: { make: ReturnType<typeof useKeyChanges>['make'] 
   useUnsavedChanges(formState.isDirty ? 'The key has not been created.' : null);
   return (
     <form onSubmit={handleSubmit((key) => make.mutate(key))} className="flex flex-col gap-4">
-      <Field label="Name" hint="What it is for." error={formState.errors.name?.message}>
+      <Field label="Name" hint="What it is used for." error={formState.errors.name?.message}>
         {(props) => (
           <Input
             autoFocus
             placeholder="Nightly import"
             {...props}
-            {...register('name', { required: 'Write what it is for.' })}
+            {...register('name', { required: 'Enter what it is used for.' })}
           />
         )}
       </Field>
@@ -84,7 +84,7 @@ function MakeKeyForm({ make }: { make: ReturnType<typeof useKeyChanges>['make'] 
         }}
       >
         <Button look="main" type="submit" disabled={make.isPending}>
-          Make the key
+          Create key
         </Button>
       </FormFoot>
     </form>

@@ -87,7 +87,7 @@ describe('an example station, with one line in the composition', () => {
     expect(await screen.findByText('a note on dusk.jpg')).toBeVisible();
     const stages = screen.getAllByRole('heading', { level: 3 }).map(({ textContent }) => textContent);
     expect(stages).toEqual([
-      'Came from',
+      'Source',
       'Verdict',
       'Texts',
       'Note',
@@ -131,7 +131,7 @@ test('without a session the console is a sign-in, and what went wrong there is s
     'session.signIn': problem(401, 'Check both and try again.'),
   });
   expect(problem(401, '')).toBeInstanceOf(UniferumApiError);
-  await user.type(await screen.findByLabelText('Address'), 'keeper@skerry.example');
+  await user.type(await screen.findByLabelText('Email'), 'keeper@skerry.example');
   await user.type(screen.getByLabelText('Password'), 'wrong');
   await user.click(screen.getByRole('button', { name: 'Sign in' }));
   expect(await screen.findByRole('alert')).toHaveTextContent('Check both and try again.');

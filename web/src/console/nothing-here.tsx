@@ -6,14 +6,14 @@ export function NothingHere() {
   return (
     <div className="p-8">
       <EmptyPlace
-        title="There is nothing at this address"
+        title="Page not found"
         action={
           <Link to="/" className="text-oxide underline">
-            Go to the flow
+            Go to Flow
           </Link>
         }
       >
-        The stations above lead to everything that there is.
+        Use the navigation above to find what you need.
       </EmptyPlace>
     </div>
   );

@@ -53,7 +53,7 @@ test('when the session ends, the sign-in opens over the work; afterwards the wor
   await screen.findByRole('dialog', { name: 'Your session has ended' });
   answer({ 'session.signIn': undefined, 'session.me': me });
   await user.type(screen.getByLabelText('Password'), 'secret');
-  await user.type(screen.getByLabelText('Address'), 'edda@skerry.example');
+  await user.type(screen.getByLabelText('Email'), 'edda@skerry.example');
   await user.click(screen.getByRole('button', { name: 'Sign in' }));
   await vi.waitFor(() => expect(screen.queryByRole('dialog')).toBeNull());
   expect(callsOf('session.signIn')).toHaveLength(1);

@@ -8,12 +8,12 @@ const BEFORE: [keys: string[], text: string][] = [
 ];
 
 const AFTER: [keys: string[], text: string][] = [
-  [['←', '→', '↑', '↓'], 'In the library: the asset beside it'],
+  [['←', '→', '↑', '↓'], 'In the library: move to the next asset'],
   [['Enter'], 'In the library: open or close the line'],
-  [['/'], 'In the library: write a filter'],
-  [['x'], 'In the library: choose the open asset'],
-  [['a'], 'In the library: choose all that is found'],
-  [['c'], 'In the library: counts of what is found'],
+  [['/'], 'In the library: type a filter'],
+  [['x'], 'In the library: select the asset'],
+  [['a'], 'In the library: select all results'],
+  [['c'], 'In the library: show or hide facets'],
   [['v'], 'In the library: sheet or table'],
   [['Esc'], 'Close what is open'],
 ];

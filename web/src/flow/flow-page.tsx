@@ -10,6 +10,7 @@ import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useElementSize } from '../ui/use-element-size.js';
+import { FirstSteps } from './first-steps.js';
 import { type Box, drawnRecipes, layOutFlow, REST, type Stream, shownStates } from './layout.js';
 
 /** Home: where files come from and go to, with accurate counts at each joint. */
@@ -29,6 +30,7 @@ export function FlowPage() {
     >
       {error && <ErrorNotice error={error} />}
       {isEmpty && <NothingFlows />}
+      {flow && <FirstSteps flow={flow} />}
       <div className="min-h-0 flex-1 overflow-auto border-t border-rule px-6">
         {flow && <FlowMap flow={flow} />}
       </div>
@@ -40,21 +42,21 @@ function NothingFlows() {
   return (
     <div className="px-6 pb-2">
       <EmptyPlace
-        title="Nothing flows yet"
+        title="No files yet"
         action={
           <Link to="/intake" className="text-oxide underline">
-            Bring the first files in
+            Import the first files
           </Link>
         }
       >
-        This is the map of the whole: from where files come, through rules into the library, by recipes into
-        stores and onto pages.
+        This map shows how files move: from their sources through the rules into the library, and by recipes
+        into stores and onto pages.
       </EmptyPlace>
     </div>
   );
 }
 
-const HEADINGS = ['Comes from', 'Intake and rules', 'Library', 'Recipes', 'Stores', 'Pages'];
+const HEADINGS = ['Sources', 'Intake and rules', 'Library', 'Recipes', 'Stores', 'Pages'];
 const LEAST = { width: 1080, height: 540 };
 
 function FlowMap({ flow }: { flow: Flow }) {
@@ -192,7 +194,7 @@ function LibraryJoint({ flow: { library, kinds, verdicts }, boxes }: JointsProps
           </li>
         ))}
       </ul>
-      {gone > 0 && <p className="text-xs leading-5 text-soft">{formatNumber(gone)} in the bin or gone</p>}
+      {gone > 0 && <p className="text-xs leading-5 text-soft">{formatNumber(gone)} in the bin or deleted</p>}
     </Joint>
   );
 }
@@ -201,7 +203,7 @@ function RecipeJoints({ flow, boxes }: JointsProps) {
   if (flow.recipes.length === 0)
     return (
       <Joint box={boxes.get('recipes')} to="/recipes" title="No recipe yet" isQuiet>
-        <p className="text-xs text-soft">Make one to get renditions.</p>
+        <p className="text-xs text-soft">Create one to get renditions.</p>
       </Joint>
     );
   return drawnRecipes(flow.recipes).map((recipe) => {

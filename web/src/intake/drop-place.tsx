@@ -28,12 +28,12 @@ export function DropPlace({ folder, unpack, onUnpack, onFiles }: DropPlaceProps)
         isDragActive ? 'border-oxide bg-oxide-wash' : 'border-rule-strong bg-surface',
       )}
     >
-      <input {...getInputProps()} aria-label="Files to bring in" />
+      <input {...getInputProps()} aria-label="Files to upload" />
       <FolderInput ref={folderInput} onFiles={onFiles} />
       <div className="flex items-center gap-4">
         <Upload className="size-6 text-soft" aria-hidden="true" strokeWidth={1.5} />
         <p className="text-lg">
-          {isDragActive ? `Let go to bring them into ${folder}` : 'Drop files or whole folders here'}
+          {isDragActive ? `Drop to upload to ${folder}` : 'Drop files or whole folders here'}
         </p>
         {!isDragActive && (
           <>
@@ -47,7 +47,7 @@ export function DropPlace({ folder, unpack, onUnpack, onFiles }: DropPlaceProps)
         )}
       </div>
       <Checkbox
-        label="Unpack zip archives on arrival; their folders become folders here"
+        label="Unpack zip archives; their folders become folders here"
         checked={unpack}
         onChange={(event) => onUnpack(event.target.checked)}
       />
@@ -67,7 +67,7 @@ function FolderInput({ ref, onFiles }: FolderInputProps) {
       type="file"
       hidden
       multiple
-      aria-label="Folder to bring in"
+      aria-label="Folder to upload"
       onChange={(event) => {
         onFiles([...(event.target.files ?? [])]);
         event.target.value = '';

@@ -18,16 +18,16 @@ export function EarlierIntakes() {
   const total = data?.pages[0]?.total ?? 0;
   if (!data) return error && <ErrorNotice error={error} onRetry={() => void refetch()} />;
   return (
-    <section aria-label="Intakes so far">
+    <section aria-label="Intake history">
       <div className="flex h-10 items-baseline gap-4">
-        <h2 className="font-semibold">Intakes so far</h2>
+        <h2 className="font-semibold">Intake history</h2>
         <span className="figure text-soft">
           {formatNumber(intakes.length)} of {formatNumber(total)}
         </span>
       </div>
       {intakes.length === 0 && (
         <p className="text-soft">
-          Each batch that comes in, from here or from a script, is kept here with its verdicts.
+          Every import, from here or from a script, is listed here with its verdicts.
         </p>
       )}
       <ul className="border-t border-rule">
@@ -96,7 +96,7 @@ function IntakeFiles({ intake }: { intake: Intake }) {
   return (
     <div className="mb-3 ml-8 border-l-2 border-oxide pl-4">
       <p className="flex gap-5 py-1 text-sm">
-        <span className="text-soft">The report, to be kept:</span>
+        <span className="text-soft">Report:</span>
         <a href={uniferum.intakes.reportUrl(id, 'csv')} className="text-oxide hover:underline">
           as a table (CSV)
         </a>
@@ -105,7 +105,7 @@ function IntakeFiles({ intake }: { intake: Intake }) {
         </a>
         {run && (
           <Link to={`/runs?run=${run}`} className="text-oxide hover:underline">
-            Its run
+            Run
           </Link>
         )}
       </p>

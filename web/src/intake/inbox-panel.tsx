@@ -19,9 +19,9 @@ export function InboxPanel({ folder }: { folder: string }) {
   if (error) return <ErrorNotice error={error} />;
   if (!isPending && files.length === 0)
     return (
-      <EmptyPlace title="The inbox is empty" action={<Button onClick={() => refetch()}>Look again</Button>}>
-        Files that arrive in the inbox folder of the server, by file transfer or a mounted drive, are listed
-        here with what the rules say of them.
+      <EmptyPlace title="The inbox is empty" action={<Button onClick={() => refetch()}>Refresh</Button>}>
+        Files placed in the server’s inbox folder, by file transfer or a mounted drive, are listed here with
+        the result of the rules.
       </EmptyPlace>
     );
   return (
@@ -60,9 +60,9 @@ function useTicks(files: readonly InboxFile[]) {
 }
 
 const MODES = [
-  ['copy', 'Copy; the files stay in the inbox'],
-  ['move', 'Move; the inbox is emptied'],
-  ['place', 'Register where they lie'],
+  ['copy', 'Copy; files stay in the inbox'],
+  ['move', 'Move; files leave the inbox'],
+  ['place', 'Import in place'],
 ] as const;
 
 interface RegisterFootProps {
@@ -92,16 +92,16 @@ function RegisterFoot({ folder, taken, isAll }: RegisterFootProps) {
         Rehearse
       </Button>
       <Button disabled={taken.length === 0 || register.isPending} onClick={apply}>
-        Register {formatCount(taken.length, 'file')}
+        Import {formatCount(taken.length, 'file')}
       </Button>
       <ModeChoice mode={mode} onChoose={setMode} />
       {plan && (
         <p role="status" className="text-sm">
-          {formatCount(plan.totals.taken, 'file')} with {formatBytes(plan.totals.bytes)} would be taken in,{' '}
-          {formatNumber(plan.totals.left)} left.
+          {formatCount(plan.totals.taken, 'file')} with {formatBytes(plan.totals.bytes)} would be imported,{' '}
+          {formatNumber(plan.totals.left)} skipped.
         </p>
       )}
-      {register.data?.run === null && <p className="text-sm text-soft">Nothing of it was new.</p>}
+      {register.data?.run === null && <p className="text-sm text-soft">There were no new files.</p>}
     </FormFoot>
   );
 }
@@ -114,7 +114,7 @@ interface ModeChoiceProps {
 function ModeChoice({ mode, onChoose }: ModeChoiceProps) {
   return (
     <Select
-      aria-label="How they are taken"
+      aria-label="Import mode"
       className="w-64"
       value={mode}
       onChange={(event) => onChoose(event.target.value as 'copy')}
@@ -137,7 +137,7 @@ function registerCode(request: InboxRequest) {
     command: commandLine(
       'inbox',
       ...(request.paths ?? []),
-      '--register',
+      '--import',
       ...option('--mode', request.mode),
       ...option('--to', request.folder),
     ),
@@ -161,7 +161,7 @@ function InboxCounts({ files, isFetching, onRefresh }: InboxCountsProps) {
         return count > 0 ? <StateMark key={state} state={state} count={count} /> : null;
       })}
       <Button look="quiet" className="ml-auto" disabled={isFetching} onClick={onRefresh}>
-        {isFetching ? 'Looking …' : 'Look again'}
+        {isFetching ? 'Refreshing …' : 'Refresh'}
       </Button>
     </div>
   );

@@ -65,12 +65,12 @@ function HeadRow({ isAllTicked, onTickAll }: Pick<InboxTableProps, 'isAllTicked'
       <span role="columnheader" className="flex">
         <Checkbox
           label=""
-          aria-label="All that is new"
+          aria-label="All new files"
           checked={isAllTicked}
           onChange={(event) => onTickAll(event.target.checked)}
         />
       </span>
-      {['File', 'Size', 'State', 'Goes into', 'What the rules say'].map((head) => (
+      {['File', 'Size', 'State', 'Target folder', 'Result of the rules'].map((head) => (
         <span key={head} role="columnheader" className={head === 'Size' ? 'text-right' : ''}>
           {head}
         </span>
@@ -100,7 +100,7 @@ function InboxRow({ file, line, top, isTicked, onToggle }: InboxRowProps) {
       <span role="cell" className="flex">
         <Checkbox
           label=""
-          aria-label={`Take ${file.path}`}
+          aria-label={`Import ${file.path}`}
           disabled={file.state !== 'new'}
           checked={file.state === 'new' && isTicked}
           onChange={onToggle}
@@ -126,7 +126,7 @@ function InboxRow({ file, line, top, isTicked, onToggle }: InboxRowProps) {
 function InboxReason({ file }: { file: InboxFile }) {
   const text =
     file.state === 'writing'
-      ? 'It is left alone until it is whole.'
+      ? 'Skipped while it is still being written.'
       : file.verdict?.reasons.map(({ message }) => message).join(' ');
   return (
     <span role="cell" className="truncate text-soft" title={text}>

@@ -23,8 +23,8 @@ import { MappingDialog } from './mapping-dialog.js';
 import { useUploads } from './uploads.js';
 
 const WAYS = [
-  ['files', 'Files from here'],
-  ['inbox', 'Inbox on the server'],
+  ['files', 'Upload'],
+  ['inbox', 'Server inbox'],
   ['addresses', 'Addresses'],
   ['manifest', 'Manifest'],
 ] as const;
@@ -46,7 +46,7 @@ export function IntakePage() {
         <>
           {useRight('rules:write') && (
             <Button look="quiet" className="text-soft" onClick={() => setMapping(true)}>
-              <ListFilter className="size-3.5" aria-hidden="true" /> Texts from files
+              <ListFilter className="size-3.5" aria-hidden="true" /> Metadata mapping
             </Button>
           )}
           <AsCode code={uploadCode(path)} />
@@ -75,7 +75,7 @@ function Ways({ way, folder, onWay }: { way: string; folder: string; onWay: (way
   const [unpack, setUnpack] = useState(true);
   return (
     <Tabs.Root value={way} onValueChange={onWay} className="py-3">
-      <Tabs.List aria-label="Ways in" className="mb-3 flex gap-6 border-b border-rule">
+      <Tabs.List aria-label="Import from" className="mb-3 flex gap-6 border-b border-rule">
         {WAYS.map(([name, words]) => (
           <Tabs.Trigger
             key={name}
@@ -118,7 +118,7 @@ function RulesOfFolder({ folder, onChoose }: { folder: Folder | null; onChoose: 
     <div className="flex min-h-[5.5rem] flex-wrap items-start gap-x-10 gap-y-3 py-3">
       <div className="flex flex-col gap-1">
         <label htmlFor="intake-folder" className="eyebrow">
-          Into the folder
+          Target folder
         </label>
         <FolderPicker
           id="intake-folder"
@@ -127,7 +127,7 @@ function RulesOfFolder({ folder, onChoose }: { folder: Folder | null; onChoose: 
           onChange={onChoose}
         />
       </div>
-      <section aria-label="Rules that hold there" className="flex-1">
+      <section aria-label="Rules of the target folder" className="flex-1">
         {error && <ErrorNotice error={error} />}
         {rules && folder && <EffectiveRuleList rules={rules.effective} folder={folder.path} />}
       </section>

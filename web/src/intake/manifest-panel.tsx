@@ -64,11 +64,11 @@ export function ManifestPanel({ folder }: { folder: string }) {
             disabled={!plan || plan.totals.taken === 0 || take.isPending || take.isSuccess}
             onClick={() => take.mutate({ ...manifest, folder, mapping })}
           >
-            Take {formatCount(plan?.totals.taken ?? 0, 'row')} in
+            Import {formatCount(plan?.totals.taken ?? 0, 'row')}
           </Button>
           {take.isSuccess && (
             <p role="status" className="text-sm text-verdigris">
-              They are on their way; the strip below shows how far.
+              Import started. Its progress is shown below.
             </p>
           )}
         </FormFoot>
@@ -160,14 +160,12 @@ function PlanSummary({ plan }: { plan: ManifestRehearsal }) {
     <div className="grid grid-cols-2 gap-8 text-sm">
       <div>
         <p className="font-semibold">
-          {formatNumber(taken)} of {formatCount(rows, 'row')} would be taken in
+          {formatNumber(taken)} of {formatCount(rows, 'row')} would be imported
         </p>
         <TakenRows plan={plan} />
       </div>
       <div>
-        <p className="font-semibold">
-          {faults === 0 ? 'Nothing is wrong with it' : formatCount(faults, 'fault')}
-        </p>
+        <p className="font-semibold">{faults === 0 ? 'No errors' : formatCount(faults, 'error')}</p>
         <ul>
           {plan.faults.slice(0, SHOWN).map(({ row, column, message }) => (
             <li key={`${row} ${column} ${message}`} className="flex gap-3 border-b border-rule py-0.5">

@@ -29,8 +29,8 @@ export function MappingDialog({ isOpen, onOpenChange }: MappingDialogProps) {
     <Dialog
       isOpen={isOpen}
       onOpenChange={onOpenChange}
-      title="Texts from files"
-      description="For each text, the fields of Exif, IPTC and XMP that fill it. The first that says something wins. It holds for what arrives from now on."
+      title="Metadata mapping"
+      description="The Exif, IPTC and XMP fields that fill each text. The first non-empty one is used. Changes apply to new files."
       className="w-[52rem]"
     >
       {error && <ErrorNotice error={error} />}
@@ -78,7 +78,7 @@ function MappingForm({ mapping: saved, error, isPending, onSave }: MappingFormPr
         }}
       >
         <Button look="main" disabled={isPending} onClick={() => onSave(mapping)}>
-          Save the order
+          Save mapping
         </Button>
       </FormFoot>
     </div>
@@ -98,7 +98,7 @@ function MappedRow({ text, fields, onChange }: MappedRowProps) {
     <div className="grid grid-cols-[8rem_minmax(0,1fr)_11rem] items-center gap-4 border-b border-rule py-2">
       <dt className="text-sm font-medium">{TEXT_WORDS[text]}</dt>
       <dd className="flex flex-wrap items-center gap-1.5">
-        {fields.length === 0 && <span className="text-sm text-soft">filled by nothing</span>}
+        {fields.length === 0 && <span className="text-sm text-soft">no source</span>}
         {fields.map((field, index) => (
           <FieldChip
             key={field}
@@ -111,11 +111,11 @@ function MappedRow({ text, fields, onChange }: MappedRowProps) {
       </dd>
       <dd>
         <Select
-          aria-label={`Add a field that fills ${TEXT_WORDS[text]}`}
+          aria-label={`Add a source for ${TEXT_WORDS[text]}`}
           value=""
           onChange={(event) => onChange([...fields, event.target.value as EmbeddedField])}
         >
-          <option value="">add a field</option>
+          <option value="">add a source</option>
           {free.map((field) => (
             <option key={field}>{field}</option>
           ))}
@@ -139,7 +139,7 @@ function FieldChip({ field, isFirst, onEarlier, onRemove }: FieldChipProps) {
       {!isFirst && (
         <button
           type="button"
-          aria-label={`Ask ${field} earlier`}
+          aria-label={`Move ${field} forward`}
           title="Earlier"
           className="px-1 text-soft hover:text-ink"
           onClick={onEarlier}
@@ -149,7 +149,7 @@ function FieldChip({ field, isFirst, onEarlier, onRemove }: FieldChipProps) {
       )}
       <button
         type="button"
-        aria-label={`Don't ask ${field}`}
+        aria-label={`Remove ${field}`}
         title="Remove"
         className="px-1 text-soft hover:text-fault"
         onClick={onRemove}

@@ -18,7 +18,7 @@ function nameColumns(onChoose: (id: string) => void, order: readonly string[]) {
   return [
     column.display({
       id: 'choose',
-      header: () => <span className="sr-only">Chosen</span>,
+      header: () => <span className="sr-only">Selected</span>,
       cell: ({ row: { original } }) => (
         <ChooseBox id={original.id} name={original.name} order={order} className="block" />
       ),
@@ -33,6 +33,7 @@ function nameColumns(onChoose: (id: string) => void, order: readonly string[]) {
       cell: ({ row, getValue }) => (
         <button
           type="button"
+          dir="auto"
           className="block max-w-full truncate font-medium hover:underline"
           onClick={() => onChoose(row.original.id)}
         >
@@ -46,7 +47,11 @@ function nameColumns(onChoose: (id: string) => void, order: readonly string[]) {
 const FILE_COLUMNS = [
   column.accessor('title', {
     header: 'Title',
-    cell: ({ getValue }) => <span className="block truncate text-soft">{getValue()}</span>,
+    cell: ({ getValue }) => (
+      <span dir="auto" className="block truncate text-soft">
+        {getValue()}
+      </span>
+    ),
   }),
   column.accessor('kind', { header: 'Kind' }),
   column.display({

@@ -53,7 +53,9 @@ export function AssetLine({ id, onClose }: { id: string; onClose: () => void }) 
 function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
   return (
     <div className="flex h-12 items-center gap-3 pr-3 pl-6">
-      <h2 className="truncate text-lg font-semibold">{asset.title ?? asset.name}</h2>
+      <h2 dir="auto" className="truncate text-lg font-semibold">
+        {asset.title ?? asset.name}
+      </h2>
       <a
         href={asset.url}
         target="_blank"
@@ -63,7 +65,7 @@ function LineHead({ asset, onClose }: { asset: Asset; onClose: () => void }) {
         <span className="truncate">{asset.url}</span>
         <ArrowUpRight className="size-3.5 shrink-0" aria-label="Opens in a new tab" />
       </a>
-      <CopyButton text={asset.url} name="Copy the complete address" />
+      <CopyButton text={asset.url} name="Copy the address" />
       <div className="ml-auto flex items-center">
         <LineActions asset={asset} onClose={onClose} />
         <IconButton name="Close the line" onClick={onClose}>
@@ -106,7 +108,7 @@ function LineActions({ asset, onClose }: LineActionsProps) {
         </IconButton>
       )}
       {mayDelete && (
-        <IconButton name="Put into the bin" onClick={() => openFor('remove')}>
+        <IconButton name="Move to bin" onClick={() => openFor('remove')}>
           <Trash2 className="size-4" />
         </IconButton>
       )}

@@ -80,7 +80,7 @@ function BinActions({ example, onEmpty }: BinActionsProps) {
       />
       {mayDelete && (
         <Button look="fault" onClick={onEmpty}>
-          Empty the bin
+          Empty bin
         </Button>
       )}
     </>
@@ -91,8 +91,8 @@ function EmptyBin() {
   return (
     <div className="pt-6">
       <EmptyPlace title="The bin is empty">
-        What is put into the bin stays here with all its versions until the bin is emptied. Addresses come
-        back with it.
+        Deleted assets stay here with all their versions until the bin is emptied. Restoring one also restores
+        its addresses.
       </EmptyPlace>
     </div>
   );
@@ -109,7 +109,9 @@ function BinRow({ asset, isBusy, onRestore }: BinRowProps) {
   return (
     <li className="grid h-12 grid-cols-[4rem_minmax(0,1fr)_minmax(0,1fr)_7rem_9rem_auto] items-center gap-4 border-b border-rule text-sm">
       <AssetThumb asset={asset} heightPx={40} className="h-10 w-16" />
-      <span className="truncate font-medium">{asset.name}</span>
+      <span dir="auto" className="truncate font-medium">
+        {asset.name}
+      </span>
       <span className="truncate font-mono text-xs text-soft">{asset.folder.path}</span>
       <span className="figure text-right text-soft">{formatBytes(asset.bytes)}</span>
       <span className="text-soft">{formatAgo(asset.deletedAt)}</span>
@@ -128,8 +130,8 @@ function EmptyDialog({ total, onClose }: { total: number; onClose: () => void })
     <Dialog
       isOpen
       onOpenChange={onClose}
-      title={`Empty the bin of ${formatCount(total, 'asset')}?`}
-      description="This can't be taken back: the assets with their versions and texts are gone, and their bytes follow within two days."
+      title={`Permanently delete ${formatCount(total, 'asset')}?`}
+      description="This can't be undone. The assets are deleted with their versions and texts, and their bytes within two days."
     >
       <FormFoot
         error={emptyBin.error}
@@ -145,7 +147,7 @@ function EmptyDialog({ total, onClose }: { total: number; onClose: () => void })
           disabled={emptyBin.isPending}
           onClick={() => emptyBin.mutate(undefined, { onSuccess: onClose })}
         >
-          Empty the bin for good
+          Empty bin permanently
         </Button>
       </FormFoot>
     </Dialog>

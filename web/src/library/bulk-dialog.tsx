@@ -54,7 +54,7 @@ export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: B
       onOpenChange={onOpenChange}
       title={`Edit ${formatCount(count, 'asset')}`}
       unsaved={form === EMPTY_BULK_FORM ? null : 'The changes you entered have not been applied.'}
-      description="Rehearse shows what would change. Carried out it is a run, and its changes can be taken back."
+      description="Rehearse shows what would change. Applying starts a run, which you can undo."
       className="w-[54rem]"
     >
       <div className="flex flex-col gap-4">
@@ -75,7 +75,7 @@ export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: B
             disabled={isEmpty || edit.isPending || plan?.totals.changed === 0}
             onClick={apply}
           >
-            {plan ? `Carry out ${formatCount(plan.totals.changed, 'change')}` : 'Carry out'}
+            {plan ? `Apply ${formatCount(plan.totals.changed, 'change')}` : 'Apply'}
           </Button>
         </FormFoot>
       </div>
@@ -114,7 +114,7 @@ function BulkLine({ words, line, onChange }: BulkLineProps) {
     <div className="grid grid-cols-[9rem_12rem_minmax(0,1fr)] items-center gap-4 border-b border-rule py-1.5">
       <span className="text-sm font-medium">{words}</span>
       <Select
-        aria-label={`What happens with: ${words}`}
+        aria-label={`Change: ${words}`}
         value={line.way}
         onChange={(event) => onChange({ way: event.target.value as Way })}
       >
@@ -129,7 +129,7 @@ function BulkLine({ words, line, onChange }: BulkLineProps) {
   );
 }
 
-const VALUE_HINTS: Partial<Record<Way, string>> = { fill: '{words}', set: 'nothing empties it' };
+const VALUE_HINTS: Partial<Record<Way, string>> = { fill: '{words}', set: 'empty clears it' };
 
 function LineInputs({ words, line, onChange }: BulkLineProps) {
   return (
@@ -157,7 +157,7 @@ function LineInputs({ words, line, onChange }: BulkLineProps) {
 function PatternHelp() {
   return (
     <p className="text-xs text-soft">
-      What fills empty ones may hold{' '}
+      Values that fill empty fields can contain{' '}
       {Object.entries(PATTERN_WORDS).map(([word, meaning], index) => (
         <span key={word}>
           {index > 0 && ', '}
@@ -178,8 +178,8 @@ function PlaceFields({ form, onChange }: PlaceFieldsProps) {
   return (
     <div className="grid grid-cols-2 gap-6">
       <Field
-        label="Move capture dates, minutes"
-        hint="For a camera that stood on the wrong time zone: -60 is an hour earlier."
+        label="Shift capture dates, minutes"
+        hint="For a camera set to the wrong time zone: -60 shifts one hour earlier."
       >
         {(props) => (
           <Input
@@ -191,11 +191,11 @@ function PlaceFields({ form, onChange }: PlaceFieldsProps) {
           />
         )}
       </Field>
-      <Field label="Move into the folder" hint="Old addresses lead to the new ones.">
+      <Field label="Move to folder" hint="Old addresses redirect to the new ones.">
         {(props) => (
           <FolderPicker
             value={form.folder}
-            none="stay where they are"
+            none="don’t move"
             onChange={(folder) => onChange({ folder })}
             {...props}
           />

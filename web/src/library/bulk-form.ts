@@ -9,8 +9,8 @@ export const BULK_FIELDS = (['title', 'alt', 'caption', 'credit', 'keywords'] as
 
 /** The possible changes to a field, with their labels. */
 export const WAYS = [
-  ['leave', 'leave as it is'],
-  ['fill', 'fill the empty ones'],
+  ['leave', 'leave unchanged'],
+  ['fill', 'fill empty ones'],
   ['set', 'set'],
   ['append', 'append'],
   ['replace', 'replace'],
@@ -103,13 +103,13 @@ function bulkCommand(
   const text = (name: FieldName) => (lines[name].way === 'leave' ? null : lines[name].value);
   return commandLine(
     'set',
-    '--find',
+    '--filter',
     q,
-    ...option('--within', within),
+    ...option('--in', within),
     ...BULK_FIELDS.flatMap(([name]) => option(`--${name}`, text(name))),
     ways.has('fill') && '--fill',
     ways.has('append') && '--append',
     ...option('--shift', shift),
-    ...option('--folder', folder),
+    ...option('--to', folder),
   );
 }

@@ -34,8 +34,8 @@ function describeTotals(totals: BulkPlan['totals']): string {
     `${formatNumber(totals.changed)} would change`,
     totals.hasOne > 0 && `${formatNumber(totals.hasOne)} already have one`,
     totals.noDate > 0 && `${formatNumber(totals.noDate)} have no capture date`,
-    totals.dateLimit > 0 && `${formatNumber(totals.dateLimit)} would leave the years 1000 to 9999`,
-    totals.same > 0 && `${formatNumber(totals.same)} are so already`,
+    totals.dateLimit > 0 && `${formatNumber(totals.dateLimit)} would be outside the years 1000 to 9999`,
+    totals.same > 0 && `${formatNumber(totals.same)} unchanged`,
   ]
     .filter(Boolean)
     .join(', ');

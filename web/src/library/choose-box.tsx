@@ -16,7 +16,7 @@ export function ChooseBox({ id, name, order, className }: ChooseBoxProps) {
   return (
     <input
       type="checkbox"
-      aria-label={`Choose ${name}`}
+      aria-label={`Select ${name}`}
       checked={isChosen}
       onChange={() => {}}
       onClick={(event: MouseEvent) => {

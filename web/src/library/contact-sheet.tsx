@@ -157,7 +157,10 @@ function SheetCell(props: SheetCellProps) {
           >
             <AssetThumb asset={asset} heightPx={height} className="w-full" />
           </span>
-          <span className={classNames('block truncate pt-0.5 text-xs', isChosen ? 'text-ink' : 'text-soft')}>
+          <span
+            dir="auto"
+            className={classNames('block truncate pt-0.5 text-xs', isChosen ? 'text-ink' : 'text-soft')}
+          >
             {asset.name}
           </span>
         </button>

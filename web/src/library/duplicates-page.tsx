@@ -13,7 +13,7 @@ import { AssetThumb, sheetRatio } from './asset-thumb.js';
 import { useBulkChanges, useDuplicates } from './hooks.js';
 import { LibraryViews } from './library-views.js';
 
-const DISTANCE_WORDS = ['the same to the eye', 'nearly the same', 'an edit of it', 'alike', 'perhaps alike'];
+const DISTANCE_WORDS = ['visually identical', 'nearly the same', 'an edit of it', 'alike', 'perhaps alike'];
 const MAX_DISTANCE = 10;
 
 /** Exact duplicates, and similar pictures. */
@@ -26,7 +26,7 @@ export function DuplicatesPage() {
   return (
     <Page
       title="Duplicates"
-      note={data && `${formatCount(groups.length, 'group')}${groups.length === 100 ? ' at first' : ''}`}
+      note={data && `${formatCount(groups.length, 'group')}${groups.length === 100 ? ' shown first' : ''}`}
       actions={<LibraryViews />}
     >
       <div className="flex h-10 items-center gap-6 border-y border-rule px-6">
@@ -52,13 +52,13 @@ export function DuplicatesPage() {
 type By = 'bytes' | 'look';
 
 const BY_WORDS = [
-  ['bytes', 'Same bytes'],
-  ['look', 'Look alike'],
+  ['bytes', 'Exact duplicates'],
+  ['look', 'Similar pictures'],
 ] as const;
 
 function ByChoice({ by, onChoose }: { by: By; onChoose: (by: By) => void }) {
   return (
-    <div role="radiogroup" aria-label="What counts as the same" className="flex gap-4">
+    <div role="radiogroup" aria-label="Kind of duplicates" className="flex gap-4">
       {BY_WORDS.map(([value, words]) => (
         <label key={value} className="inline-flex items-center gap-2 text-sm">
           <input
@@ -77,7 +77,7 @@ function ByChoice({ by, onChoose }: { by: By; onChoose: (by: By) => void }) {
 function Distance({ distance, onChange }: { distance: number; onChange: (value: string) => void }) {
   return (
     <label className="flex items-center gap-3 text-sm">
-      How near
+      Similarity
       <input
         type="range"
         min={0}
@@ -97,13 +97,13 @@ function NothingTwice({ by }: { by: By }) {
   return (
     <div className="pt-6">
       {by === 'bytes' ? (
-        <EmptyPlace title="Nothing is here twice">
+        <EmptyPlace title="No duplicates">
           Files with the same bytes at several addresses are grouped here.
         </EmptyPlace>
       ) : (
-        <EmptyPlace title="No pictures look alike at this distance">
-          Each picture is compared when it arrives, also after crops, scaling and tone. Move the slider to
-          look farther.
+        <EmptyPlace title="No similar pictures at this distance">
+          Pictures are compared on import, including crops, scaled copies and tone changes. Move the slider to
+          find less similar ones.
         </EmptyPlace>
       )}
     </div>
@@ -130,7 +130,7 @@ function Group({ group, isExact, distance }: GroupProps) {
           <span className="font-medium">
             {formatCount(group.length, isExact ? 'copy' : 'picture', isExact ? 'copies' : 'pictures')}
           </span>{' '}
-          {isExact && <span className="figure text-soft">{formatBytes(wasted)} more than needed</span>}
+          {isExact && <span className="figure text-soft">{formatBytes(wasted)} wasted</span>}
         </h2>
         <span className="ml-auto" />
         {!isExact && oldest && (
@@ -138,7 +138,7 @@ function Group({ group, isExact, distance }: GroupProps) {
             to={`/library?q=near:${oldest.id},${distance}`}
             className="text-sm text-oxide hover:underline"
           >
-            Choose among them in the library
+            Select in the library
           </Link>
         )}
         {isExact && mayDelete && <BinOthers kept={oldest?.name ?? ''} ids={later.map(({ id }) => id)} />}
@@ -164,7 +164,7 @@ function BinOthers({ kept, ids }: BinOthersProps) {
   return (
     <>
       <Button
-        aria-label={`Keep the oldest ${kept}, bin ${formatCount(ids.length, 'other')}`}
+        aria-label={`Keep the oldest, bin ${formatCount(ids.length, 'other')}: ${kept}`}
         disabled={act.isPending}
         onClick={() => act.mutate(request)}
       >

@@ -27,7 +27,7 @@ export function EditAssetDialog({ asset, onClose }: EditAssetDialogProps) {
       isOpen
       onOpenChange={onClose}
       title={asset.name}
-      description="A new name or folder gives a new address; the old one leads there."
+      description="A new name or folder changes the address; the old one redirects."
     >
       {error && <ErrorNotice error={error} />}
       {opened ? (
@@ -133,7 +133,7 @@ function PlaceFields({ form: { register, formState, watch, setValue } }: FieldsP
     <div className="grid grid-cols-2 gap-4">
       <Field label="Name" error={formState.errors.name?.message}>
         {(props) => (
-          <Input className="font-mono" {...props} {...register('name', { required: 'Write a name.' })} />
+          <Input className="font-mono" {...props} {...register('name', { required: 'Enter a name.' })} />
         )}
       </Field>
       <Field label="Folder">
@@ -202,6 +202,6 @@ function editCommand(id: string, patch: AssetPatch): string {
     ...given('--keywords', patch.keywords?.join(', ')),
     ...given('--captured', patch.capturedAt),
     ...given('--name', patch.name),
-    ...given('--folder', patch.folder),
+    ...given('--to', patch.folder),
   );
 }

@@ -9,17 +9,17 @@ export function FilterHelp() {
   const { filterFields } = useComposition();
   return (
     <Popup
-      name="How a filter is written"
+      name="Filter syntax"
       className="max-h-[70vh] w-[32rem] overflow-y-auto p-4 text-sm"
       button={
-        <IconButton name="How a filter is written">
+        <IconButton name="Filter syntax">
           <CircleHelp className="size-4" />
         </IconButton>
       }
     >
       <p className="mb-2">
-        Conditions that stand side by side must all hold. <code>or</code>, <code>not</code> and parentheses
-        join them; quotes keep words together; <code>..</code> is a range.
+        Adjacent conditions must all match. <code>or</code>, <code>not</code> and parentheses join them;
+        quotes keep words together; <code>..</code> is a range.
       </p>
       <table className="w-full">
         <tbody>

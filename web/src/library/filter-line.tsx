@@ -30,11 +30,7 @@ export function FilterLine({ q, error, onSearch }: FilterLineProps) {
         <Search className="pointer-events-none absolute top-2 left-2.5 size-4 text-soft" aria-hidden="true" />
         <FilterInput id={id} line={line} isWrong={Boolean(error)} />
         {line.text !== '' && (
-          <IconButton
-            name="Clear the filter"
-            className="absolute top-0.5 right-0.5 size-7"
-            onClick={line.clear}
-          >
+          <IconButton name="Clear filter" className="absolute top-0.5 right-0.5 size-7" onClick={line.clear}>
             <X className="size-3.5" />
           </IconButton>
         )}
@@ -92,7 +88,7 @@ function CompletionList({ id, completions, active, onTake }: CompletionListProps
   return (
     <div
       id={`${id}-list`}
-      aria-label="What could stand here"
+      aria-label="Suggestions"
       role="listbox"
       className="absolute top-9 left-0 z-30 w-[26rem] border border-rule-strong bg-raised py-1"
     >

@@ -62,7 +62,7 @@ function PathLine({ folder, onOpen }: { folder: string; onOpen: (path: string) =
 /** The subfolders as a shelf, from left to right. */
 function Shelf({ folders, onOpen }: { folders: readonly Folder[]; onOpen: (path: string) => void }) {
   return (
-    <ul aria-label="Folders below" className="flex gap-0 overflow-x-auto px-6 pb-2">
+    <ul aria-label="Subfolders" className="flex gap-0 overflow-x-auto px-6 pb-2">
       {folders.map(({ id, path, name, deepItems }) => (
         <li key={id} className="border-l border-rule-strong pr-5 pl-2 first:border-l-2 first:border-l-oxide">
           <DropFolder path={path}>
@@ -118,7 +118,7 @@ function ChangeActions({ isTop, onOpen }: ChangeActionsProps) {
     <>
       {mayWrite && (
         <>
-          <IconButton name="Make a folder here" onClick={() => onOpen('make')}>
+          <IconButton name="New folder" onClick={() => onOpen('make')}>
             <FolderPlus className="size-4" />
           </IconButton>
           {!isTop && (
@@ -129,7 +129,7 @@ function ChangeActions({ isTop, onOpen }: ChangeActionsProps) {
         </>
       )}
       {mayDelete && !isTop && (
-        <IconButton name="Take this folder away" onClick={() => onOpen('remove')}>
+        <IconButton name="Delete this folder" onClick={() => onOpen('remove')}>
           <Trash2 className="size-4" />
         </IconButton>
       )}
@@ -167,7 +167,7 @@ function BringIn({ folder }: { folder: Folder }) {
       to={`/intake?folder=${encodeURIComponent(folder.path)}`}
       className="inline-flex h-8 items-center gap-2 rounded-[3px] border border-oxide bg-oxide px-3 text-sm font-medium text-oxide-ink hover:brightness-110"
     >
-      <Upload className="size-3.5" aria-hidden="true" /> Bring files in
+      <Upload className="size-3.5" aria-hidden="true" /> Import files
     </Link>
   );
 }

@@ -19,7 +19,7 @@ interface FolderDialogProps {
 function checkName(name: string): true | string {
   const parsed = parseFolderPath(name);
   if (!parsed.ok) return `${parsed.reason}.`;
-  return parsed.path === '/' ? 'Write a name.' : true;
+  return parsed.path === '/' ? 'Enter a name.' : true;
 }
 
 /** Creates a subfolder. */
@@ -38,16 +38,12 @@ export function MakeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogP
     <Dialog
       isOpen={isOpen}
       onOpenChange={onOpenChange}
-      title="Make a folder"
+      title="New folder"
       unsaved={formState.isDirty ? 'The folder has not been created.' : null}
-      description={`It will lie in ${folder.path} and take its rules from there.`}
+      description={`It will be created in ${folder.path} and inherit its rules.`}
     >
       <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">
-        <Field
-          label="Name"
-          hint="It stands in the addresses of what is in it."
-          error={formState.errors.name?.message}
-        >
+        <Field label="Name" hint="Part of the addresses of its files." error={formState.errors.name?.message}>
           {(props) => <Input autoFocus {...props} {...register('name', { validate: checkName })} />}
         </Field>
         <FormFoot
@@ -60,7 +56,7 @@ export function MakeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialogP
           }}
         >
           <Button look="main" type="submit" disabled={makeFolder.isPending}>
-            Make the folder
+            Create folder
           </Button>
         </FormFoot>
       </form>
@@ -87,13 +83,13 @@ export function ChangeFolderDialog({ folder, isOpen, onOpenChange }: FolderDialo
       onOpenChange={onOpenChange}
       title={`Rename or move ${folder.name}`}
       unsaved={formState.isDirty ? 'The folder has not been changed.' : null}
-      description={`The old addresses of ${formatCount(folder.deepItems, 'item')} will lead to the new ones.`}
+      description={`The old addresses of ${formatCount(folder.deepItems, 'item')} will redirect to the new ones.`}
     >
       <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">
         <Field label="Name" error={formState.errors.name?.message}>
           {(props) => <Input {...props} {...register('name', { validate: checkName })} />}
         </Field>
-        <Field label="In the folder">
+        <Field label="Parent folder">
           {(props) => (
             <FolderPicker
               {...props}
@@ -126,8 +122,8 @@ export function RemoveFolderDialog({ folder, isOpen, onOpenChange }: FolderDialo
     <Dialog
       isOpen={isOpen}
       onOpenChange={onOpenChange}
-      title={`Take ${folder.name} away?`}
-      description="Only an empty folder can be taken away; nothing in it is ever deleted with it."
+      title={`Delete ${folder.name}?`}
+      description="Only an empty folder can be deleted. Its contents are never deleted with it."
     >
       <div className="flex flex-col gap-4">
         <p>
@@ -141,7 +137,7 @@ export function RemoveFolderDialog({ folder, isOpen, onOpenChange }: FolderDialo
             disabled={folder.deepItems > 0 || removeFolder.isPending}
             onClick={() => void remove().catch(() => {})}
           >
-            Take it away
+            Delete
           </Button>
         </FormFoot>
       </div>

@@ -25,10 +25,10 @@ import { type LibraryView, useLibraryView } from './use-library-view.js';
 const SORT_WORDS = [
   ['-created', 'Newest first'],
   ['created', 'Oldest first'],
-  ['-captured', 'Latest taken'],
-  ['captured', 'Earliest taken'],
-  ['name', 'By name'],
-  ['-name', 'Name, backwards'],
+  ['-captured', 'Date taken, newest'],
+  ['captured', 'Date taken, oldest'],
+  ['name', 'Name, A–Z'],
+  ['-name', 'Name, Z–A'],
   ['-size', 'Largest first'],
   ['size', 'Smallest first'],
 ] as const;
@@ -132,9 +132,9 @@ function Found({ view, error, isEmpty, ...listing }: FoundProps) {
 
 function NothingFound({ view: { folder, q } }: { view: LibraryView }) {
   return (
-    <EmptyPlace title="Nothing is found">
-      No asset of {folder} answers <code className="font-mono text-xs">{q}</code>. Take a condition out, or
-      look in all folders.
+    <EmptyPlace title="No results">
+      No asset in {folder} matches <code className="font-mono text-xs">{q}</code>. Remove a condition, or
+      search all folders.
     </EmptyPlace>
   );
 }
@@ -142,17 +142,17 @@ function NothingFound({ view: { folder, q } }: { view: LibraryView }) {
 function NothingYet({ folder }: { folder: string }) {
   return (
     <EmptyPlace
-      title="Nothing is in this folder yet"
+      title="This folder is empty"
       action={
         <Link
           to={`/intake?folder=${encodeURIComponent(folder)}`}
           className="inline-flex h-8 items-center rounded-[3px] border border-oxide bg-oxide px-3 text-sm font-medium text-oxide-ink"
         >
-          Bring files in
+          Import files
         </Link>
       }
     >
-      Files that are taken into {folder} show here, with the renditions that the recipes make of them.
+      Files imported into {folder} appear here with their renditions.
     </EmptyPlace>
   );
 }
@@ -181,7 +181,7 @@ function Controls({ view, show }: { view: LibraryView; show: Show }) {
         Facets
       </Button>
       <Checkbox
-        label="Folders below"
+        label="Include subfolders"
         checked={view.deep}
         onChange={(event) => show({ deep: event.target.checked })}
       />

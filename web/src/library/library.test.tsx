@@ -199,7 +199,7 @@ describe('the filter line', () => {
     await user.keyboard('{Escape}');
     expect(screen.queryByRole('listbox')).toBeNull();
     expect(box()).toHaveFocus();
-    await user.click(screen.getByRole('button', { name: 'Clear the filter' }));
+    await user.click(screen.getByRole('button', { name: 'Clear filter' }));
     expect(box()).toHaveValue('');
   });
 

@@ -3,6 +3,7 @@ import { type Asset, TEXT_FIELDS } from '@uniferum/core/library';
 import { useState } from 'react';
 import type { LineStage } from '../console/station.js';
 import { formatMoment } from '../ui/format.js';
+import { FailureLine } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useVersions } from './hooks.js';
 import { Quiet } from './line-stage.js';
@@ -47,7 +48,7 @@ function Copies({ asset: { copies, crc32 } }: { asset: Asset }) {
     <>
       {copies.map(({ store, key }) => (
         <p key={store} title={key}>
-          {store}: <span className="text-soft">kept</span>
+          {store}: <span className="text-soft">stored</span>
         </p>
       ))}
       <Quiet>
@@ -86,11 +87,12 @@ function Texts({ asset }: { asset: Asset }) {
 }
 
 function Versions({ asset }: { asset: Asset }) {
-  const { data: versions = [] } = useVersions(asset.id);
+  const { data: versions = [], error } = useVersions(asset.id);
   const [isOpen, setOpen] = useState(false);
   const [current] = versions;
   return (
     <>
+      <FailureLine error={error} />
       {current && (
         <div>
           <p>
@@ -102,7 +104,7 @@ function Versions({ asset }: { asset: Asset }) {
       )}
       {versions.length > 1 && (
         <button type="button" className="text-left text-oxide hover:underline" onClick={() => setOpen(true)}>
-          Compare with {versions.length - 1 === 1 ? 'the one' : `${versions.length - 1}`} before
+          {versions.length === 2 ? 'Compare with previous version' : `Compare ${versions.length} versions`}
         </button>
       )}
       {isOpen && <VersionsDialog asset={asset} onClose={() => setOpen(false)} />}
@@ -112,7 +114,7 @@ function Versions({ asset }: { asset: Asset }) {
 
 /** The stages of an asset's life in the library itself. */
 export const LIBRARY_STAGES: readonly LineStage[] = [
-  { name: 'Came from', order: 10, width: 'w-32', Content: Source },
+  { name: 'Source', order: 10, width: 'w-32', Content: Source },
   { name: 'Verdict', order: 20, width: 'w-32', Content: VerdictOf },
   { name: 'Texts', order: 30, width: 'w-48', Content: Texts },
   { name: 'Versions', order: 40, width: 'w-32', Content: Versions },

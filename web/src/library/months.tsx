@@ -21,7 +21,7 @@ export function Months({ counts, onBrush }: MonthsProps) {
   const months = useMemo(() => fillMonths(counts), [counts]);
   return (
     <div className="flex min-w-0 flex-col">
-      <h2 className="eyebrow">Taken, by month; draw over it to take a span</h2>
+      <h2 className="eyebrow">Date taken, by month; drag to select a range</h2>
       <div ref={frame} className="min-w-0 flex-1">
         {months.length === 0 ? (
           <p className="text-sm text-soft">No capture dates are known.</p>

@@ -24,13 +24,13 @@ export function RemoveAssetDialog({ asset, isOpen, onOpenChange, onRemoved }: Re
     <Dialog
       isOpen={isOpen}
       onOpenChange={onOpenChange}
-      title={`Put ${asset.name} into the bin?`}
-      description="Its addresses and those of its renditions stop answering. It is kept in the bin with its versions until the bin is emptied."
+      title={`Move ${asset.name} to the bin?`}
+      description="Its addresses and those of its renditions stop working. It stays in the bin with its versions until the bin is emptied."
     >
       <div className="flex flex-col gap-4">
         <FormFoot error={removeAsset.error} code={removeCode(asset.id)}>
           <Button look="fault" disabled={removeAsset.isPending} onClick={() => void remove().catch(() => {})}>
-            Put it into the bin
+            Move to bin
           </Button>
         </FormFoot>
       </div>

@@ -22,7 +22,7 @@ export function ReplaceAssetDialog({ asset, isOpen, onOpenChange }: ReplaceAsset
       isOpen={isOpen}
       onOpenChange={onOpenChange}
       title={`Replace ${asset.name}`}
-      description="The new file stands at the same address, with the same texts. This one stays as the earlier version; its renditions serve until the new ones are made."
+      description="The new file gets the same address and texts. The current one becomes the previous version; its renditions are served until the new ones are ready."
     >
       <div className="flex flex-col gap-4">
         <input
@@ -33,7 +33,7 @@ export function ReplaceAssetDialog({ asset, isOpen, onOpenChange }: ReplaceAsset
         />
         {file && (
           <p className="figure text-soft">
-            {formatBytes(asset.bytes)} before, {formatBytes(file.size)} then
+            {formatBytes(asset.bytes)} → {formatBytes(file.size)}
           </p>
         )}
         <FormFoot error={replaceAsset.error} code={replaceCode(asset.id, file?.name ?? asset.name)}>

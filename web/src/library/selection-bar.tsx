@@ -23,24 +23,22 @@ export function SelectionBar({ view, total }: { view: LibraryView; total: number
   const selection = toSelection({ ids, isAll }, { q: view.q, folder: view.folder, deep: view.deep });
   return (
     <section
-      aria-label="What is chosen"
+      aria-label="Selection"
       className="flex h-10 items-center gap-3 border-b border-rule bg-oxide-wash px-6"
     >
       <p className="font-medium">
-        {formatCount(count, 'asset')} chosen{isAll && ', everything that is found'}
+        {formatCount(count, 'asset')} selected{isAll && ', all results'}
       </p>
       {!isAll && count < total && (
         <Button look="quiet" onClick={chooseAll}>
-          Choose all {formatCount(total, 'asset')} that are found
+          Select all {formatCount(total, 'result')}
         </Button>
       )}
       <span className="ml-auto" />
       {mayWrite && <Button onClick={() => setOpen({ job: 'edit', selection, count })}>Edit, move …</Button>}
-      {mayDelete && (
-        <Button onClick={() => setOpen({ job: 'bin', selection, count })}>Put into the bin</Button>
-      )}
+      {mayDelete && <Button onClick={() => setOpen({ job: 'bin', selection, count })}>Move to bin</Button>}
       <Button look="quiet" onClick={clear}>
-        Choose nothing
+        Clear selection
       </Button>
       {open?.job === 'edit' && (
         <BulkDialog {...open} isOpen onOpenChange={() => setOpen(null)} onDone={clear} />
@@ -70,8 +68,8 @@ function BinDialog({ selection, count, onClose, onDone }: BinDialogProps) {
     <Dialog
       isOpen
       onOpenChange={onClose}
-      title={`Put ${formatCount(count, 'asset')} into the bin?`}
-      description="Their addresses stop answering. They are kept in the bin, and the run can be taken back."
+      title={`Move ${formatCount(count, 'asset')} to the bin?`}
+      description="Their addresses stop working. They stay in the bin, and you can undo the run."
     >
       <FormFoot error={act.error} code={binCode(selection)}>
         <Button
@@ -86,7 +84,7 @@ function BinDialog({ selection, count, onClose, onDone }: BinDialogProps) {
             })
           }
         >
-          Put them into the bin
+          Move to bin
         </Button>
       </FormFoot>
     </Dialog>
@@ -103,9 +101,9 @@ function binCode(selection: AssetSelection) {
     ...('q' in selection && {
       command: commandLine(
         'set',
-        '--find',
+        '--filter',
         selection.q ?? '',
-        ...option('--within', selection.folder),
+        ...option('--in', selection.folder),
         '--bin',
       ),
     }),

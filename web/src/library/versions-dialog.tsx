@@ -33,7 +33,7 @@ export function VersionsDialog({ asset, onClose }: VersionsDialogProps) {
         description={
           isPending || error
             ? 'Each replacement of the file is kept as a version.'
-            : 'There is one version so far. Replacing the file makes another at the same address.'
+            : 'There is one version so far. Replacing the file creates another at the same address.'
         }
       >
         {error && <ErrorNotice error={error} />}
@@ -46,7 +46,7 @@ export function VersionsDialog({ asset, onClose }: VersionsDialogProps) {
       isOpen
       onOpenChange={onClose}
       title={`Versions of ${asset.name}`}
-      description="The address shows the current one. An earlier one that is restored becomes a new version; nothing is lost."
+      description="The address shows the current version. Restoring an earlier one creates a new version; nothing is lost."
       className="w-[70rem]"
     >
       <div className="flex flex-col gap-3">
@@ -83,7 +83,7 @@ function EarlierChoice({ versions, earlier, onChoose }: EarlierChoiceProps) {
           </option>
         ))}
       </Select>
-      <span className="text-soft">beside the current one: {current && describe(current)}</span>
+      <span className="text-soft">compared with the current one: {current && describe(current)}</span>
     </>
   );
 }
@@ -103,7 +103,7 @@ function Pair({ earlier, current, choice }: PairProps) {
       <div className="flex items-center gap-4">
         {choice}
         <Button look="quiet" className="ml-auto" aria-pressed={isOver} onClick={() => setOver(!isOver)}>
-          {isOver ? 'Side by side' : 'One over the other'}
+          {isOver ? 'Side by side' : 'Overlay'}
         </Button>
       </div>
       {isOver ? (
@@ -170,7 +170,7 @@ function describe({ n, width, height, bytes, createdAt, by, restoredFrom, optimi
     formatMoment(createdAt),
     `by ${by}`,
   ];
-  if (optimisedFrom) parts.push(`a smaller file of version ${optimisedFrom}`);
+  if (optimisedFrom) parts.push(`optimised from version ${optimisedFrom}`);
   if (restoredFrom) parts.push(`from version ${restoredFrom}`);
   return parts.filter(Boolean).join(', ');
 }

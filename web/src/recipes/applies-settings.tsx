@@ -65,7 +65,7 @@ function Folders({ draft, dispatch }: AppliesSettingsProps) {
   const [folders, setFolders] = useState(draft.folders.join(', '));
   return (
     <Field
-      label="In these folders, and below"
+      label="Folders, including subfolders"
       className="w-64"
       hint="Separated by commas; empty for every folder."
     >

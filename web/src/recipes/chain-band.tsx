@@ -41,7 +41,7 @@ export function ChainBand({ draft, faults, dispatch }: ChainBandProps) {
       role="group"
       aria-label="The chain of steps"
     >
-      <ChainCard isOpen={draft.open === 'applies'} onOpen={() => open('applies')} eyebrow="Takes">
+      <ChainCard isOpen={draft.open === 'applies'} onOpen={() => open('applies')} eyebrow="Input">
         {draft.kinds.join(', ')}
         <br />
         {draft.folders.length === 0 ? 'in every folder' : `in ${draft.folders.join(', ')}`}
@@ -54,7 +54,7 @@ export function ChainBand({ draft, faults, dispatch }: ChainBandProps) {
         isOpen={draft.open === 'output'}
         isFaulty={faults.some(({ field }) => field.startsWith('output') || field.startsWith('ladder'))}
         onOpen={() => open('output')}
-        eyebrow="Gives"
+        eyebrow="Output"
       >
         {describeOutput(output)}
         {ladder && (

@@ -28,13 +28,13 @@ export function describeOutput({
 export function describeLadder(ladder: Ladder): string {
   return 'widths' in ladder
     ? `${ladder.widths.length} widths, ${[...ladder.widths].sort((a, b) => a - b).join(', ')}`
-    : `widths from ${ladder.from} up, by equal bytes`;
+    : `widths from ${ladder.from} up, in equal size steps`;
 }
 
 export const WHEN_WORDS: Record<RecipeTime, string> = {
   background: 'in the background',
-  'at-once': 'at once, before the upload is answered',
-  'on-request': 'when first asked for',
+  'at-once': 'immediately, before the upload is answered',
+  'on-request': 'on first request',
 };
 
 /** Describes one step, for its card in the chain. */

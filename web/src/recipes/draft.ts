@@ -116,7 +116,7 @@ export function toRecipe({ open: _open, nextId: _nextId, steps, ...recipe }: Dra
 export function draftFaults(draft: Draft): FieldError[] {
   const faults = checkContent(toRecipe(draft));
   if (draft.title.trim() === '')
-    faults.push({ field: 'title', code: 'missing', message: 'Write what it is for.' });
+    faults.push({ field: 'title', code: 'missing', message: 'Enter what it is used for.' });
   if (!RECIPE_NAME.test(draft.name))
     faults.push({
       field: 'name',

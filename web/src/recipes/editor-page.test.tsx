@@ -36,7 +36,7 @@ test('saves against the state that was opened', async () => {
   answer({ 'recipes.put': wide });
   const { user, title, address } = await open();
   await user.type(title, 'r');
-  await user.click(screen.getByRole('button', { name: 'Save the recipe' }));
+  await user.click(screen.getByRole('button', { name: 'Save recipe' }));
   await waitFor(() => expect(address().pathname).toBe('/recipes'));
   expect(callsOf('recipes.put')).toEqual([
     ['wide', expect.objectContaining({ title: 'Wider' }), expect.objectContaining({ ifMatch: '"1"' })],
@@ -59,11 +59,11 @@ test('the draft replaces the colleague’s recipe only when asked to', async () 
   const { user, address } = shown;
   await user.type(shown.title, 'r');
   await colleagueSaves(shown);
-  await user.click(screen.getByRole('button', { name: 'Save the recipe' }));
+  await user.click(screen.getByRole('button', { name: 'Save recipe' }));
   expect(address().pathname).toBe('/recipes/wide');
   await user.click(screen.getByRole('button', { name: 'Keep my draft' }));
   await waitFor(() => expect(screen.queryByText(/Somebody else saved/)).toBeNull());
-  await user.click(screen.getByRole('button', { name: 'Save the recipe' }));
+  await user.click(screen.getByRole('button', { name: 'Save recipe' }));
   await waitFor(() => expect(address().pathname).toBe('/recipes'));
   expect(callsOf('recipes.put').at(-1)?.[2]).toMatchObject({ ifMatch: '"2"' });
 });

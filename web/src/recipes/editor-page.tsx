@@ -198,7 +198,7 @@ function EditorFoot({ isNew, isDisabled, onSave, children }: EditorFootProps) {
   return (
     <div className="flex items-center gap-3 border-t border-rule-strong bg-surface px-6 py-2">
       <Button look="main" disabled={isDisabled} onClick={() => onSave('list')}>
-        {isNew ? 'Make the recipe' : 'Save the recipe'}
+        {isNew ? 'Create recipe' : 'Save recipe'}
       </Button>
       <Button disabled={isDisabled} onClick={() => onSave('rebuild')}>
         Save and rebuild

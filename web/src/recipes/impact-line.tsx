@@ -45,7 +45,7 @@ function describe({ items, totals }: RecipeImpact, isNew: boolean): string {
     seconds !== null && outdated + due > 0 && `about ${formatSeconds(Math.max(1, seconds))} to make`,
     bytesAfter !== null &&
       outdated + due > 0 &&
-      `${formatBytes(bytesNow)} now, about ${formatBytes(bytesAfter)} then`,
+      `${formatBytes(bytesNow)} now, about ${formatBytes(bytesAfter)}  afterwards`,
   ].filter((part) => part !== false);
   return `Saving leaves ${parts.join(', ')}${work.length > 0 ? `; ${work.join('; ')}` : ''}.`;
 }

@@ -9,7 +9,7 @@ import { Field, TextArea } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { useRecipeChanges } from './hooks.js';
 
-const ACTION_WORDS = { make: 'would be made', change: 'would change', same: 'stays the same' } as const;
+const ACTION_WORDS = { make: 'would be created', change: 'would change', same: 'stays the same' } as const;
 
 /** Imports recipes from a document: rehearsed first, then applied. */
 export function ImportDialog({ onClose }: { onClose: () => void }) {
@@ -40,7 +40,7 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
       onOpenChange={onClose}
       title="Import recipes"
       unsaved={text.trim() === '' ? null : 'The document has not been imported.'}
-      description="All of them are made or changed, or none. Recipes that are not in the document stay."
+      description="All recipes are imported, or none. Recipes that are not in the document stay unchanged."
     >
       <div className="flex flex-col gap-4">
         <DocumentFields text={text} isShort={plan !== null} onChange={change} />
@@ -48,7 +48,7 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
         <FormFoot error={fault ?? importAll.error} code={importCode(text)}>
           {plan === null ? (
             <Button look="main" disabled={text.trim() === ''} onClick={() => void rehearse()}>
-              Rehearse it
+              Rehearse
             </Button>
           ) : (
             <Button
@@ -56,7 +56,7 @@ export function ImportDialog({ onClose }: { onClose: () => void }) {
               disabled={changes === 0 || importAll.isPending}
               onClick={() => void apply().catch(() => {})}
             >
-              {changes === 0 ? 'Nothing to do' : `Make or change ${formatCount(changes, 'recipe')}`}
+              {changes === 0 ? 'Nothing to do' : `Import ${formatCount(changes, 'recipe')}`}
             </Button>
           )}
         </FormFoot>
@@ -86,7 +86,7 @@ function DocumentFields({ text, isShort, onChange }: DocumentFieldsProps) {
           />
         </label>
         <span className="text-soft">
-          or put its text here. Its form:{' '}
+          or paste its text. Format:{' '}
           <a href="/api/v1/recipes/schema.json" target="_blank" rel="noreferrer" className="underline">
             the JSON Schema
           </a>
@@ -147,7 +147,7 @@ function parse(text: string): RecipesDocument {
   try {
     return JSON.parse(text);
   } catch (error) {
-    throw new Error(`This is no JSON: ${error instanceof Error ? error.message : String(error)}.`);
+    throw new Error(`Invalid JSON: ${error instanceof Error ? error.message : String(error)}.`);
   }
 }
 

@@ -37,7 +37,7 @@ export function LadderSettings({ ladder, error, dispatch }: LadderSettingsProps)
           >
             <option value="none">one</option>
             <option value="given">given ones</option>
-            <option value="computed">by equal bytes</option>
+            <option value="computed">equal size steps</option>
           </Select>
         )}
       </Field>

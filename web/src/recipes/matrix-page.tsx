@@ -1,6 +1,6 @@
 import { RENDITION_STATES, type RenditionState } from '@uniferum/core/recipes';
 import { useState } from 'react';
-import { useSearchParams } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
 import { useRight } from '../access/hooks.js';
 import { Page } from '../console/page.js';
 import { AsCode } from '../ui/as-code.js';
@@ -122,13 +122,24 @@ function StateChoice({ state, onChoose }: StateChoiceProps) {
 }
 
 function NoFile({ isAnyState }: { isAnyState: boolean }) {
+  const { data: recipes = [] } = useRecipes();
+  const isWithoutRecipe = recipes.length === 0;
   return (
     <div className="p-6">
-      <EmptyPlace title="No such file">
-        {isAnyState
-          ? 'Files to which a recipe applies are listed here.'
-          : 'No file has a rendition in this state.'}
-      </EmptyPlace>
+      {isAnyState ? (
+        <EmptyPlace
+          title="No files yet"
+          action={
+            <Link to={isWithoutRecipe ? '/recipes/new' : '/intake'} className="text-oxide underline">
+              {isWithoutRecipe ? 'Create a recipe' : 'Import files'}
+            </Link>
+          }
+        >
+          Files to which a recipe applies are listed here, with the state of each rendition.
+        </EmptyPlace>
+      ) : (
+        <EmptyPlace title="No files">No file has a rendition in this state.</EmptyPlace>
+      )}
     </div>
   );
 }

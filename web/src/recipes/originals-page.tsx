@@ -57,7 +57,7 @@ export function OriginalsPage() {
       <RecipesViews />
       <FormFields form={form} onChange={setForm} />
       {(error ?? optimise.error) && <ErrorNotice error={error ?? optimise.error} />}
-      <ScrollRegion label="What would be looked at" className="min-h-0 flex-1">
+      <ScrollRegion label="Files to optimise" className="min-h-0 flex-1">
         {plan && <PlanList plan={plan} />}
       </ScrollRegion>
     </Page>
@@ -87,8 +87,8 @@ function optimiseCode(form: OptimiseForm) {
 function Saved() {
   const { data: saved } = useOptimised();
   if (!saved) return null;
-  if (saved.files === 0) return 'No original was made smaller yet.';
-  return `${formatCount(saved.files, 'original')} made smaller: ${formatBytes(saved.before - saved.after)} of ${formatBytes(saved.before)} saved.`;
+  if (saved.files === 0) return 'No originals optimised yet.';
+  return `${formatCount(saved.files, 'original')} optimised, saving ${formatBytes(saved.before - saved.after)} of ${formatBytes(saved.before)}.`;
 }
 
 interface FormFieldsProps {
@@ -99,7 +99,7 @@ interface FormFieldsProps {
 function FormFields({ form: { q, mode }, onChange }: FormFieldsProps) {
   return (
     <div className="flex items-start gap-6 border-b border-rule px-6 py-3">
-      <Field label="Of what a filter finds" className="w-80">
+      <Field label="Filter" className="w-80">
         {(props) => (
           <Input
             {...props}
@@ -109,22 +109,22 @@ function FormFields({ form: { q, mode }, onChange }: FormFieldsProps) {
           />
         )}
       </Field>
-      <Field label="How" className="w-80">
+      <Field label="Mode" className="w-80">
         {(props) => (
           <Select
             {...props}
             value={mode}
             onChange={(event) => onChange({ q, mode: event.target.value as OptimiseMode })}
           >
-            <option value="lossless">lossless, not a pixel changes</option>
-            <option value="0.995">so that no difference is seen, likeness 0.995</option>
-            <option value="0.98">a difference is seen side by side, likeness 0.98</option>
+            <option value="lossless">lossless, no pixel changes</option>
+            <option value="0.995">no visible difference, likeness 0.995</option>
+            <option value="0.98">visible side by side, likeness 0.98</option>
           </Select>
         )}
       </Field>
       <p className="max-w-prose pt-6 text-sm text-soft">
-        Each becomes a new version at the same address; the one before stays and can be restored. A file that
-        is replaced later is made smaller again by itself.
+        Each file becomes a new version at the same address; the previous version can be restored. A file that
+        is replaced later is optimised again.
       </p>
     </div>
   );
@@ -148,7 +148,7 @@ function PlanList({ plan }: { plan: OptimisePlan }) {
       <p className="px-6 py-2 text-sm text-soft">
         {formatNumber(plan.items.length)} of {formatNumber(plan.totals.possible)} listed,{' '}
         {formatBytes(plan.totals.bytes)}; {formatNumber(plan.totals.selected - plan.totals.possible)} of{' '}
-        {formatNumber(plan.totals.selected)} found are of types that can’t be made smaller.
+        {formatNumber(plan.totals.selected)} results have types that cannot be optimised.
       </p>
     </>
   );

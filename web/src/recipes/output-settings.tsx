@@ -88,7 +88,7 @@ function AimSetting({ output, set }: PartProps) {
       ...(next !== 'quality' && { quality: 95 }),
     });
   return (
-    <Field label="Aim" className="w-36">
+    <Field label="Target" className="w-36">
       {(props) => (
         <Select {...props} value={aimOf(output)} onChange={(event) => choose(event.target.value as Aim)}>
           <option value="quality">a quality</option>

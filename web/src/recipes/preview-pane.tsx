@@ -4,6 +4,7 @@ import type { Asset, Kind } from '@uniferum/core/library';
 import type { PortableRecipe } from '@uniferum/core/recipes';
 import type { FieldError } from '@uniferum/core/shared';
 import { useEffect, useState } from 'react';
+import { Link } from 'react-router';
 import { AssetThumb, sheetRatio } from '../library/asset-thumb.js';
 import { classNames } from '../ui/class-names.js';
 import { CompareSlider } from '../ui/compare-slider.js';
@@ -50,7 +51,12 @@ export function PreviewPane({ recipe, isSound, onFaults }: PreviewPaneProps) {
         {!isSound && <p className="text-soft">Complete the steps to see what they make.</p>}
         {samplesError && <ErrorNotice error={samplesError} />}
         {samples.length === 0 && !samplesError && (
-          <p className="text-soft">No file of these kinds is in the library yet.</p>
+          <p className="text-soft">
+            No file of these kinds is in the library yet.{' '}
+            <Link to="/intake" className="text-oxide underline">
+              Import files
+            </Link>
+          </p>
         )}
       </dl>
     </div>
@@ -175,7 +181,7 @@ function Figures({ sample, preview, isFetching }: FiguresProps) {
         {preview ? (
           <MadeFigures sample={sample} preview={preview} isFetching={isFetching} />
         ) : (
-          <dd className="text-soft">{isFetching ? 'making it …' : 'nothing yet'}</dd>
+          <dd className="text-soft">{isFetching ? 'rendering …' : 'nothing yet'}</dd>
         )}
       </div>
     </>
@@ -204,7 +210,7 @@ function MadeFigures({ sample, preview, isFetching }: MadeFiguresProps) {
         {preview.likeness !== null && `, likeness ${preview.likeness.toFixed(3)}`}
       </dd>
       <dd className="text-xs text-soft" aria-live="polite">
-        {isFetching ? 'making it …' : `made in ${preview.workMs} ms`}
+        {isFetching ? 'rendering …' : `made in ${preview.workMs} ms`}
       </dd>
     </>
   );

@@ -44,7 +44,7 @@ export function RebuildDialog({ recipes, start = {}, onClose }: RebuildDialogPro
       isOpen
       onOpenChange={onClose}
       title="Rehearse a rebuild"
-      description="The list is what would be made. What is there serves until the new files are; nothing happens until you carry it out."
+      description="Lists what would be rendered. Existing files are served until the new ones are ready; nothing happens until you start it."
       className="w-[46rem]"
     >
       <div className="flex flex-col gap-4">
@@ -60,7 +60,7 @@ export function RebuildDialog({ recipes, start = {}, onClose }: RebuildDialogPro
             disabled={!plan || plan.totals.renditions === 0 || rebuild.isPending}
             onClick={() => void apply().catch(() => {})}
           >
-            {plan ? `Make ${formatCount(plan.totals.renditions, 'rendition')}` : 'Rehearsing …'}
+            {plan ? `Render ${formatCount(plan.totals.renditions, 'rendition')}` : 'Rehearsing …'}
           </Button>
         </FormFoot>
       </div>
@@ -102,7 +102,7 @@ function rebuildCode(form: RebuildForm) {
       ...(form.recipe ? [form.recipe] : []),
       '--only',
       form.only,
-      ...(form.folder ? ['--folder', form.folder] : []),
+      ...(form.folder ? ['--in', form.folder] : []),
       ...(form.q ? ['--filter', form.q] : []),
       '--rehearse',
     ),
@@ -162,7 +162,7 @@ function FormFields({ recipes, form, onChange }: FormFieldsProps) {
 function PartFields({ form, set }: { form: RebuildForm; set: (part: Partial<RebuildForm>) => void }) {
   return (
     <>
-      <Field label="In the folder, and below">
+      <Field label="Folder, including subfolders">
         {(props) => (
           <FolderPicker
             {...props}
@@ -172,7 +172,7 @@ function PartFields({ form, set }: { form: RebuildForm; set: (part: Partial<Rebu
           />
         )}
       </Field>
-      <Field label="Of what a filter finds">
+      <Field label="Filter">
         {(props) => (
           <Input
             {...props}
@@ -189,9 +189,9 @@ function PartFields({ form, set }: { form: RebuildForm; set: (part: Partial<Rebu
 
 function PlanList({ plan }: { plan: RebuildPlan | undefined }) {
   return (
-    <ScrollRegion label="What would be made" className="h-56 border-y border-rule">
+    <ScrollRegion label="What would be rendered" className="h-56 border-y border-rule">
       {plan?.totals.renditions === 0 && (
-        <p className="py-3 text-soft">Nothing would be made: there are no such renditions.</p>
+        <p className="py-3 text-soft">Nothing to render: there are no such renditions.</p>
       )}
       <ul>
         {plan?.items.map((item) => (
@@ -227,7 +227,7 @@ function Totals({ totals, listed }: TotalsProps) {
       {formatCount(totals.assets, 'file')}
       {totals.seconds !== null && `; about ${formatSeconds(Math.max(1, totals.seconds))}`}
       {totals.bytesAfter !== null &&
-        `; ${formatBytes(totals.bytesNow)} now, about ${formatBytes(totals.bytesAfter)} then`}
+        `; ${formatBytes(totals.bytesNow)} now, about ${formatBytes(totals.bytesAfter)} afterwards`}
     </>
   );
 }

@@ -28,7 +28,7 @@ export function RecipesPage() {
   return (
     <Page
       title="Recipes"
-      note="Every file that arrives gets a rendition by each recipe that applies."
+      note="Each new file gets a rendition from every recipe that applies."
       actions={<PageActions hasRecipes={Boolean(recipes?.length)} onOpen={setOpen} />}
     >
       <RecipesViews />
@@ -85,7 +85,7 @@ function PageActions({ hasRecipes, onOpen }: PageActionsProps) {
 function NoRecipe({ mayWrite }: { mayWrite: boolean }) {
   const action = mayWrite && (
     <Link to="/recipes/new" className="text-oxide underline">
-      Make the first recipe
+      Create the first recipe
     </Link>
   );
   return (
@@ -133,7 +133,7 @@ function RecipeRow({ recipe, onRemove }: { recipe: RecipeAnswer; onRemove: (() =
       </div>
       <span className="figure text-right text-soft">{formatBytes(recipe.bytes)}</span>
       {onRemove ? (
-        <IconButton name={`Take ${recipe.title} away`} onClick={onRemove}>
+        <IconButton name={`Delete ${recipe.title}`} onClick={onRemove}>
           <Trash2 className="size-4" />
         </IconButton>
       ) : (

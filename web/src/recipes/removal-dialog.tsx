@@ -22,15 +22,15 @@ export function RemovalDialog({ request, onClose }: { request: SurplusRequest; o
     <Dialog
       isOpen
       onOpenChange={onClose}
-      title="Rehearse a removal"
-      description="Each address leads on to the nearest rendition that is left. For thirty days the run can be taken back."
+      title="Rehearse a deletion"
+      description="Each address redirects to the nearest remaining rendition. You can undo the run for 30 days."
       className="w-[52rem]"
     >
       <div className="flex flex-col gap-4">
         <RemovalList items={plan?.items ?? []} />
         <p className="h-5 text-sm text-soft">
           {plan &&
-            `${formatNumber(plan.items.length)} of ${formatCount(plan.totals.items, 'file')} listed; ${formatBytes(plan.totals.bytes)} would be free after thirty days.`}
+            `${formatNumber(plan.items.length)} of ${formatCount(plan.totals.items, 'file')} listed; ${formatBytes(plan.totals.bytes)} would be freed after 30 days.`}
         </p>
         <FormFoot error={error ?? removeSurplus.error} code={removalCode(request)}>
           <Button
@@ -38,7 +38,7 @@ export function RemovalDialog({ request, onClose }: { request: SurplusRequest; o
             disabled={!plan || plan.totals.items === 0 || removeSurplus.isPending}
             onClick={() => void apply().catch(() => {})}
           >
-            {plan ? `Remove ${formatCount(plan.totals.items, 'file')}` : 'Rehearsing …'}
+            {plan ? `Delete ${formatCount(plan.totals.items, 'file')}` : 'Rehearsing …'}
           </Button>
         </FormFoot>
       </div>
@@ -48,7 +48,7 @@ export function RemovalDialog({ request, onClose }: { request: SurplusRequest; o
 
 function RemovalList({ items }: { items: readonly (SurplusRendition & { leadsTo: string })[] }) {
   return (
-    <ScrollRegion label="What would be removed" className="h-64 border-y border-rule">
+    <ScrollRegion label="What would be deleted" className="h-64 border-y border-rule">
       <ul>
         {items.map((item) => (
           <li

@@ -18,14 +18,14 @@ export function RemoveRecipeDialog({ recipe, onClose }: { recipe: RecipeAnswer; 
     <Dialog
       isOpen
       onOpenChange={onClose}
-      title={`Take “${recipe.title}” away?`}
-      description={`Its ${formatCount(made, 'rendition')} stay at their addresses, because pages may show them. Nothing new is made.`}
+      title={`Delete “${recipe.title}”?`}
+      description={`Its ${formatCount(made, 'rendition')} stay at their addresses, because pages may show them. No new ones are created.`}
     >
       <div className="flex flex-col gap-4">
         {remove.error && <ErrorNotice error={remove.error} />}
         <div className="flex items-center justify-between">
           <Button look="fault" disabled={remove.isPending} onClick={() => void take().catch(() => {})}>
-            Take it away
+            Delete
           </Button>
           <AsCode
             code={{

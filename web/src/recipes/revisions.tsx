@@ -40,10 +40,10 @@ function RevisionList({ name, onTake }: { name: string; onTake: (recipe: Portabl
             <Button
               look="quiet"
               className="h-6"
-              aria-label={`Take revision ${revision.revision}`}
+              aria-label={`Load revision ${revision.revision}`}
               onClick={() => onTake({ ...revision.recipe, name })}
             >
-              Take this one
+              Load
             </Button>
           )}
         </li>

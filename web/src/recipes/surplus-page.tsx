@@ -93,7 +93,7 @@ function RehearseButton({ total, ticked, onPress }: RehearseButtonProps) {
   if (total === 0 || !mayWrite) return null;
   return (
     <Button look="main" onClick={onPress}>
-      Rehearse removing {ticked > 0 ? formatCount(ticked, 'file') : `all ${formatNumber(total)}`}
+      Rehearse deleting {ticked > 0 ? formatCount(ticked, 'file') : `all ${formatNumber(total)}`}
     </Button>
   );
 }
@@ -102,23 +102,22 @@ function AskedBar({ days, onChange }: { days: number | null; onChange: (days: nu
   return (
     <div className="flex h-11 items-center gap-4 border-b border-rule px-6 text-sm">
       <label htmlFor="asked" className="flex items-center gap-2">
-        Show those
+        Requested
         <Select
           id="asked"
           className="w-56"
           value={days ?? ''}
           onChange={(event) => onChange(event.target.value === '' ? null : Number(event.target.value))}
         >
-          <option value="">whoever asks for them</option>
-          <option value="0">that nobody asks for now</option>
-          <option value="7">unasked for 7 days</option>
-          <option value="30">unasked for 30 days</option>
-          <option value="90">unasked for 90 days</option>
+          <option value="">any</option>
+          <option value="0">not requested at present</option>
+          <option value="7">not requested for 7 days</option>
+          <option value="30">not requested for 30 days</option>
+          <option value="90">not requested for 90 days</option>
         </Select>
       </label>
       <span className="text-soft">
-        The address of what you remove leads on to the nearest rendition. It can be taken back for thirty
-        days.
+        Deleted addresses redirect to the nearest rendition. You can undo this for 30 days.
       </span>
     </div>
   );
@@ -127,9 +126,9 @@ function AskedBar({ days, onChange }: { days: number | null; onChange: (days: nu
 function NothingSurplus() {
   return (
     <div className="p-6">
-      <EmptyPlace title="Nothing is surplus">
-        When a recipe is taken away, or makes other sizes, what it made before is listed here with its last
-        request. Until it is removed, its address goes on showing it.
+      <EmptyPlace title="No surplus files">
+        When a recipe is deleted or changes its sizes, the files it made before are listed here with their
+        last request. Their addresses keep working until you delete them.
       </EmptyPlace>
     </div>
   );

@@ -5,9 +5,9 @@ import { formatAgo, formatNumber } from '../ui/format.js';
 import { keyOfSurplus } from './surplus.js';
 
 const WHY = {
-  'recipe-removed': 'its recipe was taken away',
-  'size-removed': 'its recipe makes no such size any more',
-  'does-not-apply': 'its recipe applies elsewhere now',
+  'recipe-removed': 'recipe deleted',
+  'size-removed': 'size no longer made',
+  'does-not-apply': 'recipe no longer applies',
 } as const;
 
 interface SurplusTableProps {
@@ -28,7 +28,7 @@ export function SurplusTable({ items, ticked, onToggle }: SurplusTableProps) {
           <th className="text-right">Pixels</th>
           <th className="text-right">Size</th>
           <th className="text-right">Requests</th>
-          <th>Last one</th>
+          <th>Last request</th>
           <th>Uses</th>
         </tr>
       </thead>

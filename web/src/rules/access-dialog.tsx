@@ -29,7 +29,7 @@ export function AccessDialog({ folder, isOpen, onOpenChange }: AccessDialogProps
       isOpen={isOpen}
       onOpenChange={onOpenChange}
       title={`What ${folder.path === '/' ? 'the library' : folder.path} publishes`}
-      description="Cameras and editors write more into a file than it shows. The original that is kept stays as it came, and anyone with a key gets it whole."
+      description="Cameras and editors embed more than a picture shows. The stored original is not changed, and callers with a key can download it unmodified."
       className="w-[38rem]"
     >
       {error && <ErrorNotice error={error} />}
@@ -51,7 +51,7 @@ const WORDS: Record<PublicMetadata, { title: string; about: string }> = {
   },
   none: {
     title: 'Nothing',
-    about: 'Only what is needed to show it: its pixels, their colours, which way is up.',
+    about: 'Only what is needed to display it: pixels, colours and orientation.',
   },
 };
 
@@ -119,12 +119,10 @@ function Options({ folder, inherited, chosen, onChoose }: OptionsProps) {
   const mayChange = useRight('rules:write');
   return (
     <fieldset className="flex flex-col gap-2" disabled={!mayChange}>
-      <legend className="mb-1 text-sm font-medium">
-        What public originals keep of their embedded metadata
-      </legend>
+      <legend className="mb-1 text-sm font-medium">Embedded metadata of public originals</legend>
       <Option
         value="inherit"
-        title={folder.path === '/' ? 'The default' : 'As the folder above'}
+        title={folder.path === '/' ? 'The default' : 'Inherit'}
         about={inherited}
         chosen={chosen}
         onChoose={onChoose}
@@ -169,6 +167,6 @@ function inheritedWords(
   { publicMetadata: { value, from } }: FolderAccessAnswer['effective'],
 ): string {
   if (folder.path === '/') return `${WORDS.rights.title}.`;
-  if (own.publicMetadata !== null) return `Whatever ${parentPath(folder.path)} says.`;
+  if (own.publicMetadata !== null) return `As set by ${parentPath(folder.path)}.`;
   return `${WORDS[value].title}, ${from === null ? 'the default' : `from ${from}`}.`;
 }

@@ -11,7 +11,7 @@ interface RuleLine {
 /** The effective rules of a folder, each with the folder that sets it. */
 export function EffectiveRuleList({ rules, folder }: { rules: EffectiveRules; folder: string }) {
   const lines = toLines(rules);
-  if (lines.length === 0) return <p className="text-sm text-soft">No rules hold here: any file is taken.</p>;
+  if (lines.length === 0) return <p className="text-sm text-soft">No rules: any file is accepted.</p>;
   return (
     <dl className="flex flex-wrap gap-x-8 gap-y-2">
       {lines.map(({ rule, value, from }) => (
@@ -34,16 +34,16 @@ function toLines(rules: EffectiveRules): RuleLine[] {
   ) => {
     if (effective) lines.push({ rule, value: write(effective.value), from: effective.from });
   };
-  add('Largest file', rules.maxBytes, formatBytes);
-  add('Most items', rules.maxItems, formatNumber);
-  add('Takes only', rules.allow, (types) => types.join(', '));
-  lines.push(...groupByFolder('Never takes', rules.deny));
-  add('At least as wide as', rules.minWidth, (px) => `${formatNumber(px)} px`);
-  add('At least as high as', rules.minHeight, (px) => `${formatNumber(px)} px`);
-  add('Most pixels', rules.maxPixels, formatNumber);
+  add('Maximum size', rules.maxBytes, formatBytes);
+  add('Maximum items', rules.maxItems, formatNumber);
+  add('Allowed types', rules.allow, (types) => types.join(', '));
+  lines.push(...groupByFolder('Denied types', rules.deny));
+  add('Minimum width', rules.minWidth, (px) => `${formatNumber(px)} px`);
+  add('Minimum height', rules.minHeight, (px) => `${formatNumber(px)} px`);
+  add('Maximum pixels', rules.maxPixels, formatNumber);
   lines.push(...groupByFolder('Requires', rules.requireTexts));
   add(
-    'The same bytes again',
+    'Exact duplicates',
     rules.duplicates,
     (rule) =>
       ({
@@ -53,7 +53,7 @@ function toLines(rules: EffectiveRules): RuleLine[] {
         reuse: 'reuse the asset that is there',
       })[rule],
   );
-  add('Asks', rules.check, ({ url }) => url);
+  add('Webhook', rules.check, ({ url }) => url);
   return lines;
 }
 

@@ -63,7 +63,7 @@ function OwnRulesForm({ folder, opened, onDone }: OwnRulesFormProps) {
       onSubmit={(event) => void submit(event).catch(() => {})}
       className="flex flex-col gap-4 border-t border-rule pt-4"
     >
-      <h3 className="font-semibold">Set here</h3>
+      <h3 className="font-semibold">Rules of this folder</h3>
       <TypeFields form={form} />
       <LimitFields form={form} />
       <ContentFields form={form} />
@@ -81,7 +81,7 @@ function OwnRulesForm({ folder, opened, onDone }: OwnRulesFormProps) {
           Rehearse
         </Button>
         <Button look="main" type="submit" disabled={save.isPending}>
-          Save the rules
+          Save rules
         </Button>
       </FormFoot>
     </form>
@@ -97,18 +97,14 @@ function TypeFields({ form: { register, formState } }: FieldsProps) {
     <div className="grid grid-cols-2 gap-4">
       <Field
         label={RULE_LABELS.allow}
-        hint="Extensions or types; empty takes from above."
+        hint="Extensions or types; empty inherits."
         error={formState.errors.allow?.message}
       >
         {(props) => (
           <Input placeholder="jpg, png, image/*" {...props} {...register('allow', RULE_CHECKS.types)} />
         )}
       </Field>
-      <Field
-        label={RULE_LABELS.deny}
-        hint="Added to the denials from above."
-        error={formState.errors.deny?.message}
-      >
+      <Field label={RULE_LABELS.deny} hint="Added to inherited ones." error={formState.errors.deny?.message}>
         {(props) => <Input placeholder="exe, html" {...props} {...register('deny', RULE_CHECKS.types)} />}
       </Field>
     </div>
@@ -141,7 +137,7 @@ function ContentFields({ form: { register } }: FieldsProps) {
       <Field label={RULE_LABELS.duplicates} className="w-44">
         {(props) => (
           <Select {...props} {...register('duplicates')}>
-            <option value="">as above</option>
+            <option value="">inherit</option>
             {DUPLICATE_RULES.map((rule) => (
               <option key={rule} value={rule}>
                 {DUPLICATE_WORDS[rule]}
@@ -174,7 +170,7 @@ function CheckFields({ form: { register, formState } }: FieldsProps) {
     <div className="grid grid-cols-[minmax(0,1fr)_7rem_13rem] gap-4">
       <Field
         label={RULE_LABELS.checkUrl}
-        hint="It gets a signed request (Standard Webhooks) and answers { accept, message }."
+        hint="Receives a signed request (Standard Webhooks) and answers { accept, message }."
         error={formState.errors.checkUrl?.message}
       >
         {(props) => (
@@ -189,8 +185,8 @@ function CheckFields({ form: { register, formState } }: FieldsProps) {
       <Field label={RULE_LABELS.checkFailure}>
         {(props) => (
           <Select {...props} {...register('checkFailure')}>
-            <option value="refuse">files are refused</option>
-            <option value="accept">files are taken</option>
+            <option value="refuse">refuse files</option>
+            <option value="accept">accept files</option>
           </Select>
         )}
       </Field>
@@ -202,17 +198,15 @@ function CheckFields({ form: { register, formState } }: FieldsProps) {
 function Outside({ plan: { items, totals } }: { plan: RulesPlan }) {
   return (
     <section
-      aria-label="What it would put outside"
+      aria-label="What would break the rules"
       className="border-l-2 border-ochre bg-ochre/10 px-3 py-2 text-sm"
     >
       <p className="font-medium">
-        {formatNumber(totals.outside)} of {formatCount(totals.present, 'present file')} would be outside
-        {totals.outsideNow > 0 && `; ${formatNumber(totals.outsideNow)} are so already`}.
+        {formatNumber(totals.outside)} of {formatCount(totals.present, 'existing file')} would break the rules
+        {totals.outsideNow > 0 && `; ${formatNumber(totals.outsideNow)} already do`}.
       </p>
       <p className="text-soft">
-        {totals.outside > 0
-          ? 'They stay where they are: rules hold for what comes.'
-          : 'Everything that is there fits.'}
+        {totals.outside > 0 ? 'They don’t move: rules hold for what comes.' : 'All existing files comply.'}
       </p>
       <ul className="max-h-28 overflow-y-auto">
         {items.slice(0, 30).map(({ asset, name, verdict }) => (

@@ -63,8 +63,8 @@ describe('the form of a folder’s rules', () => {
   test('takes types as people write them: dots, capitals, commas, each once', async () => {
     answer({ 'folders.putRules': {} });
     const { user, onOpenChange } = await open(NO_RULES);
-    await user.type(await screen.findByLabelText(/Takes only/), '.JPG, png  jpg,image/*');
-    await user.type(screen.getByLabelText(/Largest file/), '1.5');
+    await user.type(await screen.findByLabelText(/Allowed types/), '.JPG, png  jpg,image/*');
+    await user.type(screen.getByLabelText(/Maximum size/), '1.5');
     await user.click(screen.getByRole('button', { name: /Save|Set/ }));
     await waitFor(() => expect(onOpenChange).toHaveBeenCalledWith(false));
     expect(callsOf('folders.putRules')[0]?.[1]).toEqual({
@@ -75,9 +75,9 @@ describe('the form of a folder’s rules', () => {
   });
 
   test.each([
-    [/Largest file/, '2 MB', 'Write a number, or nothing.'],
-    [/Most items/, '-3', 'Write a whole number, or nothing.'],
-    [/Takes only/, 'image/', 'Write extensions or types'],
+    [/Maximum size/, '2 MB', 'Enter a number, or leave it empty.'],
+    [/Maximum items/, '-3', 'Enter a whole number, or leave it empty.'],
+    [/Allowed types/, 'image/', 'Enter extensions or types'],
   ])('%s does not take %j, and nothing is sent', async (label, text, message) => {
     const { user, onOpenChange } = await open(NO_RULES);
     await user.type(await screen.findByLabelText(label), text);
@@ -90,16 +90,16 @@ describe('the form of a folder’s rules', () => {
   test('says why the server refuses, and stays open with what was written', async () => {
     answer({ 'folders.putRules': problem(503, 'The database is away. Try again.') });
     const { user, onOpenChange } = await open(NO_RULES);
-    await user.type(await screen.findByLabelText(/Most items/), '7');
+    await user.type(await screen.findByLabelText(/Maximum items/), '7');
     await user.click(screen.getByRole('button', { name: /Save|Set/ }));
     expect(await screen.findByRole('alert')).toHaveTextContent('The database is away.');
-    expect(screen.getByLabelText(/Most items/)).toHaveValue('7');
+    expect(screen.getByLabelText(/Maximum items/)).toHaveValue('7');
     expect(onOpenChange).not.toHaveBeenCalled();
   });
 
   test('a rule that a colleague set meanwhile is not taken back', async () => {
     const { user, onOpenChange } = await open(NO_RULES);
-    await user.type(await screen.findByLabelText(/Takes only/), 'jpg');
+    await user.type(await screen.findByLabelText(/Allowed types/), 'jpg');
     answer({
       'folders.rulesTagged': { value: { own: { ...NO_RULES, maxItems: 40 }, effective: {} }, etag: '"2"' },
       'folders.putRules': (_id: string, _rules: FolderRules, { ifMatch }: { ifMatch: string }) =>

@@ -21,13 +21,13 @@ export function RulesDialog({ folder, isOpen, onOpenChange }: RulesDialogProps) 
       isOpen={isOpen}
       onOpenChange={onOpenChange}
       title={`Rules of ${folder.path}`}
-      description="They pass down to the folders below, unless one of those sets its own. A denial always holds."
+      description="Subfolders inherit them unless they set their own. Denied types always apply."
       className="w-[52rem]"
     >
       {error && <ErrorNotice error={error} />}
       {data && (
         <div className="flex flex-col gap-5">
-          <section aria-label="Rules that hold here">
+          <section aria-label="Effective rules">
             <EffectiveRuleList rules={data.effective} folder={folder.path} />
           </section>
           {mayChange ? (

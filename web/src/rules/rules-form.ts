@@ -82,31 +82,31 @@ export function splitTypes(text: string): string[] {
 }
 
 export const RULE_LABELS: Record<keyof RulesForm, string> = {
-  allow: 'Takes only',
-  deny: 'Never takes',
-  maxMegabytes: 'Largest file, MB',
-  maxItems: 'Most items',
-  minWidth: 'Least width, px',
-  minHeight: 'Least height, px',
-  maxPixels: 'Most pixels',
-  duplicates: 'The same bytes again',
+  allow: 'Allowed types',
+  deny: 'Denied types',
+  maxMegabytes: 'Maximum size, MB',
+  maxItems: 'Maximum items',
+  minWidth: 'Minimum width, px',
+  minHeight: 'Minimum height, px',
+  maxPixels: 'Maximum pixels',
+  duplicates: 'Exact duplicates',
   requireTexts: 'Required texts',
-  checkUrl: 'Ask an address about each file',
-  checkSeconds: 'Within, s',
-  checkFailure: 'Without an answer',
-  inherit: 'Take limits and allowances from the folders above',
+  checkUrl: 'Check by webhook',
+  checkSeconds: 'Timeout, s',
+  checkFailure: "If it doesn't answer",
+  inherit: 'Inherit limits and allowed types',
 };
 
 /** Validation of form values, in the form library's format. */
 export const RULE_CHECKS = {
-  whole: { pattern: { value: /^\d*$/, message: 'Write a whole number, or nothing.' } },
-  decimal: { pattern: { value: /^(\d+([.]\d+)?)?$/, message: 'Write a number, or nothing.' } },
+  whole: { pattern: { value: /^\d*$/, message: 'Enter a whole number, or leave it empty.' } },
+  decimal: { pattern: { value: /^(\d+([.]\d+)?)?$/, message: 'Enter a number, or leave it empty.' } },
   address: {
-    pattern: { value: /^(https?:\/\/\S+)?$/, message: 'Write an http or https address, or nothing.' },
+    pattern: { value: /^(https?:\/\/\S+)?$/, message: 'Enter an http or https address, or leave it empty.' },
   },
   types: {
     validate: (text: string) =>
       splitTypes(text).every(isTypePattern) ||
-      'Write extensions or types, such as jpg, image/png or audio/*.',
+      'Enter extensions or types, such as jpg, image/png or audio/*.',
   },
 };

@@ -20,7 +20,7 @@ export function Failures() {
   return (
     <section aria-label="Failures" className="pt-6">
       <h2 className="eyebrow pb-1">
-        Failed items by their reason{data && data.total > 0 && `, ${formatNumber(data.total)} in all`}
+        Failed items by reason{data && data.total > 0 && `, ${formatNumber(data.total)} in all`}
       </h2>
       {data?.items.length === 0 && <p className="text-sm text-soft">None.</p>}
       {(error ?? retry.error) && <ErrorNotice error={error ?? retry.error} />}
@@ -71,6 +71,7 @@ function FailureRow({ group, isBusy, onRetry }: FailureRowProps) {
   const { runKinds } = useComposition();
   const mayControl = useRight('runs:write');
   const kind = runKinds.get(group.kind) ?? group.kind;
+  const words = `Retry ${group.count === 1 ? 'it' : `these ${formatNumber(group.count)}`}`;
   return (
     <li className="grid grid-cols-[3.5rem_minmax(0,1fr)_9rem_auto] items-center gap-4 border-t border-rule py-1.5 text-sm">
       <span className="figure text-right text-fault">{formatNumber(group.count)}</span>
@@ -83,8 +84,13 @@ function FailureRow({ group, isBusy, onRetry }: FailureRowProps) {
       <span className="text-soft">{formatAgo(group.lastAt)}</span>
       <span className="flex items-center">
         {mayControl && (
-          <Button className="h-7" aria-label={`Retry: ${group.example}`} disabled={isBusy} onClick={onRetry}>
-            Retry {group.count === 1 ? 'it' : `these ${formatNumber(group.count)}`}
+          <Button
+            className="h-7"
+            aria-label={`${words}: ${group.example}`}
+            disabled={isBusy}
+            onClick={onRetry}
+          >
+            {words}
           </Button>
         )}
         <AsCode code={retryCode(group)} />

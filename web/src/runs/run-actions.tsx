@@ -7,8 +7,8 @@ import { type Steering, useSteerRun } from './hooks.js';
 const WORDS: Record<Steering, string> = {
   stop: 'Stop',
   resume: 'Resume',
-  retry: 'Try failed ones again',
-  undo: 'Take back',
+  retry: 'Retry failed items',
+  undo: 'Undo',
 };
 
 /** The actions available in a run's state. */

@@ -20,7 +20,7 @@ export function RunBar() {
   const first = going[0] ?? null;
   return (
     <Collapsible.Root open={isOpen} onOpenChange={setOpen} asChild>
-      <footer aria-label="What is going on" className="border-t border-rule-strong bg-surface">
+      <footer aria-label="Run activity" className="border-t border-rule-strong bg-surface">
         <Collapsible.Content className="max-h-72 overflow-y-auto border-b border-rule px-6 py-2">
           <RunList runs={runs} />
         </Collapsible.Content>
@@ -29,7 +29,7 @@ export function RunBar() {
           <UploadSummary />
           {first ? <RunSummary run={first} more={going.length - 1} /> : <LastRun run={runs[0] ?? null} />}
           <Collapsible.Trigger className="inline-flex h-7 items-center gap-1.5 rounded-[3px] px-2 text-sm text-soft hover:text-ink">
-            {isOpen ? 'Close' : 'All runs going on'}
+            {isOpen ? 'Close' : 'Active runs'}
             {isOpen ? (
               <ChevronDown className="size-4" aria-hidden="true" />
             ) : (
@@ -83,7 +83,7 @@ function LastRun({ run }: { run: Run | null }) {
           <StateMark state={run.state} /> {run.title} <span className="figure">{runFigures(run)}</span>
         </>
       ) : (
-        'Nothing is going on.'
+        'No active runs.'
       )}
     </p>
   );
@@ -107,7 +107,7 @@ function RunList({ runs }: { runs: readonly Run[] }) {
   if (runs.length === 0)
     return (
       <p className="py-1 text-sm text-soft">
-        Runs that are going on are listed here with their progress. Bringing in pictures begins one.
+        Active runs are listed here with their progress. Importing pictures starts one.
       </p>
     );
   return (

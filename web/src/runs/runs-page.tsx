@@ -66,12 +66,11 @@ function NoRun() {
         title="No run yet"
         action={
           <Link to="/intake" className="text-oxide underline">
-            Bring pictures in
+            Import pictures
           </Link>
         }
       >
-        Long work shows here: making renditions, rebuilding a recipe. Each run lists every one of its items
-        with what came of it.
+        Background work appears here, such as creating renditions. Each run lists the result of every item.
       </EmptyPlace>
     </div>
   );
@@ -110,8 +109,8 @@ function RunTable({ runs, chosenId, onChoose }: RunTableProps) {
           <th>Run</th>
           <th className="w-48">Progress</th>
           <th>Items</th>
-          <th>Began</th>
-          <th className="text-right">Took</th>
+          <th>Started</th>
+          <th className="text-right">Duration</th>
           <th>
             <span className="sr-only">Actions</span>
           </th>

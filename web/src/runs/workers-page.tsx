@@ -65,7 +65,7 @@ function Queue({ queue }: { queue: WorkersAnswer['queue'] }) {
   return (
     <section aria-label="Queue">
       <h2 className="eyebrow pb-1">Queue</h2>
-      {queue.length === 0 && <p className="text-sm text-soft">Nothing is waiting.</p>}
+      {queue.length === 0 && <p className="text-sm text-soft">The queue is empty.</p>}
       <ul>
         {queue.map(({ kind, waiting, working }) => (
           <li key={kind} className="flex justify-between border-t border-rule py-1.5 text-sm">
@@ -123,10 +123,10 @@ function Worker({ worker }: { worker: WorkerAnswer }) {
           </span>
         </span>
       ) : (
-        <span className="text-ochre">gone, seen {formatAgo(worker.seenAt)}</span>
+        <span className="text-ochre">gone, last seen {formatAgo(worker.seenAt)}</span>
       )}
       <span className="truncate text-soft">
-        {worker.items.length === 0 ? 'waits' : worker.items.map(({ title }) => title).join(', ')}
+        {worker.items.length === 0 ? 'idle' : worker.items.map(({ title }) => title).join(', ')}
       </span>
       <span className="figure text-soft">
         {formatNumber(worker.done)} done{worker.failed > 0 && `, ${formatNumber(worker.failed)} failed`} in

@@ -35,7 +35,11 @@ vi.stubGlobal('ResizeObserver', FixedSize);
 vi.stubGlobal('EventSource', FakeEventSource);
 vi.stubGlobal('matchMedia', () => ({ matches: false, addEventListener() {}, removeEventListener() {} }));
 Element.prototype.scrollIntoView = () => {};
-Element.prototype.scrollTo = () => {};
+// The test DOM lays nothing out, but a list that renders only its visible rows depends on where it was scrolled to.
+Element.prototype.scrollTo = function scrollTo(this: Element, to?: ScrollToOptions | number, top?: number) {
+  this.scrollTop = (typeof to === 'object' ? to.top : top) ?? this.scrollTop;
+  this.dispatchEvent(new Event('scroll'));
+};
 Element.prototype.hasPointerCapture = () => false;
 Element.prototype.getBoundingClientRect = () => ({ ...SIZE, toJSON: () => SIZE });
 for (const [name, value] of [
@@ -43,6 +47,7 @@ for (const [name, value] of [
   ['offsetHeight', SIZE.height],
   ['clientWidth', SIZE.width],
   ['clientHeight', SIZE.height],
+  ['scrollHeight', 1_000_000],
 ] as const)
   Object.defineProperty(HTMLElement.prototype, name, { configurable: true, get: () => value });
 

@@ -23,7 +23,7 @@ export function AsCode({ code }: { code: ActionCode }) {
       className="w-[34rem] max-w-[calc(100vw-2rem)]"
       button={
         <Button look="quiet" className="text-soft">
-          <Code className="size-3.5" /> as code
+          <Code className="size-3.5" /> View as code
         </Button>
       }
     >

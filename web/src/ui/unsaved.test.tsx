@@ -76,12 +76,12 @@ test('the secret of a key is not lost by Escape; its own button closes it', asyn
   answer({ 'keys.make': { id: '9', name: 'Nightly import', secret: 'uf_secret' } });
   const { user } = show(<MakeKeyDialog onClose={onClose} />);
   await user.type(await screen.findByLabelText('Name'), 'Nightly import');
-  await user.click(screen.getByRole('button', { name: /the key/ }));
+  await user.click(screen.getByRole('button', { name: 'Create key' }));
   await screen.findByText('uf_secret');
   pressEscape();
   await user.click(await screen.findByRole('button', { name: 'Keep editing' }));
   expect(onClose).not.toHaveBeenCalled();
-  await user.click(screen.getByRole('button', { name: 'I have copied it' }));
+  await user.click(screen.getByRole('button', { name: 'Done' }));
   expect(onClose).toHaveBeenCalledOnce();
 });
 
