@@ -48,7 +48,7 @@ test('twenty pictures of one’s own: rules before, a verdict for each, renditio
   ];
   firstPicture = files[0] ?? '';
   await page.getByRole('link', { name: 'Intake', exact: true }).click();
-  await chooseFolder(page, page.getByLabel('Target folder'), '/lights/gannet-head');
+  await chooseFolder(page, page.getByRole('combobox', { name: 'Target folder' }), '/lights/gannet-head');
   const rules = page.getByRole('region', { name: 'Rules of the target folder' });
   await expect(rules).toContainText('Maximum size2 MBset here');
   await expect(rules).toContainText('Allowed typesimage/*');

@@ -173,7 +173,7 @@ test('all that is found is chosen, edited together, and taken back', async () =>
   await page.goto(`${URL_OF_CONSOLE}/library/views?q=kind:image`);
   await expect(page.getByText('3 of 3')).toBeVisible();
   await page.getByLabel('Select view-0.jpg').check({ force: true });
-  await expect(page.getByRole('region', { name: 'Selection' })).toContainText('1 asset chosen');
+  await expect(page.getByRole('region', { name: 'Selection' })).toContainText('1 asset selected');
   await page.getByRole('button', { name: 'Select all 3 results' }).click();
   await page.getByRole('button', { name: 'Edit, move' }).click();
   const dialog = page.getByRole('dialog');
@@ -283,7 +283,7 @@ test('rules are rehearsed with what they would put outside', async () => {
   await page.getByLabel('Minimum width, px').fill('5000');
   await page.getByRole('dialog').getByRole('button', { name: 'Rehearse' }).click();
   await expect(page.getByRole('region', { name: 'What would break the rules' })).toContainText(
-    '3 of 3 present files would break the rules',
+    '3 of 3 existing files would break the rules',
   );
   await page.keyboard.press('Escape');
 });
@@ -335,7 +335,7 @@ test.describe('as code', () => {
       await expect.poll(() => count(`"${word}" kind:document`)).toBe(1);
       // Which fields fill which texts.
       await page.getByRole('button', { name: 'Metadata mapping' }).click();
-      await dialog.getByRole('button', { name: "Don't ask xmp:altText" }).click();
+      await dialog.getByRole('button', { name: 'Remove xmp:altText' }).click();
       await runCode(form, await readCode(page, dialog, form));
       const mapping = await api('/settings/metadata');
       expect(mapping.alt).toEqual([]);

@@ -80,24 +80,24 @@ test('a chain is put together, tried on pictures of one’s own, put in order by
 
   await drag(
     page,
-    page.getByRole('button', { name: 'Put step 3 in another place' }),
-    page.getByRole('button', { name: 'Put step 2 in another place' }),
+    page.getByRole('button', { name: 'Move step 3' }),
+    page.getByRole('button', { name: 'Move step 2' }),
   );
   await expect(card(/2. Sepia/)).toBeVisible();
-  await page.getByRole('button', { name: 'Put step 2 in another place' }).focus();
+  await page.getByRole('button', { name: 'Move step 2' }).focus();
   await page.keyboard.press('Space');
-  await expect(page.getByText('It is at place 2 of 3.')).toBeAttached();
+  await expect(page.getByText('Position 2 of 3.')).toBeAttached();
   // A key that is pressed while the cards are still being measured moves nothing: a person presses it again.
   await expect(async () => {
     await page.keyboard.press('ArrowLeft');
-    await expect(page.getByText('It is at place 1 of 3.')).toBeAttached({ timeout: 700 });
+    await expect(page.getByText('Position 1 of 3.')).toBeAttached({ timeout: 700 });
   }).toPass();
   await page.keyboard.press('Space');
   await expect(card(/1. Sepia/)).toBeVisible();
 
-  await card(/Takes/).click();
+  await card(/Input/).click();
   await page.getByLabel('Folders, including subfolders').fill('/tried');
-  await expect(page.getByText(/Saving leaves 4 files due/)).toBeVisible();
+  await expect(page.getByText(/After saving: 4 files due/)).toBeVisible();
   await page.getByRole('button', { name: 'Save and rebuild' }).click();
   await expect(page.getByRole('row').filter({ hasText: 'Rebuild framed' })).toContainText('done');
   expect(await chainOf('framed')).toEqual(['sepia', 'fit', 'border']);
@@ -128,7 +128,7 @@ test('an edit says beforehand what it leaves outdated, and one press explains wh
   await card(/2. Fit/).click();
   await page.getByLabel('Width, px').fill('500');
   await expect(
-    page.getByText(/Saving leaves 4 files outdated; about \d+ s to make; .* now, about .* afterwards\./),
+    page.getByText(/After saving: 4 files outdated; about \d+ s to make; .* now, about .* afterwards\./),
   ).toBeVisible();
   await page.getByRole('button', { name: 'Save recipe' }).click();
   await page.getByRole('link', { name: 'Files × recipes' }).click();
@@ -148,7 +148,7 @@ test('the recipe’s earlier revision is taken again: its files are fresh withou
   await page.getByRole('button', { name: 'Revisions' }).click();
   await page.getByRole('listitem').filter({ hasText: 'made' }).getByRole('button', { name: 'Load' }).click();
   await page.keyboard.press('Escape');
-  await expect(page.getByText('Saving leaves 4 files fresh again.')).toBeVisible();
+  await expect(page.getByText('After saving: 4 files fresh again.')).toBeVisible();
   await page.getByRole('button', { name: 'Save recipe' }).click();
   await expect(page.getByRole('listitem').filter({ hasText: 'Framed' })).toContainText('4 fresh');
 });
@@ -159,7 +159,7 @@ test('a recipe is written as JSON too', async () => {
   const text = page.getByRole('textbox', { name: 'The recipe as JSON' });
   await text.fill((await text.inputValue()).replace('"quality": 80', '"quality": 71'));
   await page.getByRole('button', { name: 'As a chain' }).click();
-  await expect(card(/Gives/)).toContainText('quality 71');
+  await expect(card(/Output/)).toContainText('quality 71');
   await page.getByRole('button', { name: 'As JSON' }).click();
   await text.fill('{ "steps": ');
   await expect(page.getByText(/This can't be read/)).toBeVisible();

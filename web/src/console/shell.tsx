@@ -33,7 +33,7 @@ function Console() {
   const content = useRef<HTMLElement>(null);
   useRouteFocus(content);
   return (
-    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)_auto]">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)_auto]">
       <button
         type="button"
         onClick={() => content.current?.focus()}

@@ -16,11 +16,11 @@ import { useTheme } from './theme.js';
 export function TopNav() {
   const { places } = useComposition();
   return (
-    <header className="flex h-11 items-stretch justify-between gap-4 border-b border-rule-strong bg-surface pr-3 pl-6">
+    <header className="flex h-11 items-stretch justify-between gap-4 border-b border-rule-strong bg-surface pr-3 pl-6 max-lg:gap-1 max-lg:pl-3">
       <Link to="/" className="mr-2 inline-flex items-center" aria-label="Uniferum, to the flow">
         <Mark />
       </Link>
-      <nav aria-label="Stations" className="flex flex-1 items-stretch overflow-x-auto">
+      <nav aria-label="Stations" className="flex min-w-0 flex-1 items-stretch overflow-x-auto">
         {places.map((place) =>
           place.isToCome ? (
             <PlaceToCome key={place.name} name={place.name} />
@@ -41,7 +41,7 @@ function PlaceLink({ place: { name, path } }: { place: Place }) {
       end={path === '/'}
       className={({ isActive }) =>
         classNames(
-          'relative inline-flex items-center px-3 text-sm',
+          'relative inline-flex items-center px-3 text-sm max-lg:px-2',
           isActive
             ? 'font-semibold text-ink after:absolute after:inset-x-3 after:-bottom-px after:h-[3px] after:bg-oxide'
             : 'text-soft hover:text-ink',
@@ -58,7 +58,7 @@ function PlaceToCome({ name }: { name: string }) {
     <span
       aria-disabled="true"
       title={`${name} comes with a later version`}
-      className="inline-flex cursor-default items-center px-3 text-sm text-soft/60"
+      className="inline-flex cursor-default items-center px-3 text-sm text-soft/60 max-lg:px-2"
     >
       {name}
     </span>
@@ -69,13 +69,14 @@ function TopNavTools() {
   const { theme, toggle } = useTheme();
   const open = useOverlays((state) => state.open);
   return (
-    <div className="flex items-center gap-1">
+    <div className="flex shrink-0 items-center gap-1">
       <button
         type="button"
         onClick={() => open('palette')}
         className="mr-1 inline-flex h-7 items-center gap-2 rounded-[3px] border border-rule px-2 text-sm text-soft hover:border-rule-strong hover:text-ink"
       >
-        <Search className="size-3.5" aria-hidden="true" /> Go to <kbd className="figure">Ctrl K</kbd>
+        <Search className="size-3.5" aria-hidden="true" /> <span className="max-lg:sr-only">Go to</span>
+        <kbd className="figure max-lg:hidden">Ctrl K</kbd>
       </button>
       <IconButton name="Keyboard shortcuts" onClick={() => open('shortcuts')}>
         <CircleHelp className="size-4" />

@@ -22,7 +22,7 @@ export function AssetLine({ id, onClose }: { id: string; onClose: () => void }) 
   return (
     <section
       aria-label={asset ? `The line of ${asset.name}` : 'The line of the chosen asset'}
-      className="border-t-2 border-oxide bg-surface"
+      className="shrink-0 border-t-2 border-oxide bg-surface"
     >
       {error && (
         <div className="p-4">

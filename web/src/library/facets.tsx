@@ -25,7 +25,7 @@ export function Facets({ q, folder, deep, onSearch }: FacetsProps) {
   return (
     <section
       aria-label="Facets of the results"
-      className="grid h-[9.5rem] grid-cols-[8rem_11rem_minmax(10rem,1fr)_minmax(10rem,1fr)_minmax(20rem,2fr)] gap-6 border-b border-rule bg-surface px-6 py-2"
+      className="grid h-[9.5rem] shrink-0 overflow-x-auto grid-cols-[8rem_11rem_minmax(10rem,1fr)_minmax(10rem,1fr)_minmax(20rem,2fr)] gap-6 border-b border-rule bg-surface px-6 py-2"
     >
       <FacetList title="Kinds" counts={data.kinds} onChoose={narrow('kind')} />
       <FacetList title="Types" counts={data.types} onChoose={narrow('type')} />

@@ -23,8 +23,8 @@ export function FolderBar({ folder, folders, onOpen }: FolderBarProps) {
   const current = folders.find(({ path }) => path === folder) ?? null;
   const below = folders.filter(({ path }) => parentPath(path) === folder);
   return (
-    <div className="flex flex-col">
-      <div className="flex min-h-14 items-center justify-between gap-6 px-6 pt-3 pb-1">
+    <div className="flex shrink-0 flex-col">
+      <div className="flex min-h-14 flex-wrap items-center justify-between gap-x-6 gap-y-1 px-6 pt-3 pb-1">
         <PathLine folder={folder} onOpen={onOpen} />
         <FolderActions folder={current} />
       </div>
@@ -90,7 +90,7 @@ function FolderActions({ folder }: { folder: Folder | null }) {
   const mayWrite = useRight('library:write');
   if (!folder) return null;
   return (
-    <div className="flex items-center gap-1.5">
+    <div className="flex flex-wrap items-center gap-1.5">
       <LibraryViews />
       <ChangeActions isTop={folder.path === '/'} onOpen={setOpen} />
       <IconButton name="What this folder publishes" onClick={() => setOpen('access')}>

@@ -46,10 +46,10 @@ export function LibraryPage() {
   };
   return (
     <DragArea>
-      <div className="flex h-full min-h-0 flex-col">
+      <div className="flex h-full min-h-0 flex-col overflow-y-auto">
         <FolderBar folder={view.folder} folders={folders} onOpen={(path) => show({ folder: path })} />
         {foldersError && <ErrorNotice error={foldersError} />}
-        <div className="flex h-11 items-center gap-3 border-y border-rule px-6">
+        <div className="flex min-h-11 shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-y border-rule px-6 py-1">
           <Counts shown={assets.length} total={total} bytes={bytesOf(view, folders)} />
           <FilterLine
             q={view.q}
@@ -62,7 +62,7 @@ export function LibraryPage() {
           <Facets q={view.q} folder={view.folder} deep={view.deep} onSearch={(q) => show({ q })} />
         )}
         <SelectionBar view={view} total={total} />
-        <section aria-label={`Assets of ${view.folder}`} className="min-h-0 flex-1">
+        <section aria-label={`Assets of ${view.folder}`} className="min-h-40 flex-1">
           <Found
             view={view}
             error={listing.error}
@@ -171,7 +171,7 @@ function Counts({ shown, total, bytes }: { shown: number; total: number; bytes: 
 
 function Controls({ view, show }: { view: LibraryView; show: Show }) {
   return (
-    <div className="ml-auto flex items-center gap-3">
+    <div className="ml-auto flex flex-wrap items-center gap-x-3 gap-y-1">
       <Button
         look="quiet"
         aria-pressed={view.hasFacets}

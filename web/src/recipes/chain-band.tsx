@@ -37,7 +37,7 @@ export function ChainBand({ draft, faults, dispatch }: ChainBandProps) {
   const open = (card: string) => dispatch({ do: 'open', card });
   return (
     <div
-      className="flex items-stretch overflow-x-auto px-6 py-3"
+      className="flex shrink-0 items-stretch overflow-x-auto px-6 py-3"
       role="group"
       aria-label="The chain of steps"
     >
@@ -104,11 +104,11 @@ function SortableSteps({ draft, faults, dispatch }: ChainBandProps) {
 function announcementsOf({ steps }: Draft): Announcements {
   const place = (id: unknown) => steps.findIndex((step) => step.id === id) + 1;
   return {
-    onDragStart: ({ active }) => `Step ${place(active.id)} is picked up.`,
+    onDragStart: ({ active }) => `Step ${place(active.id)} picked up.`,
     onDragOver: ({ over }) =>
-      over ? `It is at place ${place(over.id)} of ${steps.length}.` : 'It is outside of the chain.',
-    onDragEnd: ({ over }) => (over ? `It was put at place ${place(over.id)}.` : 'It stays where it was.'),
-    onDragCancel: () => 'It stays where it was.',
+      over ? `Position ${place(over.id)} of ${steps.length}.` : 'Outside the chain.',
+    onDragEnd: ({ over }) => (over ? `Moved to position ${place(over.id)}.` : 'Not moved.'),
+    onDragCancel: () => 'Not moved.',
   };
 }
 
@@ -153,7 +153,7 @@ function Handle({ index, sortable }: HandleProps) {
     <button
       type="button"
       ref={sortable.setActivatorNodeRef}
-      aria-label={`Put step ${index + 1} in another place`}
+      aria-label={`Move step ${index + 1}`}
       className="absolute top-0.5 right-0 inline-flex size-6 cursor-grab items-center justify-center text-soft hover:text-ink"
       {...sortable.attributes}
       {...sortable.listeners}

@@ -25,7 +25,7 @@ export function EditorHead({ recipe, draft, fault, isJson, onJson, dispatch }: E
   const title = recipe ? `Recipe: ${recipe.title}` : 'New recipe';
   usePageTitle(title);
   return (
-    <div className="flex min-h-14 items-center gap-3 px-6 pt-2">
+    <div className="flex min-h-14 shrink-0 flex-wrap items-center gap-x-3 gap-y-1 px-6 pt-2">
       <h1 className="sr-only">{title}</h1>
       <Link to="/recipes" className="text-sm text-soft hover:text-ink hover:underline">
         Recipes
@@ -61,7 +61,7 @@ function NameInputs({ draft, isKept, dispatch }: NameInputsProps) {
       <Input
         aria-label="Title"
         placeholder="What it is for"
-        className="h-9 w-[26rem] text-lg font-semibold"
+        className="h-9 w-[26rem] max-w-full text-lg font-semibold"
         value={draft.title}
         onChange={(event) => dispatch({ do: 'set', values: { title: event.target.value } })}
       />

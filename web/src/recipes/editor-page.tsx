@@ -67,7 +67,7 @@ function Editor({ opened, onReload }: EditorProps) {
   };
   const areStepsSound = !faults.some(({ field }) => field !== 'title' && field !== 'name');
   return (
-    <div className="flex h-full min-h-0 flex-col">
+    <div className="flex h-full min-h-0 flex-col overflow-y-auto">
       <EditorHead
         recipe={recipe}
         draft={draft}
@@ -164,7 +164,7 @@ function Chain({ draft, faults, isSound, dispatch }: ChainProps) {
     <>
       <ChainBand draft={draft} faults={shown} dispatch={dispatch} />
       <div
-        className="min-h-[5.25rem] border-y border-rule bg-surface px-6 py-2.5"
+        className="min-h-[5.25rem] shrink-0 border-y border-rule bg-surface px-6 py-2.5"
         role="group"
         aria-label="Settings"
       >
@@ -196,7 +196,7 @@ function EditorFoot({ isNew, isDisabled, onSave, children }: EditorFootProps) {
   const mayWrite = useRight('recipes:write');
   if (!mayWrite) return null;
   return (
-    <div className="flex items-center gap-3 border-t border-rule-strong bg-surface px-6 py-2">
+    <div className="flex shrink-0 flex-wrap items-center gap-3 border-t border-rule-strong bg-surface px-6 py-2">
       <Button look="main" disabled={isDisabled} onClick={() => onSave('list')}>
         {isNew ? 'Create recipe' : 'Save recipe'}
       </Button>

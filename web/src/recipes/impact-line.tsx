@@ -37,15 +37,15 @@ function describe({ items, totals }: RecipeImpact, isNew: boolean): string {
   ].filter((part) => part !== false);
   if (parts.length === 0)
     return isNew
-      ? 'It applies to no file yet.'
+      ? 'This recipe applies to no file yet.'
       : items.length === 0
         ? 'Nothing to save.'
-        : 'Saving leaves every file as it is.';
+        : 'Saving changes no file.';
   const work = [
     seconds !== null && outdated + due > 0 && `about ${formatSeconds(Math.max(1, seconds))} to make`,
     bytesAfter !== null &&
       outdated + due > 0 &&
-      `${formatBytes(bytesNow)} now, about ${formatBytes(bytesAfter)}  afterwards`,
+      `${formatBytes(bytesNow)} now, about ${formatBytes(bytesAfter)} afterwards`,
   ].filter((part) => part !== false);
-  return `Saving leaves ${parts.join(', ')}${work.length > 0 ? `; ${work.join('; ')}` : ''}.`;
+  return `After saving: ${parts.join(', ')}${work.length > 0 ? `; ${work.join('; ')}` : ''}.`;
 }

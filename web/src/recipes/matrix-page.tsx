@@ -31,7 +31,7 @@ export function MatrixPage() {
       actions={<MatrixActions query={query} onRebuild={() => setRebuilding(true)} />}
     >
       <RecipesViews />
-      <div className="flex h-11 items-center gap-5 border-b border-rule px-6">
+      <div className="flex min-h-11 flex-wrap items-center gap-x-5 gap-y-1 border-b border-rule px-6 py-1">
         <StateChoice state={state} onChoose={setState} />
         <Input
           aria-label="Filter"
@@ -104,7 +104,11 @@ function StateChoice({ state, onChoose }: StateChoiceProps) {
   const { data: recipes = [] } = useRecipes();
   const countOf = (one: RenditionState) => recipes.reduce((sum, { renditions }) => sum + renditions[one], 0);
   return (
-    <div role="radiogroup" aria-label="Only files with a rendition that is" className="flex gap-4">
+    <div
+      role="radiogroup"
+      aria-label="Only files with a rendition that is"
+      className="flex flex-wrap gap-x-4"
+    >
       {([null, ...RENDITION_STATES] as const).map((one) => (
         <label key={one ?? 'any'} className="inline-flex items-center gap-1.5 text-sm">
           <input

@@ -30,7 +30,7 @@ export function PreviewPane({ recipe, isSound, onFaults }: PreviewPaneProps) {
     onFaults(isUniferumApiError(error) ? (error.problem.errors ?? []) : []);
   }, [error, onFaults]);
   return (
-    <div className="flex min-h-0 flex-1 border-t border-rule">
+    <div className="flex min-h-56 flex-1 border-t border-rule">
       <div className="flex min-h-0 min-w-0 flex-1 flex-col px-6 py-3">
         {sample && preview ? (
           <Picture sample={sample} preview={preview} />

@@ -206,7 +206,9 @@ function Outside({ plan: { items, totals } }: { plan: RulesPlan }) {
         {totals.outsideNow > 0 && `; ${formatNumber(totals.outsideNow)} already do`}.
       </p>
       <p className="text-soft">
-        {totals.outside > 0 ? 'They don’t move: rules hold for what comes.' : 'All existing files comply.'}
+        {totals.outside > 0
+          ? 'They stay where they are: rules apply to new files.'
+          : 'All existing files comply.'}
       </p>
       <ul className="max-h-28 overflow-y-auto">
         {items.slice(0, 30).map(({ asset, name, verdict }) => (

@@ -28,7 +28,7 @@ export function RunBar() {
           <ConnectionNote />
           <UploadSummary />
           {first ? <RunSummary run={first} more={going.length - 1} /> : <LastRun run={runs[0] ?? null} />}
-          <Collapsible.Trigger className="inline-flex h-7 items-center gap-1.5 rounded-[3px] px-2 text-sm text-soft hover:text-ink">
+          <Collapsible.Trigger className="inline-flex h-7 shrink-0 items-center gap-1.5 rounded-[3px] px-2 text-sm whitespace-nowrap text-soft hover:text-ink">
             {isOpen ? 'Close' : 'Active runs'}
             {isOpen ? (
               <ChevronDown className="size-4" aria-hidden="true" />
@@ -77,7 +77,7 @@ function RunSummary({ run, more }: { run: Run; more: number }) {
 
 function LastRun({ run }: { run: Run | null }) {
   return (
-    <p className="flex flex-1 items-center gap-3 text-sm text-soft">
+    <p className="flex min-w-0 flex-1 items-center gap-3 overflow-hidden text-sm whitespace-nowrap text-soft">
       {run ? (
         <>
           <StateMark state={run.state} /> {run.title} <span className="figure">{runFigures(run)}</span>
