@@ -215,7 +215,9 @@ test('recipes are exported, and imported after a rehearsal', async () => {
     .getByLabel('Choose a file')
     .setInputFiles(await makeFile('recipes.json', JSON.stringify(other)));
   await dialog.getByRole('button', { name: 'Rehearse' }).click();
-  await expect(dialog.getByRole('listitem').filter({ hasText: '~imported' })).toContainText('would be made');
+  await expect(dialog.getByRole('listitem').filter({ hasText: '~imported' })).toContainText(
+    'would be created',
+  );
   await expect(dialog.getByRole('listitem').filter({ hasText: '~framed' })).toContainText('quality 80 → 60');
   await dialog.getByRole('button', { name: 'Import 2 recipes' }).click();
   await expect(page.getByRole('listitem').filter({ hasText: 'Imported' })).toContainText('4 due');

@@ -29,10 +29,15 @@ export function InboxTable({ files, unticked, onToggle, isAllTicked, onTickAll }
   return (
     <div
       ref={scroller}
-      className="overflow-y-auto border-y border-rule"
+      className="shrink-0 overflow-auto border-y border-rule"
       style={{ height: Math.min(files.length * ROW + ROW + 2, 330) }}
     >
-      <div role="table" aria-label="Files in the inbox" aria-rowcount={files.length + 1}>
+      <div
+        role="table"
+        aria-label="Files in the inbox"
+        className="min-w-[48rem]"
+        aria-rowcount={files.length + 1}
+      >
         <HeadRow isAllTicked={isAllTicked} onTickAll={onTickAll} />
         <div className="relative" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map(({ index, start }) => {

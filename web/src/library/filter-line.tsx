@@ -25,7 +25,7 @@ export function FilterLine({ q, error, onSearch }: FilterLineProps) {
     line.input.current?.focus();
   });
   return (
-    <search className="relative flex min-w-64 flex-1 items-center gap-1">
+    <search className="relative flex min-w-64 flex-1 max-md:basis-full items-center gap-1">
       <div className="relative min-w-0 flex-1">
         <Search className="pointer-events-none absolute top-2 left-2.5 size-4 text-soft" aria-hidden="true" />
         <FilterInput id={id} line={line} isWrong={Boolean(error)} />

@@ -55,18 +55,18 @@ function ConnectionNote() {
 
 function RunSummary({ run, more }: { run: Run; more: number }) {
   return (
-    <div className="flex min-w-0 flex-1 items-center gap-4">
+    <div className="flex min-w-0 flex-1 items-center gap-4 overflow-hidden max-md:gap-2">
       <StateMark state={run.state} />
       <Link to={`/runs?run=${run.id}`} className="truncate font-medium hover:underline">
         {run.title}
       </Link>
       <ProgressBar
-        className="w-48 shrink-0"
+        className="w-48 shrink-0 max-md:hidden"
         value={endedItems(run)}
         max={run.total}
         label={`Progress of ${run.title}`}
       />
-      <span className="figure shrink-0 text-soft">{runFigures(run)}</span>
+      <span className="figure shrink-0 text-soft max-md:hidden">{runFigures(run)}</span>
       <HeldReason run={run} className="min-w-0" />
       {more > 0 && <span className="text-sm whitespace-nowrap text-soft">and {more} more</span>}
       <span className="ml-auto" />
