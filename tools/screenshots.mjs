@@ -61,7 +61,7 @@ const MANIFEST =
   'Path;Alt text;Caption;Date taken;Tags\nscans/gannet-head-1900.jpg;Gannet Head from the sea;An old view;1908-06-01;scan, sea\nscans/whin-ness-1928.jpg;Whin Ness;;1900-05-01;scan\nscans/selk-island-1936.jpg;Selk Island;;31.05.1912;scan\n;;;;\n';
 
 await page.goto(url);
-await page.getByLabel('Address').fill(email);
+await page.getByLabel('Email').fill(email);
 await page.getByLabel('Password').fill(password);
 await page.getByRole('button', { name: 'Sign in' }).click();
 await page.getByRole('heading', { name: 'Flow' }).waitFor();
@@ -117,7 +117,7 @@ await take('recipe-editor-tones', '/recipes/panorama', async () => {
   await page.getByRole('menuitem', { name: 'Sepia' }).click();
   await page.getByText(/^made in/).waitFor();
 });
-await take('recipe-output', '/recipes/wide', () => page.getByRole('button', { name: /^Gives/ }).click());
+await take('recipe-output', '/recipes/wide', () => page.getByRole('button', { name: /^Output/ }).click());
 await take('recipe-new', '/recipes/new', () => page.getByRole('button', { name: 'Add a step' }).click());
 await take('recipe-json', '/recipes/wide', () => page.getByRole('button', { name: 'As JSON' }).click());
 await take('rebuild', '/recipes', () => page.getByRole('button', { name: 'Rehearse a rebuild' }).click());
