@@ -81,12 +81,12 @@ export {
 } from './metadata.js';
 export {
   cleanName,
-  hasDirectionMarks,
   MAX_NAME_LENGTH,
   MAX_SENT_NAME_LENGTH,
   type NameParts,
   nameCandidates,
   splitName,
+  withoutDirectionMarks,
 } from './names.js';
 export {
   folderName,

@@ -14,9 +14,9 @@ const UNSAFE = /[\u0000-\u001f\u007f-\u009f/\\:*?"<>|~]+/g;
 /** Embeddings, overrides and isolates of direction: `exe.\u202egpj` would be read as a picture. Source: UAX #9, section 2. */
 const DIRECTION_MARKS = /[\u202a-\u202e\u2066-\u2069]/g;
 
-/** Tells whether a name contains characters that change the direction of text; {@link cleanName} removes them. */
-export function hasDirectionMarks(name: string): boolean {
-  return name.search(DIRECTION_MARKS) >= 0;
+/** The name without the characters that change the direction of text. */
+export function withoutDirectionMarks(name: string): string {
+  return name.replace(DIRECTION_MARKS, '');
 }
 
 /** The parts of a file name: `harbour.tar.gz` has the stem `harbour.tar` and the extension `gz`. */
@@ -39,9 +39,8 @@ export function splitName(name: string): NameParts {
  */
 export function cleanName(name: string): string {
   const last =
-    name
+    withoutDirectionMarks(name)
       .normalize('NFC')
-      .replace(DIRECTION_MARKS, '')
       .replaceAll('\\', '/')
       .split('/')
       .findLast((part) => part.trim() !== '') ?? '';

@@ -6,6 +6,7 @@ import {
   type LinkFacts,
   type LongText,
   MAX_SENT_NAME_LENGTH,
+  withoutDirectionMarks,
 } from '@uniferum/core/library';
 import type { CheckAnswer } from '@uniferum/core/rules';
 import type { PictureSize } from '../inspection/embedded.js';
@@ -34,14 +35,18 @@ export interface IncomingFile {
   link?: LinkFacts;
   /** The original length of a shortened name. */
   sentNameLength?: number;
+  /** Its name was sent with characters that change the direction of text. */
+  hadDirectionMarks?: boolean;
 }
 
 /** A file whose name can safely be repeated in answers and records. */
-export function withShortName<File extends IncomingFile>(file: File): File {
+export function withSafeName<File extends IncomingFile>(file: File): File {
   const { length } = file.name;
+  const name = withoutDirectionMarks(file.name);
+  const unmarked = name === file.name ? file : { ...file, name, hadDirectionMarks: true };
   return length <= MAX_SENT_NAME_LENGTH
-    ? file
-    : { ...file, name: cleanName(file.name), sentNameLength: length };
+    ? unmarked
+    : { ...unmarked, name: cleanName(name), sentNameLength: length };
 }
 
 /** The result of inspecting a file's bytes. */

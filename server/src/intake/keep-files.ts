@@ -1,6 +1,6 @@
 import { flowSource } from '@uniferum/core/flow';
 import { type Reason, type Verdict, withWarning } from '@uniferum/core/intake';
-import { cleanName, hasDirectionMarks, originalAddress } from '@uniferum/core/library';
+import { cleanName, originalAddress } from '@uniferum/core/library';
 import { recordEvents } from '../events/outbox.js';
 import { insertAssets, type NewAsset } from '../library/asset-queries.js';
 import { findCopies, type NewBlob } from '../library/blob-queries.js';
@@ -91,7 +91,6 @@ async function placeFiles(tx: Transaction, folder: StoredFolder, kept: Judged[])
     const [wanted, place] = [names[index] as string, places[index] as PlacedName];
     if (place.name !== wanted)
       one.verdict = withWarning(one.verdict, nameTaken(wanted, place.name, folder.path));
-    if (hasDirectionMarks(one.received.file.name)) one.verdict = withWarning(one.verdict, NAME_CLEANED);
   }
   return places;
 }
@@ -165,11 +164,3 @@ function nameTaken(wanted: string, kept: string, folder: string): Reason {
     message: `${originalAddress(folder, wanted)} is or was used by another file; this file was renamed to ${kept}.`,
   };
 }
-
-const NAME_CLEANED: Reason = {
-  code: 'name-cleaned',
-  limit: null,
-  actual: null,
-  folder: null,
-  message: 'Invisible characters that change the direction of text were removed from its name.',
-};

@@ -80,6 +80,21 @@ describe('of a batch', () => {
     },
   );
 
+  test('one whose name holds direction marks loses them, with a warning, and is judged by what remains', async () => {
+    // U+202E turns what follows around: shown, this name ends with “txt”.
+    const disguised = 'tide\u202Etxt.exe';
+    const { body } = await server.call('POST', `${api}/assets`, {
+      body: form('/marks', [
+        { name: 'fog\u2066-bell\u2069.txt', data: bytes('bell') },
+        { name: disguised, data: bytes('MZ') },
+      ]),
+    });
+    const [bell, turned] = body.results;
+    expect([bell.asset.name, codes(bell.verdict)]).toEqual(['fog-bell.txt', 'name-cleaned']);
+    expect(codes(turned.verdict)).toContain('name-cleaned');
+    expect(JSON.stringify(body.results)).not.toMatch(/[\u202A-\u202E\u2066-\u2069]/);
+  });
+
   test('one with a name of 60,000 characters is kept under a shorter one, and refused where somebody gives it', async () => {
     const archive = rawZip([
       { name: bytes('first.txt'), data: bytes('first') },

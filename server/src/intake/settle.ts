@@ -170,7 +170,7 @@ function judge(
     // It was cut off by a limit that no longer applies.
     if (staged.path === null && verdict.outcome !== 'refused')
       verdict = withRefusal(verdict, cutOff(received));
-    if (verdict.outcome !== 'refused') verdict = withShortenings(verdict, received);
+    if (verdict.outcome !== 'refused') verdict = withChanges(verdict, received);
     const standIn =
       rules.duplicates?.value === 'reuse' && verdict.outcome !== 'refused' ? (twin?.id ?? null) : null;
     if (verdict.outcome !== 'refused' && standIn === null) {
@@ -183,8 +183,16 @@ function judge(
   });
 }
 
-function withShortenings(verdict: Verdict, { file, examined }: ReceivedFile): Verdict {
+function withChanges(verdict: Verdict, { file, examined }: ReceivedFile): Verdict {
   let told = verdict;
+  if (file.hadDirectionMarks)
+    told = withWarning(told, {
+      code: 'name-cleaned',
+      limit: null,
+      actual: file.name,
+      folder: null,
+      message: `Invisible characters that change the direction of text were removed from the name of ${file.name}.`,
+    });
   if (file.sentNameLength !== undefined)
     told = withWarning(told, {
       code: 'name-invalid',

@@ -11,7 +11,7 @@ import {
   type IntakeContext,
   type ReceivedFile,
   type TakenIn,
-  withShortName,
+  withSafeName,
 } from './incoming.js';
 import { judgeAndStore, recordVerdicts } from './settle.js';
 import { type IntakeTools, limitsOf, rulesFor } from './tools.js';
@@ -41,7 +41,7 @@ export async function receiveStream(
   try {
     staged = await tools.store.stage(stream, { limitBytes });
   } catch (error) {
-    const { name } = withShortName(file);
+    const { name } = withSafeName(file);
     if (!isEnvironmentFault(error))
       await refuseFile(tools, intake, name, {
         code: 'incomplete',
@@ -61,7 +61,7 @@ export async function receiveStaged(
   incoming: IncomingFile,
   staged: StagedBytes,
 ): Promise<ReceivedFile> {
-  const file = withShortName(incoming);
+  const file = withSafeName(incoming);
   try {
     return { file, staged, examined: await examine(tools, staged, file) };
   } catch (error) {
