@@ -1,6 +1,7 @@
+import { openAsBlob } from 'node:fs';
 import { mkdtemp, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, type Locator, type Page } from '@playwright/test';
 import sharp from 'sharp';
@@ -46,6 +47,18 @@ export async function makeFile(name: string, content: Buffer | string): Promise<
   const file = join(await mkdtemp(join(tmpdir(), 'uniferum-e2e-')), name);
   await writeFile(file, content);
   return file;
+}
+
+/** Uploads files by the API, to have something to look at. */
+export async function send(folder: string, files: readonly string[]): Promise<void> {
+  for (const file of files) {
+    const form = new FormData();
+    form.append('folder', folder);
+    form.append('file', await openAsBlob(file), basename(file));
+    const headers = { Authorization: `Bearer ${KEY}` };
+    const response = await fetch(`${URL_OF_CONSOLE}/api/v1/assets`, { method: 'POST', headers, body: form });
+    if (!response.ok) throw new Error(`${file}: ${response.status} ${await response.text()}`);
+  }
 }
 
 /** Chooses a folder as a person does: by typing a part of its path. */

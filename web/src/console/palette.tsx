@@ -1,6 +1,7 @@
 import { Command } from 'cmdk';
 import { Dialog } from 'radix-ui';
 import { useNavigate } from 'react-router';
+import { useReturnedFocus } from '../ui/dialog.js';
 import { useComposition } from './composition.js';
 import { useOverlays } from './overlays.js';
 import type { PaletteGroup } from './station.js';
@@ -9,12 +10,14 @@ import type { PaletteGroup } from './station.js';
 export function Palette() {
   const { shown, close } = useOverlays();
   const isOpen = shown === 'palette';
+  const returnFocus = useReturnedFocus(isOpen);
   return (
     <Dialog.Root open={isOpen} onOpenChange={close}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ground/75" />
         <Dialog.Content
           aria-describedby={undefined}
+          onCloseAutoFocus={returnFocus}
           className="fixed top-11 left-1/2 z-50 w-[36rem] max-w-[calc(100vw-2rem)] -translate-x-1/2 border border-t-2 border-rule-strong border-t-oxide bg-raised"
         >
           <Dialog.Title className="sr-only">Go to</Dialog.Title>

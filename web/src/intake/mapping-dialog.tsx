@@ -134,14 +134,14 @@ interface FieldChipProps {
 
 function FieldChip({ field, isFirst, onEarlier, onRemove }: FieldChipProps) {
   return (
-    <span className="inline-flex h-6 items-center border border-rule-strong bg-surface pl-2 font-mono text-xs">
+    <span className="inline-flex h-7 items-center border border-rule-strong bg-surface pl-2 font-mono text-xs">
       {field}
       {!isFirst && (
         <button
           type="button"
           aria-label={`Move ${field} forward`}
           title="Earlier"
-          className="px-1 text-soft hover:text-ink"
+          className="inline-flex size-6 items-center justify-center text-soft hover:text-ink"
           onClick={onEarlier}
         >
           <ArrowLeft className="size-3" />
@@ -151,7 +151,7 @@ function FieldChip({ field, isFirst, onEarlier, onRemove }: FieldChipProps) {
         type="button"
         aria-label={`Remove ${field}`}
         title="Remove"
-        className="px-1 text-soft hover:text-fault"
+        className="inline-flex size-6 items-center justify-center text-soft hover:text-fault"
         onClick={onRemove}
       >
         <X className="size-3" />

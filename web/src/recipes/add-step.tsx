@@ -16,7 +16,7 @@ const GROUPS: Record<StepKind['group'], string> = {
 /** The menu of steps, grouped by purpose. */
 export function AddStep({ onAdd }: { onAdd: (op: StepOp) => void }) {
   return (
-    <DropdownMenu.Root>
+    <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger asChild>
         <Button className="my-auto h-8 shrink-0" look="quiet">
           <Plus className="size-4" aria-hidden="true" /> Add a step

@@ -4,6 +4,7 @@ import { Button } from './button.js';
 import { commandLine } from './command-line.js';
 import { CopyButton } from './copy-button.js';
 import { Popup } from './popup.js';
+import { ScrollRegion } from './scroll-region.js';
 
 /** An action as a request, as a call of the JavaScript client, and as a command line. */
 export interface ActionCode {
@@ -55,9 +56,9 @@ function Tab({ value, children }: { value: string; children: string }) {
 function Listing({ value, text }: { value: string; text: string }) {
   return (
     <Tabs.Content value={value} className="relative">
-      <pre className="max-h-80 overflow-auto p-3 pr-10 font-mono text-xs leading-5 whitespace-pre-wrap">
-        {text}
-      </pre>
+      <ScrollRegion label="Code" className="max-h-80 p-3 pr-10">
+        <pre className="font-mono text-xs leading-5 wrap-anywhere whitespace-pre-wrap">{text}</pre>
+      </ScrollRegion>
       <div className="absolute top-2 right-2">
         <CopyButton text={text} name="Copy this code" />
       </div>

@@ -29,7 +29,7 @@ export function Dialog({
   className,
 }: DialogProps) {
   const id = useId();
-  const opener = useRef<Element | null>(null);
+  const returnFocus = useReturnedFocus(isOpen);
   useUnsavedChanges(isOpen ? unsaved : null, id);
   const change = async (next: boolean) => {
     const text = next ? null : unsavedIn(id);
@@ -41,13 +41,7 @@ export function Dialog({
       <Radix.Portal>
         <Radix.Overlay className="fixed inset-0 z-40 bg-ground/75" />
         <Radix.Content
-          onOpenAutoFocus={() => {
-            opener.current = document.activeElement;
-          }}
-          onCloseAutoFocus={(event) => {
-            event.preventDefault();
-            focusAgain(opener.current);
-          }}
+          onCloseAutoFocus={returnFocus}
           className={classNames(
             'fixed top-11 left-1/2 z-50 flex max-h-[calc(100vh-6rem)] w-[40rem] max-w-[calc(100vw-2rem)] -translate-x-1/2 flex-col border border-t-2 border-rule-strong border-t-oxide bg-raised',
             className,
@@ -74,6 +68,21 @@ export function Dialog({
 }
 
 const DISCARD = { yes: 'Discard changes', no: 'Keep editing' };
+
+/**
+ * Remembers what had the focus when a dialog opened, and returns the focus to it. It is read while rendering, because a
+ * field with `autoFocus` takes the focus before any effect.
+ */
+export function useReturnedFocus(isOpen: boolean): (event: Event) => void {
+  const opener = useRef<Element | null>(null);
+  const wasOpen = useRef(false);
+  if (isOpen && !wasOpen.current) opener.current = document.activeElement;
+  wasOpen.current = isOpen;
+  return (event) => {
+    event.preventDefault();
+    focusAgain(opener.current);
+  };
+}
 
 /** Returns the focus to what opened a dialog, or to the content of the page when that is gone. */
 function focusAgain(opener: Element | null): void {

@@ -1,0 +1,62 @@
+import { expect, type Page, test } from '@playwright/test';
+import { expectAccessible, makePictures, send, signIn, URL_OF_CONSOLE } from './person.js';
+
+/** What opens over a page: the page, what is pressed one after the other, and the role of what appears. */
+const LAYERS: [path: string, pressed: (string | RegExp)[], role?: 'dialog' | 'menu'][] = [
+  ['/library/lights', ['New folder']],
+  ['/library/lights', ['Rename or move this folder']],
+  ['/library/lights', ['Delete this folder']],
+  ['/library/lights', ['What this folder publishes']],
+  ['/library/lights', ['Rules']],
+  ['/library/lights', ['Rules', 'View as code']],
+  ['/library', ['Filter syntax']],
+  ['/library/dialogs', ['first picture', 'Edit texts, name and folder']],
+  ['/library/dialogs', ['first picture', 'Move to bin']],
+  ['/intake', ['Metadata mapping']],
+  ['/recipes', ['Import']],
+  ['/recipes', ['Rehearse a rebuild']],
+  ['/recipes', [/^Delete /]],
+  ['/recipes/wide', ['Revisions']],
+  ['/recipes/wide', ['Add a step'], 'menu'],
+  ['/automate', ['New key']],
+  ['/', ['Keyboard shortcuts']],
+  ['/', [/^Go to/]],
+];
+
+let page: Page;
+test.beforeAll(async ({ browser }) => {
+  page = await (await browser.newContext()).newPage();
+  await signIn(page);
+  await send('/dialogs', await makePictures(1, 'opened'));
+});
+test.afterAll(() => page.context().close());
+
+for (const theme of ['light', 'dark'] as const) {
+  test(`axe finds nothing serious in what opens over a page, in ${theme} colours`, async () => {
+    test.setTimeout(180_000);
+    await page.evaluate((chosen) => localStorage.setItem('uniferum.theme', chosen), theme);
+    for (const [path, pressed, role = 'dialog'] of LAYERS) {
+      await page.goto(URL_OF_CONSOLE + path);
+      for (const name of pressed)
+        await (name === 'first picture'
+          ? page.getByRole('list', { name: 'Contact sheet' }).getByRole('button').first().click()
+          : page.getByRole('button', { name }).first().click());
+      await expect(page.getByRole(role).last()).toBeVisible();
+      await expectAccessible(page, `${path} ${pressed.join(', ')}`);
+    }
+  });
+}
+
+test('closing gives the focus back to what opened it', async () => {
+  for (const [path, pressed] of LAYERS.filter(([, names]) => names.length === 1)) {
+    await page.goto(URL_OF_CONSOLE + path);
+    // A press on a button that is replaced as answers come in would be lost.
+    await page.waitForLoadState('networkidle').catch(() => {});
+    const opener = page.getByRole('button', { name: pressed[0] }).first();
+    await opener.press('Enter');
+    await expect(page.locator('[role=dialog], [role=menu]').last(), `${path} ${pressed[0]}`).toBeVisible();
+    await page.keyboard.press('Escape');
+    await expect(page.locator('[role=dialog], [role=menu]')).toHaveCount(0);
+    await expect(opener, `${path} ${pressed[0]}`).toBeFocused();
+  }
+});
