@@ -157,7 +157,7 @@ async function usableKey(url, secrets, env) {
 async function fill(url, key, provider) {
   const mark = join(DEMO, 'filled');
   if (existsSync(mark)) return;
-  console.log('Making the demo data: painting pictures, then taking them in …');
+  console.log('Making the demo data: painting pictures, then importing them …');
   await run(
     'demo/dist/main.js',
     [join(DEMO, 'files'), url, key, join(DEMO, 'inbox'), provider],

@@ -1,4 +1,4 @@
-import { cleanName, splitName } from './names.js';
+import { cleanName, splitName, withoutDirectionMarks } from './names.js';
 
 /** The path of the root folder; every other path starts with it and has no trailing slash. */
 export const ROOT_PATH = '/';
@@ -20,7 +20,12 @@ export function parseFolderPath(text: string): PathResult {
   for (const part of parts) {
     if (part === '.' || part === '..') return { ok: false, reason: `a path can't contain "${part}"` };
     if (cleanName(part) !== part) {
-      return { ok: false, reason: `"${part}" can't be a folder's name; "${cleanName(part)}" could` };
+      const shown = withoutDirectionMarks(part);
+      const problem = shown === part ? '' : ' with characters that change the direction of text';
+      return {
+        ok: false,
+        reason: `"${shown}"${problem} can't be a folder's name; "${cleanName(part)}" could`,
+      };
     }
   }
   const path = ROOT_PATH + parts.join('/');

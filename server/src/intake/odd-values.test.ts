@@ -92,6 +92,24 @@ describe('of a batch', () => {
     const [bell, turned] = body.results;
     expect([bell.asset.name, codes(bell.verdict)]).toEqual(['fog-bell.txt', 'name-cleaned']);
     expect(codes(turned.verdict)).toContain('name-cleaned');
+    const archive = rawZip([{ name: Buffer.from('gull\u202E.txt'), data: bytes('gull') }]);
+    const zipped = await server.call('POST', `${api}/assets`, {
+      body: form('/marks/zip', [{ name: 'a.zip', data: archive }], { unpack: 'true' }),
+    });
+    await server.workUntilIdle();
+    const [gull] = await filesOf(zipped.body.intake);
+    expect([gull?.name, gull?.outcome, JSON.stringify(gull)]).toEqual([
+      'gull.txt',
+      'warned',
+      expect.stringContaining('name-cleaned'),
+    ]);
+    const renamed = await server.call('PATCH', `${api}/assets/${bell.asset.id}`, {
+      json: { name: 'bell\u202Egpj.txt' },
+    });
+    expect([renamed.status, renamed.body.code]).toEqual([422, 'refused']);
+    const folder = await server.call('POST', `${api}/folders`, { json: { path: '/marks/a\u202Eb' } });
+    expect(folder.status).toBe(400);
+    expect(JSON.stringify([renamed.body, folder.body.errors])).not.toMatch(/[\u202A-\u202E\u2066-\u2069]/);
     expect(JSON.stringify(body.results)).not.toMatch(/[\u202A-\u202E\u2066-\u2069]/);
   });
 

@@ -5,6 +5,7 @@ import {
   type FocalPoint,
   findLongTexts,
   joinPath,
+  withoutDirectionMarks,
 } from '@uniferum/core/library';
 import { recordEvent } from '../events/outbox.js';
 import { inTransaction, StartOver, type Transaction, writeJson } from '../shared/database.js';
@@ -178,9 +179,14 @@ async function moveAsset(
   const name = wanted.name ?? row.name;
   if (folderPath === row.folder_path && name === row.name) return null;
   if (cleanName(name) !== name) {
-    throw new UniferumError('refused', `${name} is not a valid name in a URL; ${cleanName(name)} would be.`, {
-      errors: [{ field: 'name', code: 'name-invalid', message: `use ${cleanName(name)}` }],
-    });
+    const shown = withoutDirectionMarks(name);
+    throw new UniferumError(
+      'refused',
+      `${shown} is not a valid name in a URL; ${cleanName(name)} would be.`,
+      {
+        errors: [{ field: 'name', code: 'name-invalid', message: `use ${cleanName(name)}` }],
+      },
+    );
   }
   const target = await holdPlaces(tx, row, folderPath);
   const isOtherFolder = target.folder.id !== String(row.folder_id);

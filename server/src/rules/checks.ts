@@ -1,6 +1,7 @@
 import type { AssetTexts } from '@uniferum/core/library';
 import type { CheckAnswer, CustomCheck, EffectiveRules } from '@uniferum/core/rules';
-import { type AssetRow, textsOf } from '../library/asset-queries.js';
+import { textsOf } from '../library/asset-queries.js';
+import type { PresentRow } from '../library/present-queries.js';
 import type { Config } from '../shared/config.js';
 import type { Database } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
@@ -19,20 +20,7 @@ export interface RuleTools {
 
 /** An existing file submitted to a check, at its target location. */
 export interface CheckSubject {
-  row: Pick<
-    AssetRow,
-    | 'name'
-    | 'bytes'
-    | 'mime'
-    | 'sha256'
-    | 'width'
-    | 'height'
-    | 'title'
-    | 'alt'
-    | 'caption'
-    | 'credit'
-    | 'keywords'
-  >;
+  row: Omit<PresentRow, 'id'>;
   name: string;
   folder: string;
 }
