@@ -4,7 +4,7 @@ import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { Stryker } from '@stryker-mutator/core';
-import { ROOT, VAR } from './prepare.mjs';
+import { prepare, ROOT, VAR } from './prepare.mjs';
 import { randomFrom } from './random.mjs';
 
 const { values } = parseArgs({
@@ -18,6 +18,8 @@ const { values } = parseArgs({
     all: { type: 'boolean', default: false },
   },
 });
+
+prepare({ forTests: true });
 
 /** So many lines are mutated in one place. */
 const WINDOW_LINES = 12;
