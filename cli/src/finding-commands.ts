@@ -68,7 +68,7 @@ export function addFindingCommands(program: Command, context: () => CliContext):
     .option('--caption <text>')
     .option('--credit <text>')
     .option('--keywords <words>', 'separated by commas')
-    .option('--captured <date>', 'capture date (one asset)')
+    .option('--captured <date>', 'capture date, with an offset such as +02:00 if it is known (one asset)')
     .option('--name <name>', 'a new file name (one asset)')
     .option('--to <folder>', 'move to this folder')
     .option('--fill', 'fill only empty texts; supports patterns such as "{words}"', false)
@@ -159,7 +159,7 @@ function describe(asset: Asset): string[] {
     ['caption', asset.caption],
     ['credit', asset.credit],
     ['keywords', asset.keywords.join(', ')],
-    ['captured', asset.capturedAt],
+    ['captured', asset.capturedLocal],
     ['version', asset.version],
     ['sha256', asset.sha256],
     ...asset.renditions.map(({ recipe, state, url }): [string, string] => [recipe, `${state} ${url ?? ''}`]),

@@ -1,9 +1,9 @@
-import { writeTime } from '../library/capture-time.js';
+import { writeTime, writeWithOffset } from '../library/capture-time.js';
 
 const DATE =
   /^(\d{4})[-:/.](\d{2})[-:/.](\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2}))?(?:\.\d+)?\s*(Z|[+-]\d{2}:?\d{2})?)?$/;
 
-/** Reads ISO 8601 and Exif dates as UTC; null when empty, `none` when it is not a date. */
+/** Reads ISO 8601 and Exif dates as UTC, or with the offset that they state; null when empty, `none` when it is not a date. */
 export function readDate(text: string): string | null | 'none' {
   if (text === '') return null;
   const parts = DATE.exec(text);
@@ -14,5 +14,6 @@ export function readDate(text: string): string | null | 'none' {
   const isReal =
     !Number.isNaN(ms) &&
     new Date(Date.UTC(Number(year), Number(month) - 1, Number(day))).getUTCDate() === Number(day);
-  return (isReal ? writeTime(ms) : null) ?? 'none';
+  const at = isReal ? writeTime(ms) : null;
+  return at === null ? 'none' : writeWithOffset({ at, offset: zone === 'Z' ? null : offset });
 }

@@ -79,7 +79,10 @@ export interface Asset extends AssetTexts {
   sha256: string;
   /** Eight hexadecimal digits. */
   crc32: string;
+  /** When it was taken, UTC. Where the offset isn't known, what the camera's clock showed, as if it were UTC. */
   capturedAt: string | null;
+  /** What the camera's clock showed, with the offset from UTC where that is known: `2025-09-14T18:30:00+02:00`. */
+  capturedLocal: string | null;
   focal: FocalPoint | null;
   createdAt: string;
   updatedAt: string;

@@ -1,5 +1,5 @@
 import type { AssetTexts } from './asset.js';
-import { writeTime } from './capture-time.js';
+import { shiftTime } from './capture-time.js';
 import { splitName } from './names.js';
 import { folderName } from './paths.js';
 
@@ -27,6 +27,7 @@ export interface BulkChange {
 export interface BulkSubject extends AssetTexts {
   name: string;
   folder: string;
+  /** With its offset where that is known. */
   capturedAt: string | null;
 }
 
@@ -50,8 +51,7 @@ export function planBulkChange(subject: BulkSubject, change: BulkChange): BulkOu
   const next: BulkSubject = { ...subject, keywords: changeKeywords(subject.keywords, change) };
   for (const field of PLAIN_TEXTS) next[field] = changeText(next, field, change);
   if (change.shiftMinutes && next.capturedAt)
-    next.capturedAt =
-      writeTime(Date.parse(next.capturedAt) + change.shiftMinutes * 60_000) ?? next.capturedAt;
+    next.capturedAt = shiftTime(next.capturedAt, change.shiftMinutes) ?? next.capturedAt;
   if (change.folder !== undefined) next.folder = change.folder;
   return compare(subject, next, change);
 }

@@ -21,7 +21,16 @@ export {
   type PlainText,
   planBulkChange,
 } from './bulk-change.js';
-export { EARLIEST_TIME, LATEST_TIME, writeTime } from './capture-time.js';
+export {
+  type CaptureTime,
+  EARLIEST_TIME,
+  LATEST_TIME,
+  parseCaptureTime,
+  shiftTime,
+  writeLocalTime,
+  writeTime,
+  writeWithOffset,
+} from './capture-time.js';
 export {
   dayNumber,
   type Facet,

@@ -15,15 +15,18 @@ const ORIGINAL = 'exif:dateTimeOriginal';
 describe('capturedAt', () => {
   test.each([
     // Exif 2.32, tags 0x9003, 0x9011, 0x9291.
-    [{ [ORIGINAL]: '2025:06:01 12:00:00', 'exif:offset': '+02:00' }, '2025-06-01T10:00:00.000Z'],
-    [{ [ORIGINAL]: '2025:06:01 12:00:00', 'exif:offset': '-03:30' }, '2025-06-01T15:30:00.000Z'],
+    [{ [ORIGINAL]: '2025:06:01 12:00:00', 'exif:offset': '+02:00' }, '2025-06-01T12:00:00.000+02:00'],
+    [{ [ORIGINAL]: '2025:06:01 12:00:00', 'exif:offset': '-03:30' }, '2025-06-01T12:00:00.000-03:30'],
     [{ [ORIGINAL]: '2025:06:01 12:00:00' }, '2025-06-01T12:00:00.000Z'],
     [{ [ORIGINAL]: '2025:06:01 12:00:00', 'exif:subSecond': '25' }, '2025-06-01T12:00:00.250Z'],
     [{ 'exif:dateTimeDigitized': '2025:06:01 12:00:00' }, '2025-06-01T12:00:00.000Z'],
     // XMP dates are ISO 8601 (ISO 16684-1, 8.2.1.2), IIM dates are CCYYMMDD and HHMMSS±HHMM (IIM 4.2, 2:55 and 2:60).
-    [{ 'xmp:dateCreated': '2025-06-01T12:00:00+02:00' }, '2025-06-01T10:00:00.000Z'],
+    [{ 'xmp:dateCreated': '2025-06-01T12:00:00+02:00' }, '2025-06-01T12:00:00.000+02:00'],
+    [{ 'xmp:dateCreated': '2025-06-01T12:00:00Z' }, '2025-06-01T12:00:00.000+00:00'],
+    [{ 'xmp:dateCreated': '2025-06-01T12:00:00+15:00' }, '2025-06-01T12:00:00.000Z'],
+    [{ 'xmp:dateCreated': '2025-06-01T12:00:00+01:60' }, '2025-06-01T12:00:00.000Z'],
     [{ 'xmp:dateCreated': '2025-06-01' }, '2025-06-01T00:00:00.000Z'],
-    [{ 'iptc:dateCreated': '20250601 120000+0200' }, '2025-06-01T10:00:00.000Z'],
+    [{ 'iptc:dateCreated': '20250601 120000+0200' }, '2025-06-01T12:00:00.000+02:00'],
     [{ [ORIGINAL]: '0000:00:00 00:00:00', 'xmp:dateCreated': '2025-06-01' }, '2025-06-01T00:00:00.000Z'],
     [{ [ORIGINAL]: '2025:02:31 12:00:00' }, null],
     [{ [ORIGINAL]: '    :  :     :  :  ' }, null],
@@ -104,12 +107,12 @@ describe('a moment of capture holds at its limits, and not one further', () => {
 
   test('the fraction and the offset have fields of their own (Exif 2.32, 0x9011 and 0x9291)', () => {
     expect(read('2025:06:01 12:00:00', { 'exif:subSecond': '25 ', 'exif:offset': '+02:00' })).toBe(
-      '2025-06-01T10:00:00.250Z',
+      '2025-06-01T12:00:00.250+02:00',
     );
     expect(read('2025:06:01 12:00:00', { 'exif:subSecond': 'x25', 'exif:offset': '-01:30' })).toBe(
-      '2025-06-01T13:30:00.000Z',
+      '2025-06-01T12:00:00.000-01:30',
     );
-    expect(read('2025:06:01 12:00:00', { 'exif:offset': 'Z' })).toBe('2025-06-01T12:00:00.000Z');
+    expect(read('2025:06:01 12:00:00', { 'exif:offset': 'Z' })).toBe('2025-06-01T12:00:00.000+00:00');
   });
 
   test('texts are the first that says anything, keywords without blanks and repeats', () => {

@@ -1,5 +1,5 @@
 import type { AssetTexts } from './asset.js';
-import { writeTime } from './capture-time.js';
+import { writeTime, writeWithOffset } from './capture-time.js';
 
 /**
  * The supported embedded fields, by standard and name: Exif (CIPA DC-008), the IPTC Photo Metadata Standard in its
@@ -65,11 +65,11 @@ export function mayFill(text: MappedText, field: EmbeddedField): boolean {
 /** `YYYY:MM:DD hh:mm:ss` of Exif, ISO 8601 of XMP, and `YYYYMMDD hhmmss±hhmm` of IIM. */
 const TIME =
   /^(\d{4})[:-]?(\d{2})[:-]?(\d{2})(?:[ T](\d{2}):?(\d{2})(?::?(\d{2}))?(?:\.(\d+))?\s*(Z|[+-]\d{2}:?\d{2})?)?/;
-const OFFSET = /^([+-])(\d{2}):?(\d{2})$/;
+const OFFSET = /^([+-])(0\d|1[0-4]):?([0-5]\d)$/;
 
 /**
- * Parses the capture time as UTC ISO 8601 with milliseconds; null when missing or invalid. A time without an offset
- * is taken as UTC, because the file has no more information. Source: Exif 2.32, tags 0x9003, 0x9011, 0x9291.
+ * Parses the capture time as ISO 8601 with milliseconds and the offset; null when missing or invalid. A time without an
+ * offset is written as UTC, because the file has no more information. Source: Exif 2.32, tags 0x9003, 0x9011, 0x9291.
  */
 export function capturedAt(
   metadata: EmbeddedMetadata,
@@ -124,7 +124,9 @@ function readMoment(value: string, offset: string | undefined, subSecond: string
   );
   // Date.UTC turns 31 February into March, which would be a made-up date.
   if (new Date(local).getUTCDate() !== day) return null;
-  return writeTime(local - offsetMinutes(offset ?? time[8]) * 60_000);
+  const zone = readOffset(offset ?? time[8]);
+  const at = writeTime(local - (zone?.minutes ?? 0) * 60_000);
+  return at && writeWithOffset({ at, offset: zone?.text ?? null });
 }
 
 /** Fills texts from embedded metadata; missing ones stay null. */
@@ -150,10 +152,15 @@ export function isQuarterTurned(orientation: number | null): boolean {
   return orientation !== null && orientation >= 5 && orientation <= 8;
 }
 
-function offsetMinutes(offset: string | undefined): number {
-  const parts = OFFSET.exec(offset ?? '');
-  if (!parts) return 0;
-  return (parts[1] === '-' ? -1 : 1) * (Number(parts[2]) * 60 + Number(parts[3]));
+/** Reads `Z`, `+0200` and `+02:00`; null for what no place on Earth has. */
+function readOffset(offset: string | undefined): { minutes: number; text: string } | null {
+  if (offset === 'Z') return { minutes: 0, text: '+00:00' };
+  const [, sign, hours = '', minutes = ''] = OFFSET.exec(offset ?? '') ?? [];
+  if (sign === undefined) return null;
+  return {
+    minutes: (sign === '-' ? -1 : 1) * (Number(hours) * 60 + Number(minutes)),
+    text: `${sign}${hours}:${minutes}`,
+  };
 }
 
 function plain(value: string | readonly string[] | undefined): string | null {

@@ -1,4 +1,4 @@
-import { type Asset, originalAddress } from '@uniferum/core/library';
+import { type Asset, originalAddress, writeLocalTime } from '@uniferum/core/library';
 import { isoTime, isoTimeOrNull } from '../shared/database.js';
 import { groupBy } from '../shared/group.js';
 import { API_BASE } from '../shared/route.js';
@@ -51,6 +51,8 @@ function toAnswer(
     credit: row.credit,
     keywords: JSON.parse(row.keywords),
     capturedAt: isoTimeOrNull(row.captured_at),
+    capturedLocal:
+      row.captured_at && writeLocalTime({ at: isoTime(row.captured_at), offset: row.captured_offset }),
     focal: row.focal_x === null || row.focal_y === null ? null : { x: row.focal_x, y: row.focal_y },
     createdAt: isoTime(row.created_at),
     updatedAt: isoTime(row.updated_at),

@@ -5,6 +5,7 @@ import {
   joinPath,
   type Kind,
   type LinkFacts,
+  parseCaptureTime,
 } from '@uniferum/core/library';
 import {
   change,
@@ -41,6 +42,7 @@ export interface AssetRow {
   credit: string | null;
   keywords: string;
   captured_at: Date | null;
+  captured_offset: string | null;
   focal_x: number | null;
   focal_y: number | null;
   placeholder: string | null;
@@ -69,7 +71,7 @@ export function textsOf(
 export const SELECT_ASSETS = `
   SELECT assets.id, assets.folder_id, folders.path AS folder_path, assets.name, assets.address_stem, assets.live, assets.kind,
          assets.mime, assets.sha256, blobs.crc32, assets.version, assets.bytes, assets.width, assets.height, assets.orientation,
-         assets.duration, assets.title, assets.alt, assets.caption, assets.credit, assets.keywords, assets.captured_at,
+         assets.duration, assets.title, assets.alt, assets.caption, assets.credit, assets.keywords, assets.captured_at, assets.captured_offset,
          assets.focal_x, assets.focal_y, assets.placeholder, assets.link, assets.phash, assets.intake_id, assets.origin_by, assets.origin_via,
          assets.sent_as, assets.verdict, assets.revision, assets.created_at, assets.updated_at, assets.deleted_at
   FROM assets
@@ -168,6 +170,7 @@ export interface NewAsset extends AssetTexts {
   width: number | null;
   height: number | null;
   orientation: number | null;
+  /** As `parseCaptureTime` reads it. */
   capturedAt: string | null;
   link: LinkFacts | null;
   intakeId: string | null;
@@ -185,7 +188,7 @@ export async function insertAssets(tx: Executor, assets: readonly NewAsset[]): P
   const { insertId } = await changeExpanded(
     tx,
     `INSERT INTO assets (folder_id, name, address_stem, kind, mime, sha256, bytes, width, height, orientation, title, alt, caption,
-                         credit, keywords, captured_at, link, intake_id, origin_by, origin_via, sent_as, verdict, created_at)
+                         credit, keywords, captured_at, captured_offset, link, intake_id, origin_by, origin_via, sent_as, verdict, created_at)
      VALUES ?`,
     [
       assets.map((asset) => [
@@ -204,7 +207,7 @@ export async function insertAssets(tx: Executor, assets: readonly NewAsset[]): P
         asset.caption,
         asset.credit,
         writeJson(asset.keywords),
-        asset.capturedAt === null ? null : new Date(asset.capturedAt),
+        ...captureColumns(asset.capturedAt).map((value) => value ?? null),
         asset.link && writeJson(asset.link),
         asset.intakeId,
         asset.by,
@@ -250,6 +253,7 @@ export interface AssetEdit extends Partial<AssetTexts> {
   name?: string;
   addressStem?: string;
   folderId?: string;
+  /** As `parseCaptureTime` reads it. */
   capturedAt?: string | null;
   focal?: FocalPoint | null;
 }
@@ -267,7 +271,11 @@ export async function updateAsset(tx: Executor, id: string, edit: AssetEdit): Pr
   set('caption', edit.caption);
   set('credit', edit.credit);
   set('keywords', edit.keywords && writeJson(edit.keywords));
-  set('captured_at', edit.capturedAt && new Date(edit.capturedAt));
+  if (edit.capturedAt !== undefined) {
+    const [at, offset] = captureColumns(edit.capturedAt);
+    set('captured_at', at);
+    set('captured_offset', offset);
+  }
   set('focal_x', edit.focal === undefined ? undefined : (edit.focal?.x ?? null));
   set('focal_y', edit.focal === undefined ? undefined : (edit.focal?.y ?? null));
   const assignments = columns.map(([column]) => `${column} = ?, `).join('');
@@ -276,6 +284,14 @@ export async function updateAsset(tx: Executor, id: string, edit: AssetEdit): Pr
     `UPDATE assets SET ${assignments} revision = revision + 1, updated_at = NOW(3) WHERE id = ?`,
     [...columns.map(([, value]) => value), id],
   );
+}
+
+/** @returns the moment, and the offset: undefined where the time says nothing about it */
+function captureColumns(time: string | null): [Date | null, string | null | undefined] {
+  if (time === null) return [null, null];
+  const parsed = parseCaptureTime(time);
+  if (parsed === null) throw new RangeError(`"${time}" is not a capture time`);
+  return [new Date(parsed.at), parsed.offset];
 }
 
 export async function updatePlaceholder(tx: Executor, id: string, placeholder: string): Promise<void> {

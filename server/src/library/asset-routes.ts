@@ -148,7 +148,7 @@ function historyRoutes(joints: Joints): Route[] {
 function changeRoutes(joints: Joints): Route[] {
   const assetSchema = assetSchemaOf(joints);
   return [
-    route<Id, object, Omit<AssetPatch, 'capturedAt'> & { capturedAt?: Date | null }>({
+    route<Id, object, AssetPatch>({
       method: 'patch',
       path: `${API_BASE}/assets/{id}`,
       access: 'library:write',
@@ -156,12 +156,8 @@ function changeRoutes(joints: Joints): Route[] {
       params,
       body: assetChangeSchema,
       answers: { 200: { description: 'The asset as it is now', schema: assetSchema } },
-      async handle({ services, who, params: { id }, body: { capturedAt, ...body }, req }) {
-        const change: AssetPatch = {
-          ...body,
-          ...(capturedAt !== undefined && { capturedAt: capturedAt?.toISOString() ?? null }),
-        };
-        await changeAsset({ ...services, joints }, id, change, { who, ifMatch: req.get('if-match') });
+      async handle({ services, who, params: { id }, body, req }) {
+        await changeAsset({ ...services, joints }, id, body, { who, ifMatch: req.get('if-match') });
         const { asset, etag } = await readAsset({ ...services, joints }, id);
         return { status: 200, body: asset, headers: { ETag: etag } };
       },

@@ -44,6 +44,10 @@ export function assetSchemaOf({ fields }: Pick<Joints, 'fields'>): Joi.ObjectSch
       credit: Joi.string().allow(null),
       keywords: Joi.array().items(Joi.string()),
       capturedAt: timeSchema.allow(null),
+      capturedLocal: Joi.string()
+        .allow(null)
+        .description('what the camera’s clock showed, with the offset from UTC where that is known')
+        .example('2025-09-14T18:30:00+02:00'),
       focal: focalSchema.allow(null),
       createdAt: timeSchema,
       updatedAt: timeSchema,
@@ -93,7 +97,16 @@ export const assetChangeSchema = Joi.object({
   caption: textSchema(5000),
   credit: textSchema(500),
   keywords: Joi.array().items(Joi.string().trim().min(1).max(100)).unique().max(200),
-  capturedAt: Joi.date().iso().min(EARLIEST_TIME).max(LATEST_TIME).allow(null),
+  capturedAt: Joi.date()
+    .iso()
+    .min(EARLIEST_TIME)
+    .max(LATEST_TIME)
+    // Unconverted: its offset is kept.
+    .raw()
+    .allow(null)
+    .description(
+      'With an offset (+02:00) for the place where it was taken; in UTC (Z) a known offset is kept; without one, what the camera’s clock showed',
+    ),
   focal: focalSchema.allow(null),
 })
   .min(1)

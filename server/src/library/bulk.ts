@@ -4,6 +4,7 @@ import {
   type BulkOutcome,
   type BulkSubject,
   planBulkChange,
+  writeWithOffset,
 } from '@uniferum/core/library';
 import { type AssetRow, findAssets, textsOf } from './asset-queries.js';
 import { findIds, resolveSearch } from './find-pages.js';
@@ -95,6 +96,7 @@ export function bulkSubject(row: AssetRow): BulkSubject {
     ...textsOf(row),
     name: row.name,
     folder: row.folder_path,
-    capturedAt: row.captured_at?.toISOString() ?? null,
+    capturedAt:
+      row.captured_at && writeWithOffset({ at: row.captured_at.toISOString(), offset: row.captured_offset }),
   };
 }

@@ -131,7 +131,7 @@ describe('a bulk edit', () => {
 
   test('sets, appends, replaces, moves and shifts dates; addresses forward', async () => {
     const id = await put('/ops', 'a.txt', bytes('ops'), { title: 'Old tower', keywords: 'sea' });
-    await server.call('PATCH', `${api}/assets/${id}`, { json: { capturedAt: '2025-01-01T00:30:00Z' } });
+    await server.call('PATCH', `${api}/assets/${id}`, { json: { capturedAt: '2025-01-01T00:30:00+01:00' } });
     await bulk({
       select: { ids: [id] },
       change: {
@@ -148,7 +148,7 @@ describe('a bulk edit', () => {
       title: 'New tower (1903)',
       credit: 'The Trust',
       keywords: ['dusk'],
-      capturedAt: '2024-12-31T23:30:00.000Z',
+      capturedLocal: '2024-12-31T23:30:00+01:00',
       folder: { path: '/ops/moved' },
     });
     expect((await server.call('GET', '/media/ops/a.txt')).status).toBe(308);

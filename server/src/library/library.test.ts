@@ -166,6 +166,27 @@ describe('assets', () => {
     ).toMatchObject({ title: null, alt: 'A tower', capturedAt: null });
   });
 
+  test('a capture time is shown as on the camera, and a known offset remains until another is given', async () => {
+    const { id } = await put('/texts', 'taken.txt');
+    const change = async (capturedAt: string | null) =>
+      (await server.call('PATCH', `/api/v1/assets/${id}`, { json: { capturedAt } })).body;
+    const camera = { capturedAt: '2025-06-01T10:00:00.000Z', capturedLocal: '2025-06-01T10:00:00' };
+    expect(await change('2025-06-01T10:00:00')).toMatchObject(camera);
+    expect(await change('2025-06-01T10:00:00Z')).toMatchObject(camera);
+    expect(await change('2025-06-01T23:30:00-02:30')).toMatchObject({
+      capturedAt: '2025-06-02T02:00:00.000Z',
+      capturedLocal: '2025-06-01T23:30:00-02:30',
+    });
+    expect(await change('2025-06-02T03:00:00Z')).toMatchObject({
+      capturedAt: '2025-06-02T03:00:00.000Z',
+      capturedLocal: '2025-06-02T00:30:00-02:30',
+    });
+    expect(await change('2025-06-01T10:00:00')).toMatchObject(camera);
+    expect(await change(null)).toMatchObject({ capturedAt: null, capturedLocal: null });
+    for (const wrong of ['yesterday', '2025-06-01T10:00:00+25:00', '0999-01-01T00:00:00Z'])
+      expect((await change(wrong)).status, wrong).toBe(400);
+  });
+
   test('a change of a state that is no longer current is refused', async () => {
     const { id } = await put('/texts', 'stale.txt');
     const etag = (await server.call('GET', `/api/v1/assets/${id}`)).headers.get('etag') ?? '';

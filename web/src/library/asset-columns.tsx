@@ -1,7 +1,7 @@
 import { createColumnHelper } from '@tanstack/react-table';
 import { formatBytes } from '@uniferum/core/intake';
 import type { Asset } from '@uniferum/core/library';
-import { formatMoment } from '../ui/format.js';
+import { formatCaptured } from '../ui/format.js';
 import { StateMark } from '../ui/state-mark.js';
 import { AssetThumb } from './asset-thumb.js';
 import { ChooseBox } from './choose-box.js';
@@ -65,11 +65,12 @@ const FILE_COLUMNS = [
     meta: 'figure',
     cell: ({ getValue }) => formatBytes(getValue()),
   }),
-  column.accessor('capturedAt', {
+  column.accessor('capturedLocal', {
     header: 'Taken',
-    cell: ({ getValue }) => (
-      <span className="whitespace-nowrap text-soft">{getValue() && formatMoment(getValue() ?? '')}</span>
-    ),
+    cell: ({ getValue }) => {
+      const local = getValue();
+      return <span className="whitespace-nowrap text-soft">{local && formatCaptured(local)}</span>;
+    },
   }),
 ];
 

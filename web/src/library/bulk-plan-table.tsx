@@ -1,5 +1,6 @@
 import type { BulkPlan } from '@uniferum/client';
-import { formatNumber } from '../ui/format.js';
+import { formatCaptured, formatNumber } from '../ui/format.js';
+import { TEXT_WORDS } from '../ui/text-words.js';
 
 /** A rehearsal: totals, and the first changes. */
 export function BulkPlanTable({ plan: { items, totals } }: { plan: BulkPlan }) {
@@ -16,9 +17,9 @@ export function BulkPlanTable({ plan: { items, totals } }: { plan: BulkPlan }) {
               {Object.keys(after).map((field) => (
                 <span key={field} className="mr-4">
                   <span className="text-soft">
-                    {field}: {show(before[field])} →{' '}
+                    {wordOf(field)}: {show(field, before[field])} →{' '}
                   </span>
-                  {show(after[field])}
+                  {show(field, after[field])}
                 </span>
               ))}
             </span>
@@ -41,8 +42,13 @@ function describeTotals(totals: BulkPlan['totals']): string {
     .join(', ');
 }
 
-function show(value: unknown): string {
+const WORDS: Record<string, string> = { ...TEXT_WORDS, folder: 'Folder' };
+const wordOf = (field: string) => WORDS[field] ?? field;
+
+function show(field: string, value: unknown): string {
   if (value === null || value === undefined || value === '') return 'nothing';
   if (Array.isArray(value)) return value.length > 0 ? value.join(', ') : 'nothing';
+  // An ISO time: in UTC where its offset isn't known.
+  if (field === 'capturedAt') return formatCaptured(String(value).replace(/(?:\.\d+)?Z?$|\.\d+(?=[+-])/, ''));
   return String(value);
 }

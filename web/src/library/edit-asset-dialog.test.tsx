@@ -85,3 +85,26 @@ test('a failed save says why, and keeps what was typed', async () => {
   expect((await screen.findByRole('alert')).textContent).toContain('The database is away.');
   expect(screen.getByLabelText<HTMLInputElement>('Caption').value).toBe('Fog');
 });
+
+test('the capture time is edited as the camera showed it, with its offset where that is known', async () => {
+  const taken = {
+    ...dusk,
+    capturedAt: '2025-06-01T08:00:00.000Z',
+    capturedLocal: '2025-06-01T10:00:00+02:00',
+  };
+  serverStates({ value: taken, etag: '"1"' });
+  answer({ 'assets.change': dusk });
+  const { user } = open();
+  expect((await screen.findByLabelText<HTMLInputElement>('Taken')).value).toBe('2025-06-01T10:00');
+  const offset = screen.getByLabelText<HTMLInputElement>('UTC offset');
+  expect(offset.value).toBe('+02:00');
+  await user.clear(offset);
+  await user.type(offset, 'noon');
+  await user.click(screen.getByRole('button', { name: 'Save' }));
+  expect(await screen.findByText('Enter an offset such as +02:00.')).toBeTruthy();
+  expect(callsOf('assets.change')).toEqual([]);
+  await user.clear(offset);
+  await user.click(screen.getByRole('button', { name: 'Save' }));
+  await waitFor(() => expect(onClose).toHaveBeenCalled());
+  expect(callsOf('assets.change')).toEqual([['7', { capturedAt: '2025-06-01T10:00' }, { ifMatch: '"1"' }]]);
+});

@@ -51,7 +51,9 @@ interface Texts {
   caption: string;
   credit: string;
   keywords: string;
+  /** As the camera's clock showed it. */
   capturedAt: string;
+  capturedOffset: string;
 }
 
 interface EditFormProps {
@@ -98,6 +100,7 @@ const LABELS: Record<keyof Texts, string> = {
   caption: 'Caption',
   credit: 'Credit',
   capturedAt: 'Taken',
+  capturedOffset: 'UTC offset',
   keywords: 'Keywords',
   name: 'Name',
   folder: 'Folder',
@@ -107,7 +110,7 @@ interface FieldsProps {
   form: UseFormReturn<Texts>;
 }
 
-function TextFields({ form: { register } }: FieldsProps) {
+function TextFields({ form: { register, formState } }: FieldsProps) {
   return (
     <>
       <Field label="Title">{(props) => <Input autoFocus {...props} {...register('title')} />}</Field>
@@ -115,10 +118,24 @@ function TextFields({ form: { register } }: FieldsProps) {
         {(props) => <TextArea rows={2} {...props} {...register('alt')} />}
       </Field>
       <Field label="Caption">{(props) => <TextArea rows={2} {...props} {...register('caption')} />}</Field>
-      <div className="grid grid-cols-2 gap-4">
+      <div className="grid grid-cols-1 gap-4 sm:grid-cols-[1fr_auto_7rem]">
         <Field label="Credit">{(props) => <Input {...props} {...register('credit')} />}</Field>
-        <Field label="Taken" hint="UTC">
+        <Field label="Taken" hint="As the camera's clock showed it.">
           {(props) => <Input type="datetime-local" step="1" {...props} {...register('capturedAt')} />}
+        </Field>
+        <Field
+          label="UTC offset"
+          hint="Empty if unknown."
+          error={formState.errors.capturedOffset && 'Enter an offset such as +02:00.'}
+        >
+          {(props) => (
+            <Input
+              className="font-mono"
+              placeholder="+02:00"
+              {...props}
+              {...register('capturedOffset', { pattern: OFFSET })}
+            />
+          )}
         </Field>
       </div>
       <Field label="Keywords" hint="Separated by commas.">
@@ -127,6 +144,9 @@ function TextFields({ form: { register } }: FieldsProps) {
     </>
   );
 }
+
+/** From -14:00 to +14:00. */
+const OFFSET = /^[+-](?:0\d|1[0-4]):[0-5]\d$/;
 
 function PlaceFields({ form: { register, formState, watch, setValue } }: FieldsProps) {
   return (
@@ -169,8 +189,14 @@ function toForm(asset: Asset): Texts {
     caption: asset.caption ?? '',
     credit: asset.credit ?? '',
     keywords: asset.keywords.join(', '),
-    capturedAt: asset.capturedAt?.slice(0, 19) ?? '',
+    capturedAt: clockOf(asset.capturedLocal),
+    capturedOffset: asset.capturedLocal?.slice(19) ?? '',
   };
+}
+
+/** As browsers write it: without seconds where there are none. Source: WHATWG HTML, "valid normalized local date and time string". */
+function clockOf(local: string | null): string {
+  return local?.slice(0, 19).replace(/:00$/, '') ?? '';
 }
 
 /** Only the changed fields. */
@@ -180,8 +206,8 @@ function toPatch(before: Texts, texts: Texts): AssetPatch {
     if (texts[field] !== before[field]) patch[field] = texts[field];
   }
   if (texts.keywords !== before.keywords) patch.keywords = splitKeywords(texts.keywords);
-  if (texts.capturedAt !== before.capturedAt)
-    patch.capturedAt = texts.capturedAt === '' ? null : new Date(`${texts.capturedAt}Z`).toISOString();
+  if (texts.capturedAt !== before.capturedAt || texts.capturedOffset !== before.capturedOffset)
+    patch.capturedAt = texts.capturedAt === '' ? null : `${texts.capturedAt}${texts.capturedOffset}`;
   return patch;
 }
 

@@ -2,7 +2,7 @@ import { formatBytes } from '@uniferum/core/intake';
 import { type Asset, TEXT_FIELDS } from '@uniferum/core/library';
 import { useState } from 'react';
 import type { LineStage } from '../console/station.js';
-import { formatMoment } from '../ui/format.js';
+import { formatCaptured, formatMoment } from '../ui/format.js';
 import { FailureLine } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
 import { useVersions } from './hooks.js';
@@ -80,7 +80,7 @@ function Texts({ asset }: { asset: Asset }) {
     <>
       {asset.alt && <p>{asset.alt}</p>}
       {asset.credit && <Quiet>{asset.credit}</Quiet>}
-      {asset.capturedAt && <Quiet>taken {formatMoment(asset.capturedAt)}</Quiet>}
+      {asset.capturedLocal && <Quiet>taken {formatCaptured(asset.capturedLocal)}</Quiet>}
       {missing.length > 0 && <p className="text-ochre">No {missing.join(', ')}</p>}
     </>
   );

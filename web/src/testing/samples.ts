@@ -27,6 +27,7 @@ export function asset(id: string, more: Partial<Asset> = {}): Asset {
     credit: null,
     keywords: [],
     capturedAt: null,
+    capturedLocal: null,
     focal: null,
     createdAt: '2026-05-20T12:00:00.000Z',
     updatedAt: '2026-05-20T12:00:00.000Z',

@@ -5,6 +5,13 @@ export function formatMoment(iso: string): string {
   return format(new Date(iso), 'd MMM yyyy, HH:mm');
 }
 
+/** Formats what a camera's clock showed, with its offset where that is known: `3 Nov 2026, 14:05 +01:00`. */
+export function formatCaptured(local: string): string {
+  // Without its offset it is read as a time of here, and so written as it stands.
+  const clock = format(new Date(local.slice(0, 19)), 'd MMM yyyy, HH:mm');
+  return `${clock} ${local.slice(19)}`.trimEnd();
+}
+
 /** Formats an age: `4 minutes ago`. */
 export function formatAgo(iso: string): string {
   return formatDistanceToNowStrict(new Date(iso), { addSuffix: true });
