@@ -120,10 +120,15 @@ export const filterSchema = Joi.string()
   .description('the filter language: kind:image size>2mb alt:none captured:2025-05..2025-09')
   .example('kind:image alt:none');
 
-export const assetListQuery = Joi.object({
+/** A search: the same defaults in lists, counts and bulk jobs. */
+export const searchSchemas = {
   q: filterSchema,
   folder: folderPathSchema.default('/'),
-  deep: Joi.boolean().default(false).description('with all folders below it'),
+  deep: Joi.boolean().default(true).description('whether assets in its subfolders are included'),
+};
+
+export const assetListQuery = Joi.object({
+  ...searchSchemas,
   sort: Joi.string()
     .valid(...ASSET_SORTS)
     .default(DEFAULT_SORT),

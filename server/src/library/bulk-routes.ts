@@ -5,7 +5,7 @@ import { runSchema } from '../runs/schemas.js';
 import { UniferumError } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, folderPathSchema, idSchema } from '../shared/schemas.js';
-import { filterSchema } from './asset-schemas.js';
+import { searchSchemas } from './asset-schemas.js';
 import { listSelected, rehearseBulkEdit, type Selection } from './bulk.js';
 import { BULK_ACTIONS, type BulkAction, beginBulkAction, beginBulkEdit } from './bulk-runs.js';
 import type { Joints } from './joints.js';
@@ -47,9 +47,7 @@ const changeSchema = Joi.object({
 const selectSchema = Joi.alternatives(
   Joi.object({ ids: Joi.array().items(idSchema).min(1).max(100_000).required() }),
   Joi.object({
-    q: filterSchema,
-    folder: folderPathSchema.default('/'),
-    deep: Joi.boolean().default(true),
+    ...searchSchemas,
   }),
 ).required();
 

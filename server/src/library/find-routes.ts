@@ -2,10 +2,10 @@ import { groupPairs } from '@uniferum/core/library';
 import Joi from 'joi';
 import { notFound } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
-import { answer, folderPathSchema, idSchema, pageOf, timeSchema } from '../shared/schemas.js';
+import { answer, idSchema, pageOf, timeSchema } from '../shared/schemas.js';
 import { toAssetAnswers } from './asset-answers.js';
 import { findAssets } from './asset-queries.js';
-import { assetSchemaOf, filterSchema } from './asset-schemas.js';
+import { assetSchemaOf, filterSchema, searchSchemas } from './asset-schemas.js';
 import { readFacets } from './facet-queries.js';
 import { resolveSearch, type Search } from './find-pages.js';
 import type { Joints } from './joints.js';
@@ -37,9 +37,7 @@ export function findRoutes(joints: Joints): Route[] {
       access: 'library:read',
       summary: 'Count search results by kind, type, keyword, credit and month of capture',
       query: Joi.object({
-        q: filterSchema,
-        folder: folderPathSchema.default('/'),
-        deep: Joi.boolean().default(true),
+        ...searchSchemas,
       }),
       answers: {
         200: {

@@ -1,8 +1,8 @@
 import { RENDITION_STATES } from '@uniferum/core/recipes';
 import Joi from 'joi';
-import { filterSchema } from '../library/asset-schemas.js';
+import { searchSchemas } from '../library/asset-schemas.js';
 import { runSchema } from '../runs/schemas.js';
-import { answer, component, folderPathSchema, idSchema } from '../shared/schemas.js';
+import { answer, component, idSchema } from '../shared/schemas.js';
 
 export const count = Joi.number().integer().min(0);
 export const rehearsable = Joi.object({
@@ -11,7 +11,7 @@ export const rehearsable = Joi.object({
 /** The assets that a job applies to. */
 export const selectSchema = Joi.alternatives(
   Joi.object({ ids: Joi.array().items(idSchema).min(1).max(100_000).required() }),
-  Joi.object({ q: filterSchema, folder: folderPathSchema.default('/'), deep: Joi.boolean().default(true) }),
+  Joi.object(searchSchemas),
 ).description('ids, or a filter within a folder');
 export const stateSchema = Joi.string().valid(...RENDITION_STATES);
 export const runAnswer = { description: 'The run that does it', schema: answer({ run: runSchema }) };

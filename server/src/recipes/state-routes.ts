@@ -1,12 +1,12 @@
 import type { Asset } from '@uniferum/core/library';
 import { pictureSnippet, type RenditionState } from '@uniferum/core/recipes';
 import Joi from 'joi';
-import { filterSchema } from '../library/asset-schemas.js';
+import { searchSchemas } from '../library/asset-schemas.js';
 import { readAsset } from '../library/assets.js';
 import { readCursor } from '../shared/cursor.js';
 import { notFound } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
-import { answer, folderPathSchema, idSchema, pageOf, pagingSchemas } from '../shared/schemas.js';
+import { answer, idSchema, pageOf, pagingSchemas } from '../shared/schemas.js';
 import { explainRendition, readMatrix } from './matrix.js';
 import { nameSchema } from './recipe-schemas.js';
 import { assetParams, count, renditionSchema, stateSchema } from './rendition-schemas.js';
@@ -27,9 +27,7 @@ export function stateRoutes(toolsFor: ToolsFor): Route[] {
       access: 'recipes:read',
       summary: 'List assets by recipes, with the state of each rendition',
       query: Joi.object({
-        q: filterSchema,
-        folder: folderPathSchema.default('/'),
-        deep: Joi.boolean().default(true),
+        ...searchSchemas,
         state: stateSchema.description('only assets with a rendition in it'),
         ...pagingSchemas,
       }),

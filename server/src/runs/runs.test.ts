@@ -14,7 +14,7 @@ import { RunEngine } from './engine.js';
 import type { EngineOptions } from './engine-options.js';
 import type { ItemResult } from './handler.js';
 import { insertItems } from './item-queries.js';
-import { beginRun } from './ledger.js';
+import { beginGroupedRun, beginRun } from './ledger.js';
 import { defineRun } from './run-kind.js';
 
 const testRun = defineRun<{ asset: string }>({ kind: 'test', label: 'A test', countsBytes: true });
@@ -88,6 +88,28 @@ test('every item ends once, and its run with the last one', async () => {
   await untilState(id, 'done');
   expect(seen.sort()).toEqual(Array.from({ length: 50 }, (_, n) => String(n)).sort());
   expect(await readRun(id)).toMatchObject({ total: 50, done: 40, skipped: 10, failed: 0 });
+});
+
+test('a run over a list has items of so many entries each, named by their places; over none it has ended', async () => {
+  const begin = (subjects: number[]) =>
+    beginGroupedRun(
+      server.db,
+      testRun,
+      { title: 'A test', by: 'test' },
+      { subjects, perItem: 600, inputOf: (some) => ({ asset: `${some[0]}-${some.at(-1)}` }) },
+    );
+  const id = await begin(Array.from({ length: 1201 }, (_, n) => n));
+  const worked: string[] = [];
+  await startEngine(async ({ asset }) => {
+    worked.push(asset);
+    return { outcome: 'done' };
+  });
+  await untilState(id, 'done');
+  expect(worked.sort()).toEqual(['0-599', '1200-1200', '600-1199']);
+  const { items } = (await server.call('GET', `/api/v1/runs/${id}/items`)).body;
+  expect(items.map(({ title }: { title: string }) => title)).toEqual(['1–600', '601–1,200', '1,201–1,201']);
+  expect(await readRun(id)).toMatchObject({ total: 1201, done: 1201 });
+  expect(await readRun(await begin([]))).toMatchObject({ state: 'done', total: 0 });
 });
 
 test('a failure is tried again after a wait, and given up after the last attempt', async () => {

@@ -9,6 +9,7 @@ import { classNames } from '../ui/class-names.js';
 import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
+import { TextLink } from '../ui/text-link.js';
 import { useElementSize } from '../ui/use-element-size.js';
 import { FirstSteps } from './first-steps.js';
 import { type Box, drawnRecipes, layOutFlow, REST, type Stream, shownStates } from './layout.js';
@@ -41,14 +42,7 @@ export function FlowPage() {
 function NothingFlows() {
   return (
     <div className="px-6 pb-2">
-      <EmptyPlace
-        title="No files yet"
-        action={
-          <Link to="/intake" className="text-oxide underline">
-            Import the first files
-          </Link>
-        }
-      >
+      <EmptyPlace title="No files yet" action={<TextLink to="/intake">Import the first files</TextLink>}>
         This map shows how files move: from their sources through the rules into the library, and by recipes
         into stores and onto pages.
       </EmptyPlace>

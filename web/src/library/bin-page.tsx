@@ -10,6 +10,7 @@ import { Dialog } from '../ui/dialog.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { formatAgo, formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { TextLink } from '../ui/text-link.js';
 import { AssetThumb } from './asset-thumb.js';
 import { useBin, useLibraryChanges } from './hooks.js';
 import { LibraryViews } from './library-views.js';
@@ -90,7 +91,7 @@ function BinActions({ example, onEmpty }: BinActionsProps) {
 function EmptyBin() {
   return (
     <div className="pt-6">
-      <EmptyPlace title="The bin is empty">
+      <EmptyPlace title="The bin is empty" action={<TextLink to="/library">Go to the library</TextLink>}>
         Deleted assets stay here with all their versions until the bin is emptied. Restoring one also restores
         its addresses.
       </EmptyPlace>

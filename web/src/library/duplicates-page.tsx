@@ -8,6 +8,7 @@ import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
 import { formatMoment } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { TextLink } from '../ui/text-link.js';
 import { libraryAddress } from './address.js';
 import { AssetThumb, sheetRatio } from './asset-thumb.js';
 import { useBulkChanges, useDuplicates } from './hooks.js';
@@ -21,6 +22,8 @@ export function DuplicatesPage() {
   const [search, setSearch] = useSearchParams();
   const by = search.get('by') === 'look' ? 'look' : 'bytes';
   const distance = Math.min(MAX_DISTANCE, Number(search.get('distance') ?? 6));
+  const setDistance = (value: number | string) =>
+    setSearch({ by: 'look', distance: String(value) }, { replace: true });
   const { data, error, isPending } = useDuplicates(by, distance);
   const groups = data?.groups ?? [];
   return (
@@ -31,16 +34,13 @@ export function DuplicatesPage() {
     >
       <div className="flex h-10 items-center gap-6 border-y border-rule px-6">
         <ByChoice by={by} onChoose={(value) => setSearch(value === 'look' ? { by: value } : {})} />
-        {by === 'look' && (
-          <Distance
-            distance={distance}
-            onChange={(value) => setSearch({ by: 'look', distance: value }, { replace: true })}
-          />
-        )}
+        {by === 'look' && <Distance distance={distance} onChange={setDistance} />}
       </div>
       <div className="min-h-0 flex-1 overflow-y-auto px-6 pb-6">
         {error && <ErrorNotice error={error} />}
-        {!isPending && !error && groups.length === 0 && <NothingTwice by={by} />}
+        {!isPending && !error && groups.length === 0 && (
+          <NothingTwice by={by} distance={distance} onWiden={() => setDistance(MAX_DISTANCE)} />
+        )}
         {groups.map((group) => (
           <Group key={group[0]?.id} group={group} isExact={by === 'bytes'} distance={distance} />
         ))}
@@ -93,15 +93,24 @@ function Distance({ distance, onChange }: { distance: number; onChange: (value: 
   );
 }
 
-function NothingTwice({ by }: { by: By }) {
+interface NothingTwiceProps {
+  by: By;
+  distance: number;
+  onWiden: () => void;
+}
+
+function NothingTwice({ by, distance, onWiden }: NothingTwiceProps) {
   return (
     <div className="pt-6">
       {by === 'bytes' ? (
-        <EmptyPlace title="No duplicates">
+        <EmptyPlace title="No duplicates" action={<TextLink to="/intake">Import files</TextLink>}>
           Files with the same bytes at several addresses are grouped here.
         </EmptyPlace>
       ) : (
-        <EmptyPlace title="No similar pictures at this distance">
+        <EmptyPlace
+          title="No similar pictures at this distance"
+          action={distance < MAX_DISTANCE && <Button onClick={onWiden}>Include less similar ones</Button>}
+        >
           Pictures are compared on import, including crops, scaled copies and tone changes. Move the slider to
           find less similar ones.
         </EmptyPlace>

@@ -7,6 +7,7 @@ import { Button } from '../ui/button.js';
 import { Checkbox, Select } from '../ui/field.js';
 import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { TextLink } from '../ui/text-link.js';
 import { useShortcut } from '../ui/use-shortcut.js';
 import { AssetLine } from './asset-line.js';
 import { AssetTable } from './asset-table.js';
@@ -132,7 +133,12 @@ function Found({ view, error, isEmpty, ...listing }: FoundProps) {
 
 function NothingFound({ view: { folder, q } }: { view: LibraryView }) {
   return (
-    <EmptyPlace title="No results">
+    <EmptyPlace
+      title="No results"
+      action={
+        folder !== '/' && <TextLink to={`/library?q=${encodeURIComponent(q)}`}>Search all folders</TextLink>
+      }
+    >
       No asset in {folder} matches <code className="font-mono text-xs">{q}</code>. Remove a condition, or
       search all folders.
     </EmptyPlace>

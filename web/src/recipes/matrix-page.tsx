@@ -1,6 +1,5 @@
 import { RENDITION_STATES, type RenditionState } from '@uniferum/core/recipes';
-import { useState } from 'react';
-import { Link, useSearchParams } from 'react-router';
+import { useEffect, useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { Page } from '../console/page.js';
 import { AsCode } from '../ui/as-code.js';
@@ -9,6 +8,8 @@ import { Input } from '../ui/field.js';
 import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
+import { TextLink } from '../ui/text-link.js';
+import { useAddressValue } from '../ui/use-address-value.js';
 import { useDebounced } from '../ui/use-debounced.js';
 import { useMatrix, useRecipes } from './hooks.js';
 import { MatrixGrid } from './matrix-grid.js';
@@ -43,7 +44,7 @@ export function MatrixPage() {
       </div>
       {error && <ErrorNotice error={error} />}
       {first && rows.length === 0 ? (
-        <NoFile isAnyState={state === null} />
+        <NoFile onShowAll={() => setState(null)} isAnyState={state === null} />
       ) : (
         <MatrixGrid
           rows={rows}
@@ -61,12 +62,13 @@ export function MatrixPage() {
 
 /** The state and the filter that select the files; both are part of the URL. */
 function useMatrixFilter() {
-  const [search, setSearch] = useSearchParams();
-  const [words, setWords] = useState(search.get('q') ?? '');
-  const state = RENDITION_STATES.find((one) => one === search.get('state')) ?? null;
-  const setState = (next: RenditionState | null) =>
-    setSearch({ ...(next && { state: next }), ...(words && { q: words }) }, { replace: true });
-  return { state, words, settled: useDebounced(words, 300), setState, setWords };
+  const [q, setQ] = useAddressValue('q');
+  const [named, setState] = useAddressValue('state');
+  const [words, setWords] = useState(q ?? '');
+  const settled = useDebounced(words, 300);
+  useEffect(() => setQ(settled), [settled, setQ]);
+  const state: RenditionState | null = RENDITION_STATES.find((one) => one === named) ?? null;
+  return { state, words, settled, setState, setWords };
 }
 
 interface MatrixActionsProps {
@@ -125,7 +127,7 @@ function StateChoice({ state, onChoose }: StateChoiceProps) {
   );
 }
 
-function NoFile({ isAnyState }: { isAnyState: boolean }) {
+function NoFile({ isAnyState, onShowAll }: { isAnyState: boolean; onShowAll: () => void }) {
   const { data: recipes = [] } = useRecipes();
   const isWithoutRecipe = recipes.length === 0;
   return (
@@ -134,15 +136,17 @@ function NoFile({ isAnyState }: { isAnyState: boolean }) {
         <EmptyPlace
           title="No files yet"
           action={
-            <Link to={isWithoutRecipe ? '/recipes/new' : '/intake'} className="text-oxide underline">
+            <TextLink to={isWithoutRecipe ? '/recipes/new' : '/intake'}>
               {isWithoutRecipe ? 'Create a recipe' : 'Import files'}
-            </Link>
+            </TextLink>
           }
         >
           Files to which a recipe applies are listed here, with the state of each rendition.
         </EmptyPlace>
       ) : (
-        <EmptyPlace title="No files">No file has a rendition in this state.</EmptyPlace>
+        <EmptyPlace title="No files" action={<Button onClick={onShowAll}>Show any state</Button>}>
+          No file has a rendition in this state.
+        </EmptyPlace>
       )}
     </div>
   );

@@ -4,12 +4,12 @@ import type { Asset, Kind } from '@uniferum/core/library';
 import type { PortableRecipe } from '@uniferum/core/recipes';
 import type { FieldError } from '@uniferum/core/shared';
 import { useEffect, useState } from 'react';
-import { Link } from 'react-router';
 import { AssetThumb, sheetRatio } from '../library/asset-thumb.js';
 import { classNames } from '../ui/class-names.js';
 import { CompareSlider } from '../ui/compare-slider.js';
 import { Input } from '../ui/field.js';
 import { ErrorNotice } from '../ui/notice.js';
+import { TextLink } from '../ui/text-link.js';
 import { useDebounced } from '../ui/use-debounced.js';
 import { usePreview, useSamples } from './hooks.js';
 
@@ -52,10 +52,7 @@ export function PreviewPane({ recipe, isSound, onFaults }: PreviewPaneProps) {
         {samplesError && <ErrorNotice error={samplesError} />}
         {samples.length === 0 && !samplesError && (
           <p className="text-soft">
-            No file of these kinds is in the library yet.{' '}
-            <Link to="/intake" className="text-oxide underline">
-              Import files
-            </Link>
+            No file of these kinds is in the library yet. <TextLink to="/intake">Import files</TextLink>
           </p>
         )}
       </dl>

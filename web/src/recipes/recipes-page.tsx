@@ -9,6 +9,7 @@ import { Page } from '../console/page.js';
 import { Button, IconButton } from '../ui/button.js';
 import { EmptyPlace, ErrorNotice, FailureLine } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
+import { TextLink } from '../ui/text-link.js';
 import { useAction } from '../ui/use-action.js';
 import { describeLadder, describeOutput, describeSteps, WHEN_WORDS } from './describe.js';
 import { useRecipes } from './hooks.js';
@@ -83,11 +84,7 @@ function PageActions({ hasRecipes, onOpen }: PageActionsProps) {
 }
 
 function NoRecipe({ mayWrite }: { mayWrite: boolean }) {
-  const action = mayWrite && (
-    <Link to="/recipes/new" className="text-oxide underline">
-      Create the first recipe
-    </Link>
-  );
+  const action = mayWrite && <TextLink to="/recipes/new">Create the first recipe</TextLink>;
   return (
     <div className="p-6">
       <EmptyPlace title="No recipe yet" action={action}>

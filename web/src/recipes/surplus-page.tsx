@@ -6,6 +6,8 @@ import { Button } from '../ui/button.js';
 import { Select } from '../ui/field.js';
 import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { TextLink } from '../ui/text-link.js';
+import { useAddressValue } from '../ui/use-address-value.js';
 import { useSurplus } from './hooks.js';
 import { RecipesViews } from './recipes-views.js';
 import { RemovalDialog } from './removal-dialog.js';
@@ -31,7 +33,9 @@ export function SurplusPage() {
       <AskedBar days={list.days} onChange={list.setDays} />
       {list.error && <ErrorNotice error={list.error} />}
       <div className="min-h-0 flex-1 overflow-y-auto">
-        {list.isRead && list.items.length === 0 && <NothingSurplus />}
+        {list.isRead && list.items.length === 0 && (
+          <NothingSurplus isFiltered={list.days !== null} onShowAll={() => list.setDays(null)} />
+        )}
         {list.items.length > 0 && (
           <SurplusTable items={list.items} ticked={list.ticked} onToggle={list.toggle} />
         )}
@@ -51,9 +55,13 @@ export function SurplusPage() {
   );
 }
 
+/** The days without a request that can be filtered for. */
+const DAYS = [0, 7, 30, 90] as const;
+
 /** The loaded part of the list and its selection; changing the filter clears the selection. */
 function useSurplusList() {
-  const [days, setDays] = useState<number | null>(null);
+  const [asked, setAsked] = useAddressValue('unrequested');
+  const days = DAYS.find((one) => String(one) === asked) ?? null;
   const [ticked, setTicked] = useState<ReadonlySet<string>>(new Set());
   const { data, error, hasNextPage, fetchNextPage } = useSurplus(days);
   const items = data?.pages.flatMap((page) => page.items) ?? [];
@@ -72,7 +80,7 @@ function useSurplusList() {
     bytes,
     days,
     setDays: (next: number | null) => {
-      setDays(next);
+      setAsked(next === null ? null : String(next));
       setTicked(new Set());
     },
     ticked,
@@ -110,10 +118,11 @@ function AskedBar({ days, onChange }: { days: number | null; onChange: (days: nu
           onChange={(event) => onChange(event.target.value === '' ? null : Number(event.target.value))}
         >
           <option value="">any</option>
-          <option value="0">not requested at present</option>
-          <option value="7">not requested for 7 days</option>
-          <option value="30">not requested for 30 days</option>
-          <option value="90">not requested for 90 days</option>
+          {DAYS.map((one) => (
+            <option key={one} value={one}>
+              {one === 0 ? 'not requested at present' : `not requested for ${one} days`}
+            </option>
+          ))}
         </Select>
       </label>
       <span className="text-soft">
@@ -123,10 +132,24 @@ function AskedBar({ days, onChange }: { days: number | null; onChange: (days: nu
   );
 }
 
-function NothingSurplus() {
+interface NothingSurplusProps {
+  isFiltered: boolean;
+  onShowAll: () => void;
+}
+
+function NothingSurplus({ isFiltered, onShowAll }: NothingSurplusProps) {
   return (
     <div className="p-6">
-      <EmptyPlace title="No surplus files">
+      <EmptyPlace
+        title={isFiltered ? 'No surplus files match' : 'No surplus files'}
+        action={
+          isFiltered ? (
+            <Button onClick={onShowAll}>Show all surplus files</Button>
+          ) : (
+            <TextLink to="/recipes">Edit a recipe</TextLink>
+          )
+        }
+      >
         When a recipe is deleted or changes its sizes, the files it made before are listed here with their
         last request. Their addresses keep working until you delete them.
       </EmptyPlace>

@@ -1,7 +1,6 @@
 import { formatBytes } from '@uniferum/core/intake';
 import { endedItems, type Run, type RunItem } from '@uniferum/core/runs';
-import { useState } from 'react';
-import { Link, useSearchParams } from 'react-router';
+import { useSearchParams } from 'react-router';
 import { Page } from '../console/page.js';
 import { type ActionCode, AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
@@ -13,6 +12,8 @@ import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { ProgressBar } from '../ui/progress-bar.js';
 import { ScrollRegion } from '../ui/scroll-region.js';
 import { StateMark } from '../ui/state-mark.js';
+import { TextLink } from '../ui/text-link.js';
+import { useAddressValue } from '../ui/use-address-value.js';
 import { useRun, useRunItems, useRuns } from './hooks.js';
 import { RunActions, steeringOf } from './run-actions.js';
 import { HeldReason, runFigures } from './run-progress.js';
@@ -62,14 +63,7 @@ export function RunsPage() {
 function NoRun() {
   return (
     <div className="px-6">
-      <EmptyPlace
-        title="No run yet"
-        action={
-          <Link to="/intake" className="text-oxide underline">
-            Import pictures
-          </Link>
-        }
-      >
+      <EmptyPlace title="No run yet" action={<TextLink to="/intake">Import pictures</TextLink>}>
         Background work appears here, such as creating renditions. Each run lists the result of every item.
       </EmptyPlace>
     </div>
@@ -167,7 +161,8 @@ function RunRow({ run, isChosen, onChoose }: RunRowProps) {
 }
 
 function RunDetail({ run }: { run: Run }) {
-  const [onlyFailed, setOnlyFailed] = useState(false);
+  const [listed, setListed] = useAddressValue('items');
+  const onlyFailed = listed === 'failed';
   const { data, error, refetch, hasNextPage, fetchNextPage } = useRunItems(
     run.id,
     onlyFailed ? 'failed' : null,
@@ -188,7 +183,7 @@ function RunDetail({ run }: { run: Run }) {
           <Checkbox
             label={`Only the ${formatNumber(run.failed)} that failed`}
             checked={onlyFailed}
-            onChange={(event) => setOnlyFailed(event.target.checked)}
+            onChange={(event) => setListed(event.target.checked ? 'failed' : null)}
           />
         )}
       </div>
