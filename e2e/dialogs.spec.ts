@@ -1,4 +1,5 @@
 import { expect, type Page, test } from '@playwright/test';
+import { expectLayerInPlace } from './boxes.js';
 import { expectAccessible, makePictures, send, signIn, URL_OF_CONSOLE } from './person.js';
 
 /** What opens over a page: the page, what is pressed one after the other, and the role of what appears. */
@@ -31,7 +32,7 @@ test.beforeAll(async ({ browser }) => {
 });
 test.afterAll(() => page.context().close());
 
-test('axe finds nothing serious in what opens over a page, in light and dark colours', async () => {
+test('axe finds nothing serious in what opens over a page, and it has its place in windows of all sizes', async () => {
   test.setTimeout(180_000);
   for (const [path, pressed, role = 'dialog'] of LAYERS) {
     await page.goto(URL_OF_CONSOLE + path);
@@ -40,7 +41,9 @@ test('axe finds nothing serious in what opens over a page, in light and dark col
         ? page.getByRole('list', { name: 'Contact sheet' }).getByRole('button').first().click()
         : page.getByRole('button', { name }).first().click());
     await expect(page.getByRole(role).last()).toBeVisible();
-    await expectAccessible(page, `${path} ${pressed.join(', ')}`);
+    const name = `${path} ${pressed.join(', ')}`;
+    await expectAccessible(page, name);
+    await expectLayerInPlace(page, name);
   }
 });
 

@@ -4,6 +4,7 @@ import { dirname, join } from 'node:path';
 import { expect, type Page, test } from '@playwright/test';
 import sharp from 'sharp';
 import { FORMS, readCode, runCode } from './as-code.js';
+import { expectLayerInPlace } from './boxes.js';
 import {
   drag,
   expectAccessible,
@@ -181,6 +182,8 @@ test('all that is found is chosen, edited together, and taken back', async () =>
   await dialog.getByLabel('Alternative text: value').fill('{words} of {folder}');
   await dialog.getByRole('button', { name: 'Rehearse' }).click();
   await expect(dialog.getByRole('status')).toContainText('3 would change');
+  await expectAccessible(page, 'rehearsed edit');
+  await expectLayerInPlace(page, 'rehearsed edit');
   await dialog.getByRole('button', { name: 'Apply 3 changes' }).click();
   await expect.poll(() => count('alt:"View of near"', '/views')).toBe(2);
   await page.goto(`${URL_OF_CONSOLE}/runs`);

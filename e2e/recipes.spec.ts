@@ -2,6 +2,7 @@ import { readFile } from 'node:fs/promises';
 import { expect, type Page, test } from '@playwright/test';
 import sharp from 'sharp';
 import { FORMS, readCode, runCode } from './as-code.js';
+import { expectLayerInPlace } from './boxes.js';
 import { chooseFolder, drag, expectAccessible, KEY, makeFile, signIn, URL_OF_CONSOLE } from './person.js';
 
 test.describe.configure({ mode: 'serial' });
@@ -219,6 +220,8 @@ test('recipes are exported, and imported after a rehearsal', async () => {
     'would be created',
   );
   await expect(dialog.getByRole('listitem').filter({ hasText: '~framed' })).toContainText('quality 80 → 60');
+  await expectAccessible(page, 'rehearsed import');
+  await expectLayerInPlace(page, 'rehearsed import');
   await dialog.getByRole('button', { name: 'Import 2 recipes' }).click();
   await expect(page.getByRole('listitem').filter({ hasText: 'Imported' })).toContainText('4 due');
 });
@@ -239,6 +242,8 @@ test('surplus is listed with its last request, removed after a rehearsal, and ta
   await page.getByRole('button', { name: 'Rehearse deleting 1 file' }).click();
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByRole('listitem')).toContainText('→ /media/tried/one~');
+  await expectAccessible(page, 'rehearsed removal');
+  await expectLayerInPlace(page, 'rehearsed removal');
   await dialog.getByRole('button', { name: 'Delete 1 file' }).click();
   const row = page.getByRole('row').filter({ hasText: 'Deleting 1 surplus' });
   await expect(row).toContainText('done');

@@ -13,7 +13,7 @@ import { RecipesPage } from './recipes/recipes-page.js';
 import { SurplusPage } from './recipes/surplus-page.js';
 import { RunsPage } from './runs/runs-page.js';
 import { WorkersPage } from './runs/workers-page.js';
-import { answer, pageOf, problem } from './testing/fake-client.js';
+import { answer, calledNames, forgetAnswers, pageOf, problem } from './testing/fake-client.js';
 import { show } from './testing/render.js';
 import { apiKey, asset, flow, folder, recipe, run } from './testing/samples.js';
 
@@ -29,7 +29,12 @@ interface Case {
   full: unknown;
   saysFull: string | RegExp;
   path?: string;
+  /** Calls whose answers only add to what is shown: completion, and counts beside the names of views. */
+  quiet?: string[];
 }
+
+/** What the shell says. */
+const ELSEWHERE = new Set(['session.me']);
 
 const facets = { kinds: [], types: [], keywords: [], credits: [], captured: [] };
 const amount = { items: 12, bytes: 1_200_000 };
@@ -51,6 +56,7 @@ const CASES: Record<string, Case> = {
     full: pageOf([asset('7', { name: 'dusk.jpg' })]),
     saysFull: 'dusk.jpg',
     path: 'library/*',
+    quiet: ['assets.facets', 'recipes.list'],
   },
   bin: {
     Page: BinPage,
@@ -77,6 +83,7 @@ const CASES: Record<string, Case> = {
     saysEmpty: 'No recipe yet',
     full: pageOf([recipe('wide')]),
     saysFull: 'The wide one',
+    quiet: ['renditions.surplus'],
   },
   matrix: {
     Page: MatrixPage,
@@ -100,6 +107,7 @@ const CASES: Record<string, Case> = {
       ]),
     },
     saysFull: 'dusk.jpg',
+    quiet: ['renditions.surplus'],
   },
   surplus: {
     Page: SurplusPage,
@@ -127,6 +135,7 @@ const CASES: Record<string, Case> = {
       { bytes: 1000 },
     ),
     saysFull: 'dusk.jpg',
+    quiet: ['recipes.list'],
   },
   runs: {
     Page: RunsPage,
@@ -162,7 +171,7 @@ function answerTheRest() {
 
 describe.each(Object.entries(CASES))(
   'the station %s',
-  (_name, { Page, call, empty, saysEmpty, full, saysFull, path = '*' }) => {
+  (_name, { Page, call, empty, saysEmpty, full, saysFull, path = '*', quiet = [] }) => {
     const at = path === '*' ? '/' : '/library';
 
     test('says nothing is there only once it knows', async () => {
@@ -198,6 +207,31 @@ describe.each(Object.entries(CASES))(
         'The database is away. Try again in a moment.',
       );
       expect(screen.queryAllByText(saysEmpty)).toEqual([]);
+    });
+
+    test('says of whatever else it asks for what went wrong', async () => {
+      const begin = () => {
+        forgetAnswers();
+        answerTheRest();
+        answer({ [call]: full });
+      };
+      begin();
+      const { unmount } = show(<Page />, { at, path });
+      await screen.findAllByText(saysFull);
+      unmount();
+      const silent: string[] = [];
+      for (const name of calledNames()) {
+        if (ELSEWHERE.has(name) || quiet.includes(name)) continue;
+        begin();
+        answer({ [name]: problem(503, `${name} can’t be read.`) });
+        const shown = show(<Page />, { at, path });
+        const alert = await screen
+          .findByText(`${name} can’t be read.`, {}, { timeout: 2000 })
+          .catch(() => null);
+        if (alert === null) silent.push(name);
+        shown.unmount();
+      }
+      expect(silent).toEqual([]);
     });
   },
 );

@@ -6,7 +6,7 @@ import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { Input } from '../ui/field.js';
 import { formatNumber } from '../ui/format.js';
-import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
+import { EmptyPlace, ErrorNotice, FailureLine } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
 import { TextLink } from '../ui/text-link.js';
 import { useAddressValue } from '../ui/use-address-value.js';
@@ -103,8 +103,8 @@ interface StateChoiceProps {
 }
 
 function StateChoice({ state, onChoose }: StateChoiceProps) {
-  const { data: recipes = [] } = useRecipes();
-  const countOf = (one: RenditionState) => recipes.reduce((sum, { renditions }) => sum + renditions[one], 0);
+  const { data: recipes, error } = useRecipes();
+  const countOf = (one: RenditionState) => recipes?.reduce((sum, { renditions }) => sum + renditions[one], 0);
   return (
     <div
       role="radiogroup"
@@ -123,13 +123,14 @@ function StateChoice({ state, onChoose }: StateChoiceProps) {
           {one === null ? 'any state' : <StateMark state={one} count={countOf(one)} />}
         </label>
       ))}
+      <FailureLine error={error} />
     </div>
   );
 }
 
 function NoFile({ isAnyState, onShowAll }: { isAnyState: boolean; onShowAll: () => void }) {
-  const { data: recipes = [] } = useRecipes();
-  const isWithoutRecipe = recipes.length === 0;
+  const { data: recipes } = useRecipes();
+  const isWithoutRecipe = recipes?.length === 0;
   return (
     <div className="p-6">
       {isAnyState ? (

@@ -17,6 +17,11 @@ export function callsOf(name: string): unknown[][] {
   return calls.filter((call) => call.name === name).map(({ args }) => args);
 }
 
+/** The names of all calls that were made. */
+export function calledNames(): Set<string> {
+  return new Set(calls.map(({ name }) => name));
+}
+
 export function forgetAnswers(): void {
   answers.clear();
   calls.length = 0;

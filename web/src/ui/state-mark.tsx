@@ -46,7 +46,7 @@ export type AnyState = keyof typeof LOOKS;
 
 interface StateMarkProps {
   state: AnyState;
-  count?: number;
+  count?: number | undefined;
   /** Shape and count only, where space is limited; the word is available to screen readers and on hover. */
   isWordHidden?: boolean;
   className?: string;
