@@ -4,7 +4,7 @@
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
-import { delimiter, join } from 'node:path';
+import { delimiter, isAbsolute, join } from 'node:path';
 import { compressAssets } from './compress-assets.mjs';
 
 export const ROOT = new URL('..', import.meta.url).pathname.replace(/\/$/, '');
@@ -26,6 +26,8 @@ const FOR_TESTS = {
   'mariadb-dump': 'mariadb-client',
   vipsthumbnail: 'libvips-tools',
   zip: 'zip',
+  // Documentation in many languages and encodings.
+  '/usr/share/doc/apache2-doc/manual/index.html': 'apache2-doc',
 };
 
 const SOURCES = ['core', 'client', 'cli', 'server', 'standins', 'demo', 'web', 'e2e', 'bench'];
@@ -149,8 +151,9 @@ function digest(files) {
   return hash.digest('hex');
 }
 
-/** @param {string} command */
+/** A command, or a file by its absolute path. @param {string} command */
 export function findCommand(command) {
+  if (isAbsolute(command)) return existsSync(command) ? command : null;
   const folders = [...(process.env.PATH ?? '').split(delimiter), '/usr/sbin', '/sbin'];
   return (
     folders

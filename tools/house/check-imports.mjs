@@ -49,7 +49,17 @@ const PLAIN_FETCH = /(?<![.\w])fetch\(/;
 const SQL = /\b(?:SELECT|INSERT INTO|UPDATE|DELETE FROM)\b [a-z*(]/;
 
 /** Libraries that compute and do nothing else: core may use them. */
-const PURE_LIBRARIES = new Set(['papaparse']);
+const PURE_LIBRARIES = new Set([
+  'css-tree/tokenizer',
+  'css-tree/utils',
+  'entities/decode',
+  'htmlparser2',
+  'jsonc-parser',
+  'micromark',
+  'micromark-util-decode-string',
+  'micromark-util-types',
+  'papaparse',
+]);
 
 const CORE_FORBIDDEN = [
   [/\b(?:Date\.now|new Date\(\))/, 'the clock'],

@@ -1,1 +1,13 @@
+export { normalizeAddress, resolveAddress, splitAddress, writeLike } from './address.js';
+export { findReferences, formatOfFile, type ReadableDocument } from './find-references.js';
+export {
+  baseOf,
+  DOCUMENT_FORMATS,
+  type DocumentFormat,
+  type FoundReferences,
+  type Reference,
+  targetOf,
+} from './reference.js';
+export { applyEdits, type Edit, invertEdits, planEdits } from './rewrite.js';
 export { type ImageSources, imageSources, sheetRendition } from './srcset.js';
+export { type SrcsetCandidate, srcsetCandidates } from './srcset-candidates.js';

@@ -1,0 +1,51 @@
+import { toAscii } from './address.js';
+import type { Reference } from './reference.js';
+
+/** A change of a part of a document. Offsets are those of the document before the change. */
+export interface Edit {
+  from: number;
+  to: number;
+  before: string;
+  after: string;
+}
+
+/** Plans the changes of a document. `replacementFor` returns the new address of a reference, or null to leave it. */
+export function planEdits(
+  text: string,
+  references: readonly Reference[],
+  replacementFor: (reference: Reference) => string | null,
+): Edit[] {
+  const edits: Edit[] = [];
+  for (const reference of references) {
+    const address = replacementFor(reference);
+    if (address === null) continue;
+    const { from, to, escaper } = reference;
+    const [before, after] = [text.slice(from, to), escaper(toAscii(address))];
+    if (before !== after) edits.push({ from, to, before, after });
+  }
+  return edits;
+}
+
+/** Applies edits, in the order of their offsets. @throws Error when the document is not the one they were planned for */
+export function applyEdits(text: string, edits: readonly Edit[]): string {
+  const parts: string[] = [];
+  let at = 0;
+  for (const { from, to, before, after } of edits) {
+    if (from < at || text.slice(from, to) !== before)
+      throw new Error(`Expected "${before}" at offset ${from}, got "${text.slice(from, to)}"`);
+    parts.push(text.slice(at, from), after);
+    at = to;
+  }
+  parts.push(text.slice(at));
+  return parts.join('');
+}
+
+/** The edits that lead back. */
+export function invertEdits(edits: readonly Edit[]): Edit[] {
+  let shift = 0;
+  return edits.map(({ from, before, after }) => {
+    const begin = from + shift;
+    shift += after.length - before.length;
+    return { from: begin, to: begin + after.length, before: after, after: before };
+  });
+}
