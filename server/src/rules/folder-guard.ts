@@ -106,7 +106,7 @@ function overfull(folder: StoredFolder, path: string, { maxItems }: EffectiveRul
     limit: maxItems.value,
     actual: folder.items,
     folder: maxItems.from,
-    message: `${path} would contain ${folder.items} of ${formatCount(maxItems.value, 'item')}.`,
+    message: `${path} would contain ${formatCount(folder.items, 'item')}; the limit is ${maxItems.value.toLocaleString('en-GB')}.`,
   };
 }
 
