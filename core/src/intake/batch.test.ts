@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { chunkBatch } from './batch.js';
-import { formatBytes, formatCount } from './format.js';
+import { formatBeyond, formatBytes, formatCount } from './format.js';
 
 test('chunks keep every file, in its order, within the limits', () => {
   fc.assert(
@@ -65,4 +65,9 @@ test.each([
   [1.5e18, '1500000 TB'],
 ])('%d bytes are %s', (bytes, words) => {
   expect(formatBytes(bytes)).toBe(words);
+});
+
+test('a size beyond its limit never looks like it', () => {
+  expect(formatBeyond(6_210_000, 1_000_000)).toEqual({ actual: '6.21 MB', allowed: '1 MB' });
+  expect(formatBeyond(20_001, 20_000)).toEqual({ actual: '20,001 bytes', allowed: '20,000 bytes' });
 });

@@ -13,6 +13,13 @@ export function formatBytes(bytes: number): string {
   return `${figures} ${UNITS[unit]}`;
 }
 
+/** Formats a size and the limit that it exceeds; in bytes where both would look the same. */
+export function formatBeyond(bytes: number, limit: number): { actual: string; allowed: string } {
+  const [actual, allowed] = [formatBytes(bytes), formatBytes(limit)];
+  if (actual !== allowed) return { actual, allowed };
+  return { actual: formatCount(bytes, 'byte'), allowed: formatCount(limit, 'byte') };
+}
+
 /** Formats a count: `1 file`, `12,000 files`. */
 export function formatCount(count: number, one: string, many = `${one}s`): string {
   return `${count.toLocaleString('en-GB')} ${count === 1 ? one : many}`;

@@ -16,7 +16,7 @@ export {
   type IntakeWay,
 } from './batch.js';
 export { type DataUri, parseDataUri } from './data-uri.js';
-export { formatBytes, formatCount } from './format.js';
+export { formatBeyond, formatBytes, formatCount } from './format.js';
 export {
   MANIFEST_FIELDS,
   type ManifestFault,

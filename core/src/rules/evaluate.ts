@@ -1,4 +1,4 @@
-import { formatBytes, formatCount } from '../intake/format.js';
+import { formatBeyond, formatCount } from '../intake/format.js';
 import { typeByExtension } from '../intake/media-types.js';
 import type { Reason, ReasonCode, Verdict } from '../intake/verdict.js';
 import { cleanName, splitName } from '../library/names.js';
@@ -123,22 +123,18 @@ function judgeEmptiness(file: FileFacts): Reason | null {
 
 function judgeSize(file: FileFacts, { maxBytes }: EffectiveRules): Reason | null {
   if (maxBytes === null || file.bytes <= maxBytes.value) return null;
-  const message = `${file.name} has ${formatBytes(file.bytes)}; ${maxBytes.from} accepts files up to ${formatBytes(maxBytes.value)}. Reduce the file or choose another folder.`;
+  const { actual, allowed } = formatBeyond(file.bytes, maxBytes.value);
+  const message = `${file.name} has ${actual}; ${maxBytes.from} accepts files up to ${allowed}. Reduce the file or choose another folder.`;
   return reason('too-large', maxBytes.value, file.bytes, maxBytes.from, message);
 }
 
 function judgeLimits(file: FileFacts, limits: InstallationLimits): Reason[] {
   const found: Reason[] = [];
-  if (file.bytes > limits.maxBytes)
-    found.push(
-      reason(
-        'too-large',
-        limits.maxBytes,
-        file.bytes,
-        null,
-        `${file.name} has ${formatBytes(file.bytes)}; this installation accepts files up to ${formatBytes(limits.maxBytes)}.`,
-      ),
-    );
+  if (file.bytes > limits.maxBytes) {
+    const { actual, allowed } = formatBeyond(file.bytes, limits.maxBytes);
+    const message = `${file.name} has ${actual}; this installation accepts files up to ${allowed}.`;
+    found.push(reason('too-large', limits.maxBytes, file.bytes, null, message));
+  }
   const { width, height } = file;
   if (width == null || height == null) return found;
   const pixels = width * height;

@@ -10,6 +10,9 @@ test.each([
   [' x', '', 'x'],
   ['a.jpg and a.jpg', 'a.jpg', '… and …'],
   ['nothing of it', 'dusk.jpg', 'nothing of it'],
+  ['it is cut off (tried once)', '', 'it is cut off'],
+  ['it is cut off (tried 12 times)', '', 'it is cut off'],
+  ['it (tried 3 times) is cut off', '', 'it (tried # times) is cut off'],
 ])('%j is the reason of failures like it', (error, title, reason) => {
   expect(failureReason(error, title)).toBe(reason);
 });

@@ -1,12 +1,14 @@
 /** The maximum length of a stored reason. */
 const MAX_REASON = 160;
+const TRIED = / \(tried (?:once|\d+ times)\)$/;
 
 /**
- * The failure group of a message: the sentence without the file's name and without numbers, so that equal failures
+ * The failure group of a message: the sentence without the file's name, numbers and attempts, so that equal failures
  * form one group. `dusk.jpg can't be decoded: 2 bytes are missing` becomes `… can't be decoded: # bytes are missing`.
  */
 export function failureReason(error: string, title: string): string {
-  const withoutTitle = title === '' ? error : error.replaceAll(title, '…');
+  const plain = error.replace(TRIED, '');
+  const withoutTitle = title === '' ? plain : plain.replaceAll(title, '…');
   const reason = withoutTitle
     .replace(/\d+(?:[.,]\d+)*/g, '#')
     .replace(/\s+/g, ' ')

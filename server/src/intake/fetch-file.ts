@@ -1,5 +1,5 @@
 import { Readable, Transform } from 'node:stream';
-import { extensionOfMime, formatBytes, parseDataUri } from '@uniferum/core/intake';
+import { extensionOfMime, formatBeyond, formatBytes, parseDataUri } from '@uniferum/core/intake';
 import { splitName } from '@uniferum/core/library';
 import type { Config } from '../shared/config.js';
 import { FetchFailure, fetchAddress } from '../shared/outgoing.js';
@@ -36,8 +36,10 @@ export async function fetchFile(
   };
   if (fetched.mime === 'text/html' && !/^html?$/.test(splitName(given).extension))
     refuse('the URL returned a web page instead of a file; copy the URL of the file itself');
-  if (fetched.bytes !== null && fetched.bytes > limitBytes)
-    refuse(`it has ${formatBytes(fetched.bytes)}; the limit is ${formatBytes(limitBytes)}`);
+  if (fetched.bytes !== null && fetched.bytes > limitBytes) {
+    const { actual, allowed } = formatBeyond(fetched.bytes, limitBytes);
+    refuse(`it has ${actual}; the limit is ${allowed}`);
+  }
   return { name: fullName, stream: limited(fetched.body, limitBytes, fetched.bytes) };
 }
 

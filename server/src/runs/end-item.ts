@@ -62,7 +62,7 @@ async function giveUpIn(
   message: string,
   log: Logger,
 ): Promise<void> {
-  const error = `${message.slice(0, 1000)} (tried ${item.attempts} times)`;
+  const error = `${message.slice(0, 1000)} (tried ${item.attempts === 1 ? 'once' : `${item.attempts} times`})`;
   try {
     await tx.savepoint(() =>
       endItemWith(tx, item, {

@@ -3,21 +3,15 @@ import { createHash } from 'node:crypto';
 import { readdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { pino } from 'pino';
 import sharp from 'sharp';
 import { afterEach, beforeEach, expect, test } from 'vitest';
-import { type Database, inTransaction } from '../shared/database.js';
+import type { Database } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
-import { openDatabase } from '../shared/pooled-database.js';
 import { eventually, form, photo, startTestServer, type TestServer } from '../testing/harness.js';
-import { RunEngine } from './engine.js';
-import type { EngineOptions } from './engine-options.js';
+import { startTestEngine, startTestRun, type TestWork, testRun } from '../testing/test-run.js';
+import type { RunEngine } from './engine.js';
 import type { ItemResult } from './handler.js';
-import { insertItems } from './item-queries.js';
-import { beginGroupedRun, beginRun } from './ledger.js';
-import { defineRun } from './run-kind.js';
-
-const testRun = defineRun<{ asset: string }>({ kind: 'test', label: 'A test', countsBytes: true });
+import { beginGroupedRun } from './ledger.js';
 
 let server: TestServer;
 const engines: RunEngine[] = [];
@@ -33,47 +27,13 @@ afterEach(async () => {
 });
 
 /** Starts an engine whose items do what the test says. */
-async function startEngine(
-  work: (input: { asset: string }, signal: AbortSignal) => Promise<ItemResult>,
-  options: Partial<EngineOptions> & { db?: Database } = {},
-): Promise<RunEngine> {
-  const handlers = [testRun.bind({ work: (input, { signal }) => work(input, signal) })];
-  const { db = server.db, ...rest } = options;
-  const engine = new RunEngine(
-    db,
-    openDatabase(server.config.database, { connections: 1 }),
-    handlers,
-    pino({ level: 'silent' }),
-    {
-      slots: 2,
-      leaseMs: 600,
-      idleMs: 15,
-      backoffBaseMs: 20,
-      ...rest,
-    },
-  );
+async function startEngine(...[work, options]: [TestWork, Parameters<typeof startTestEngine>[2]?]) {
+  const engine = await startTestEngine(server, work, options);
   engines.push(engine);
-  await engine.start();
   return engine;
 }
 
-/** Begins a run of `count` items. */
-function startRun(count: number): Promise<string> {
-  return inTransaction(server.db, async (tx) => {
-    const id = await beginRun(tx, testRun, { title: 'A test', by: 'test' });
-    await insertItems(
-      tx,
-      id,
-      Array.from({ length: count }, (_, n) => ({
-        key: `${n}`,
-        title: `item ${n}`,
-        input: { asset: String(n), recipes: null },
-      })),
-    );
-    return id;
-  });
-}
-
+const startRun = (count: number) => startTestRun(server, count);
 const readRun = async (id: string) => (await server.call('GET', `/api/v1/runs/${id}`)).body;
 const untilState = (id: string, state: string) => eventually(async () => (await readRun(id)).state === state);
 

@@ -21,7 +21,10 @@ export function Popup({ name, button, className, children }: PopupProps) {
           align="end"
           sideOffset={6}
           collisionPadding={12}
-          className={classNames('z-[60] border border-rule-strong bg-raised', className)}
+          className={classNames(
+            'z-[60] max-h-(--radix-popover-content-available-height) overflow-y-auto border border-rule-strong bg-raised',
+            className,
+          )}
         >
           {children}
         </Popover.Content>
