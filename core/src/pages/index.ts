@@ -1,4 +1,12 @@
 export { normalizeAddress, resolveAddress, splitAddress, writeLike } from './address.js';
+export {
+  type AddressFault,
+  AddressMap,
+  type AddressPair,
+  type AddressRules,
+  readAddressPairs,
+} from './address-map.js';
+export { type DocumentEncoding, detectEncoding } from './encoding.js';
 export { findReferences, formatOfFile, type ReadableDocument } from './find-references.js';
 export {
   baseOf,
@@ -9,5 +17,6 @@ export {
   targetOf,
 } from './reference.js';
 export { applyEdits, type Edit, invertEdits, planEdits } from './rewrite.js';
+export { type ShownEdit, showEdits } from './show-edits.js';
 export { type ImageSources, imageSources, sheetRendition } from './srcset.js';
 export { type SrcsetCandidate, srcsetCandidates } from './srcset-candidates.js';
