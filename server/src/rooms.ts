@@ -7,6 +7,7 @@ import { Inspector } from './inspection/inspector.js';
 import { inspectionRoom } from './inspection/room.js';
 import { intakeRoom } from './intake/room.js';
 import { libraryRoom } from './library/room.js';
+import { pagesRoom } from './pages/room.js';
 import { Rendering } from './recipes/rendering.js';
 import { recipesRoom } from './recipes/room.js';
 import { rulesRoom } from './rules/room.js';
@@ -48,6 +49,7 @@ export function createRooms(services: Services, processes: Processes): Room[] {
     recipesRoom(services, processes),
     intakeRoom(services, processes),
     servingRoom(services, processes),
+    pagesRoom(services, processes),
     flowRoom(),
   ];
 }

@@ -6,6 +6,8 @@ export const RIGHTS = {
   'rules:write': 'Change what a folder accepts',
   'recipes:read': 'View recipes and renditions',
   'recipes:write': 'Create and edit recipes, rebuild renditions',
+  'pages:read': 'View page sources and where files are used',
+  'pages:write': 'Add and index page sources',
   'runs:read': 'View runs',
   'runs:write': 'Stop, resume and retry runs',
   'keys:write': 'Create and revoke API keys',

@@ -93,8 +93,8 @@ export interface Asset extends AssetTexts {
   placeholder: string | null;
   /** Of kind `link` only. */
   link: LinkFacts | null;
-  /** The number of uses; null until pages report their uses. */
-  uses: number | null;
+  /** In how many places on pages it is used. */
+  uses: number;
   renditions: AssetRendition[];
   copies: AssetCopy[];
   origin: AssetOrigin;

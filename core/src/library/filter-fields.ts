@@ -96,7 +96,6 @@ export const LIBRARY_FIELDS: readonly FilterField[] = [
       { values: ['today', '7d', '30d'] },
     ),
   ),
-  field('used', 'on a page', 'used:no', readYesNo('used'), { values: YES_NO }),
   field('copy', 'bytes in a store', 'copy:server', (term) => ({ field: 'copy', store: term.value }), {
     words: 'stores',
   }),
@@ -116,7 +115,7 @@ function readNumber(name: 'size' | 'width' | 'height' | 'ratio'): Reader {
   return (term) => ({ field: name, ...takeValue(term, readNumberSpan(name, term.operator, term.value)) });
 }
 
-function readYesNo(name: 'used' | 'duplicate'): Reader {
+function readYesNo(name: 'duplicate'): Reader {
   return (term) => ({ field: name, value: chooseWord(term, term.value, YES_NO) === 'yes' });
 }
 

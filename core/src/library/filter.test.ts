@@ -77,7 +77,6 @@ describe('a filter', () => {
     ['credit:"Edda Farrow"', { field: 'credit', isFilled: true, contains: 'Edda Farrow' }],
     ['title:"none"', { field: 'title', isFilled: true, contains: 'none' }],
     ['keyword:storm', { field: 'keyword', isFilled: true, contains: 'storm' }],
-    ['used:no', { field: 'used', value: false }],
     ['duplicate:yes', { field: 'duplicate', value: true }],
     ['recipe:wide', { field: 'plugged', name: 'recipe', value: { name: 'wide', state: null } }],
     ['recipe:wide=failed', { field: 'plugged', name: 'recipe', value: { name: 'wide', state: 'failed' } }],
@@ -132,7 +131,6 @@ describe('an error of a filter', () => {
     ['captured:2025-13', 9, 7, 'captured:2025-09'],
     ['captured:2025-02-30', 9, 10, 'captured:2025-09'],
     ['alt>none', 0, 8, 'alt:none'],
-    ['used:perhaps', 5, 7, 'used:yes'],
     ['recipe:wide=frsh', 7, 9, 'recipe:wide=fresh'],
     ['near:12,40', 5, 5, 'near:12,11'],
     ['kind:', 0, 5, 'kind:image'],
@@ -191,7 +189,7 @@ describe('any text at all', () => {
   });
 
   test('each suggestion can be read, or is nearer to it', () => {
-    for (const text of ['knd:image', 'kind:imgae', 'size>big', 'size:3mb..1mb', 'used:perhaps', '(fog'])
+    for (const text of ['knd:image', 'kind:imgae', 'size>big', 'size:3mb..1mb', '(fog'])
       expect(parse(errorOf(text).suggestion ?? '').ok, text).toBe(true);
   });
 });

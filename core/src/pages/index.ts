@@ -20,3 +20,4 @@ export { applyEdits, type Edit, invertEdits, planEdits } from './rewrite.js';
 export { type ShownEdit, showEdits } from './show-edits.js';
 export { type ImageSources, imageSources, sheetRendition } from './srcset.js';
 export { type SrcsetCandidate, srcsetCandidates } from './srcset-candidates.js';
+export { type UsedCondition, usedFilterField } from './used-filter.js';

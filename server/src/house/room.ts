@@ -21,6 +21,7 @@ export const ROOM_NAMES = [
   'recipes',
   'intake',
   'serving',
+  'pages',
   'flow',
 ] as const;
 

@@ -6,10 +6,12 @@ import { ProcessPool } from '../shared/process-pool.js';
 import { ProcessKilledError } from '../shared/process-task.js';
 import type { PictureSize } from './embedded.js';
 import type {
+  DocumentToRead,
   FileToInspect,
   InspectionPart,
   InspectionResult,
   InspectionWork,
+  ReadDocument,
   ShrunkPicture,
 } from './work.js';
 
@@ -90,6 +92,28 @@ export class Inspector {
     return ((await this.#pool.run({ kind: 'clean', path, mime, keep })) as { pieces: Piece[] }).pieces;
   }
 
+  /**
+   * Finds the references of documents. What can't be read, or exceeds the limits of memory and time, is a fault of that
+   * document.
+   */
+  async readDocuments(files: readonly DocumentToRead[]): Promise<(ReadDocument | { fault: string })[]> {
+    const results: (ReadDocument | { fault: string })[] = [];
+    while (results.length < files.length) {
+      const begun = results.length;
+      try {
+        await this.#pool.run(
+          { kind: 'documents', files: files.slice(begun) },
+          { onPart: (part) => results.push('document' in part ? part.document : { fault: reasonOf(part) }) },
+        );
+      } catch (error) {
+        if (!(error instanceof ProcessKilledError)) throw error;
+        // They are read in order: the first without a result is the one that ended the process.
+        results.push({ fault: error.message });
+      }
+    }
+    return results;
+  }
+
   /** Writes a small WebP preview of a picture. @throws Error when it cannot be decoded */
   async shrink(path: string, outPath: string, sizePx: number): Promise<ShrunkPicture> {
     const work: InspectionWork = { kind: 'shrink', path, outPath, sizePx, maxPixels: 50_000_000 };
@@ -130,6 +154,10 @@ export class Inspector {
       } else for (const { reject } of left) reject(error);
     }
   }
+}
+
+function reasonOf(part: InspectionPart): string {
+  return part.found === 'fault' ? part.reason : 'it could not be read';
 }
 
 function takePart(waiting: Waiting | undefined, part: InspectionPart): void {

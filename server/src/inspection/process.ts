@@ -1,12 +1,19 @@
 import { open, readFile } from 'node:fs/promises';
 import { cleanFile, NO_RIGHTS, type Piece } from '@uniferum/core/inspection';
 import { planManifest } from '@uniferum/core/intake';
+import { detectEncoding, findReferences } from '@uniferum/core/pages';
 import sharp from 'sharp';
 import { serveProcess } from '../shared/process-side.js';
 import { findDiscovery } from './discovery.js';
 import { readHeader, readMetadata, readStatedRights } from './embedded.js';
 import { FileSource } from './file-source.js';
-import type { InspectionPart, InspectionResult, InspectionWork, PlannedLine } from './work.js';
+import type {
+  DocumentToRead,
+  InspectionPart,
+  InspectionResult,
+  InspectionWork,
+  PlannedLine,
+} from './work.js';
 
 sharp.concurrency(1);
 sharp.cache(false);
@@ -22,6 +29,9 @@ serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { te
       return { pieces: await clean(work) };
     case 'manifest':
       return planManifestTo(work);
+    case 'documents':
+      for (const [n, file] of work.files.entries()) await readDocument(n, file, tell);
+      return null;
     case 'shrink':
       return shrink(work);
   }
@@ -37,6 +47,38 @@ async function inspect(
     const { size, pages, blocks } = await readHeader(path, mime);
     tell({ n, found: 'size', size, pages });
     tell({ n, found: 'metadata', metadata: readMetadata(blocks) });
+  } catch (error) {
+    tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
+  }
+}
+
+/** References beyond this many are those of a machine, and of no use to anybody. */
+const MAX_REFERENCES = 20_000;
+
+async function readDocument(
+  n: number,
+  { path, format }: DocumentToRead,
+  tell: (part: InspectionPart) => void,
+): Promise<void> {
+  try {
+    const data = await readFile(path);
+    const bytes = data.toString('latin1');
+    const encoding = detectEncoding(bytes, format);
+    const found = encoding.isAsciiBased
+      ? findReferences({ text: bytes, format, encoding: encoding.label })
+      : findReferences({ text: new TextDecoder(encoding.label).decode(data), format, encoding: null });
+    tell({
+      n,
+      found: 'document',
+      document: {
+        encoding: encoding.label,
+        title: found.title,
+        base: found.base,
+        references: found.references
+          .slice(0, MAX_REFERENCES)
+          .map(({ from, attribute, address }) => ({ from, attribute, address })),
+      },
+    });
   } catch (error) {
     tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
   }

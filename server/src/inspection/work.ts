@@ -1,6 +1,7 @@
 import type { Piece } from '@uniferum/core/inspection';
 import type { ManifestMapping, ManifestPlan } from '@uniferum/core/intake';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
+import type { DocumentFormat } from '@uniferum/core/pages';
 import type { PictureSize } from './embedded.js';
 
 /** A picture to be inspected. */
@@ -15,13 +16,30 @@ export type InspectionWork =
   | { kind: 'discover'; path: string }
   | { kind: 'clean'; path: string; mime: string; keep: 'rights' | 'none' }
   | { kind: 'manifest'; path: string; mapping: ManifestMapping | null; folder: string; outPath: string }
+  | { kind: 'documents'; files: DocumentToRead[] }
   | { kind: 'shrink'; path: string; sizePx: number; outPath: string; maxPixels: number };
 
 /** One JSON line of a manifest plan: a row or a fault, in manifest order. */
 export type PlannedLine = { row: ManifestPlan['rows'][number] } | { fault: ManifestPlan['faults'][number] };
 
 /** The result for one file of a batch. The size is reported first, because reading the metadata may crash the process. */
+/** A document whose references are to be found. */
+export interface DocumentToRead {
+  path: string;
+  format: DocumentFormat;
+}
+
+/** What was found in a document. */
+export interface ReadDocument {
+  /** A label of the WHATWG Encoding standard. */
+  encoding: string;
+  title: string | null;
+  base: string | null;
+  references: { from: number; attribute: string; address: string }[];
+}
+
 export type InspectionPart = { n: number } & (
+  | { found: 'document'; document: ReadDocument }
   | { found: 'size'; size: PictureSize; pages: number }
   | { found: 'metadata'; metadata: EmbeddedMetadata }
   | { found: 'fault'; reason: string }

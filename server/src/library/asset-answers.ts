@@ -30,7 +30,7 @@ function toAnswer(
   row: AssetRow,
   copies: readonly CopyRow[],
   { publicUrl, mediaUrl }: LibraryTools['config'],
-): Omit<Asset, 'renditions'> {
+): Omit<Asset, 'renditions' | 'uses'> {
   const url = mediaUrl + originalAddress(row.folder_path, row.name);
   return {
     id: String(row.id),
@@ -61,7 +61,6 @@ function toAnswer(
     download: `${publicUrl}${API_BASE}/assets/${row.id}/content`,
     placeholder: row.placeholder,
     link: row.link === null ? null : JSON.parse(row.link),
-    uses: null,
     copies: copies.map((copy) => ({ store: copy.store, state: 'kept', key: copy.store_key, url })),
     origin: {
       intake: row.intake_id === null ? null : String(row.intake_id),

@@ -162,15 +162,19 @@ function changeRoutes(joints: Joints): Route[] {
         return { status: 200, body: asset, headers: { ETag: etag } };
       },
     }),
-    route<Id>({
+    route<Id, { force: boolean }>({
       method: 'delete',
       path: `${API_BASE}/assets/{id}`,
       access: 'library:delete',
-      summary: 'Move an asset to the bin',
+      summary: 'Move an asset to the bin; one that pages use only with force',
       params,
+      query: Joi.object({
+        force: Joi.boolean().default(false).description('although it is in use, which breaks the pages'),
+      }),
       answers: { 204: { description: 'It is in the bin' } },
-      async handle({ services, who, params: { id }, req }) {
-        await deleteAsset({ ...services, joints }, id, { who, ifMatch: req.get('if-match') });
+      async handle({ services, who, params: { id }, query: { force }, req }) {
+        const context = { who, ifMatch: req.get('if-match'), isForced: force };
+        await deleteAsset({ ...services, joints }, id, context);
         return { status: 204 };
       },
     }),

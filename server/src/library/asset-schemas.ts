@@ -66,7 +66,6 @@ export function assetSchemaOf({ fields }: Pick<Joints, 'fields'>): Joi.ObjectSch
       })
         .allow(null)
         .description('what is known of media kept elsewhere; of kind link only'),
-      uses: count.allow(null),
       copies: Joi.array().items(
         answer({
           store: Joi.string(),

@@ -18,13 +18,13 @@ import type { LibraryTools } from './tools.js';
 export async function deleteAsset(
   { db, joints }: LibraryTools,
   id: string,
-  { who, ifMatch }: ChangeContext,
+  { who, ifMatch, isForced = false }: ChangeContext & { isForced?: boolean },
 ): Promise<void> {
   const known = await findAsset(db, id);
   const prepared = await prepareChanges(joints, db, known === null ? [] : [{ kind: 'bin', row: known }]);
   await inTransaction(db, async (tx) => {
     await lockFor(joints, tx, { ids: [id] });
-    await binHeldAsset(joints, tx, await holdAsset(tx, id, ifMatch), { by: who.name, prepared });
+    await binHeldAsset(joints, tx, await holdAsset(tx, id, ifMatch), { by: who.name, prepared, isForced });
   });
 }
 
@@ -33,10 +33,10 @@ export async function binHeldAsset(
   joints: Joints,
   tx: Transaction,
   row: AssetRow,
-  { by, prepared }: HeldChange,
+  { by, prepared, isForced = false }: HeldChange & { isForced?: boolean },
 ): Promise<void> {
   const id = String(row.id);
-  await requireChange(joints, tx, { kind: 'bin', row }, prepared);
+  await requireChange(joints, tx, { kind: 'bin', row, isForced }, prepared);
   await binAsset(tx, id);
   await countAsset(tx, row, -1);
   for (const listener of joints.listeners) await listener.binned?.(tx, row, by);

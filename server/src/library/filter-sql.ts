@@ -88,9 +88,6 @@ function conditionToSql(condition: Exclude<Condition, { field: 'words' }>, looku
     case 'credit':
     case 'keyword':
       return textToSql(condition);
-    case 'used':
-      // Pages do not report their uses yet: nothing is known to be used.
-      return condition.value ? NEVER : ALWAYS;
     case 'copy':
       return {
         sql: 'EXISTS (SELECT 1 FROM copies WHERE copies.sha256 = assets.sha256 AND copies.store = ?)',

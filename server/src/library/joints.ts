@@ -29,7 +29,8 @@ export type AssetChange =
   | { kind: 'restore'; row: AssetRow; name: string; to: Destination }
   /** It gets other bytes. */
   | { kind: 'replace'; row: AssetRow; content: NewContent }
-  | { kind: 'bin'; row: AssetRow }
+  /** It is moved to the bin; `isForced` by somebody who knows what that breaks. */
+  | { kind: 'bin'; row: AssetRow; isForced?: boolean }
   | { kind: 'purge'; row: AssetRow };
 
 /** The folder of an asset. It is locked when the final verdict is given. */

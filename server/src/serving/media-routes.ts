@@ -1,18 +1,14 @@
 import { extensionOfMime } from '@uniferum/core/intake';
 import {
-  joinPath,
   type MediaAddress,
   originalAddress,
-  parentPath,
   parseMediaAddress,
-  pathChain,
   renditionAddress,
 } from '@uniferum/core/library';
 import { recipeApplies } from '@uniferum/core/recipes';
 import type { Request, Response } from 'express';
 import Joi from 'joi';
 import { type AssetRow, findAsset, findAssetByName, findAssetIdByStem } from '../library/asset-queries.js';
-import { findFolder, findForward } from '../library/folder-queries.js';
 import { wantRendition } from '../recipes/bookkeeping.js';
 import { fileEnd } from '../recipes/file-end.js';
 import { makeNow, makeSoon } from '../recipes/make-now.js';
@@ -25,13 +21,11 @@ import { notFound } from '../shared/errors.js';
 import type { Principal } from '../shared/principal.js';
 import { type Route, route } from '../shared/route.js';
 import { sendContent } from '../stores/send-content.js';
+import { findOldAddress } from './old-addresses.js';
 import type { ServingTools, ToolsFor } from './tools.js';
 
 /** Short, because the bytes at a URL change with a new version; the entity tag makes revalidation cheap. */
 const CACHE_CONTROL = 'public, max-age=60, stale-while-revalidate=600';
-
-/** The maximum number of folder moves and renames followed in a row. */
-const MAX_FOLDER_FORWARDS = 8;
 
 export function mediaRoutes(toolsFor: ToolsFor): Route[] {
   return [
@@ -194,52 +188,18 @@ async function answerSubstitute(
 }
 
 async function answerForward(tools: ServingTools, address: MediaAddress): Promise<Answer | null> {
-  let folder = address.folder;
-  for (let hops = 0; hops < MAX_FOLDER_FORWARDS; hops += 1) {
-    const moved: MediaAddress = { ...address, folder };
-    const target = await currentAddress(tools, moved, hops > 0);
-    if (target !== null) return forwardTo(tools, target);
-    const next = await movedFolder(tools, folder);
-    if (next === null || next === folder) return null;
-    folder = next;
-  }
-  return null;
+  const asset = await findOldAddress(tools.db, address);
+  return asset && forwardTo(tools, await currentAddress(tools, asset, address));
 }
 
-/** The current URL of something that used to be at this one; null when unknown. */
-async function currentAddress(
-  tools: ServingTools,
-  address: MediaAddress,
-  mayBeLive: boolean,
-): Promise<string | null> {
-  const key = joinPath(address.folder, address.kind === 'original' ? address.name : `${address.stem}~`);
-  const forward = await findForward(tools.db, key);
-  const id = forward?.assetId ?? (mayBeLive ? await findLiveId(tools, address) : null);
-  const asset = id === null ? null : await findAsset(tools.db, id);
-  if (asset === null || asset.live === null) return null;
+/** The current URL of what used to be at this one. */
+async function currentAddress(tools: ServingTools, asset: AssetRow, address: MediaAddress): Promise<string> {
   if (address.kind === 'original') return originalAddress(asset.folder_path, asset.name);
   if (address.variant !== null)
     return renditionAddress(asset.folder_path, asset.address_stem, address.recipe, address.variant);
   const mime = (await findRendition(tools.db, asset.id, address.recipe))?.mime;
   const extension = (mime && extensionOfMime(mime)) || address.extension;
   return renditionAddress(asset.folder_path, asset.address_stem, address.recipe, extension);
-}
-
-async function findLiveId(tools: ServingTools, address: MediaAddress): Promise<string | null> {
-  if (address.kind === 'rendition') return findAssetIdByStem(tools.db, address.folder, address.stem);
-  const asset = await findAssetByName(tools.db, address.folder, address.name);
-  return asset && String(asset.id);
-}
-
-/** Follows the nearest moved or renamed folder on the path. */
-async function movedFolder(tools: ServingTools, path: string): Promise<string | null> {
-  for (const step of pathChain(path).reverse()) {
-    if (parentPath(step) === null) return null;
-    const forward = await findForward(tools.db, `${step}/`);
-    const folder = forward?.folderId ? await findFolder(tools.db, forward.folderId) : null;
-    if (folder) return folder.path + path.slice(step.length);
-  }
-  return null;
 }
 
 function forwardTo(tools: ServingTools, address: string): Answer {

@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { delimiter, join } from 'node:path';
 import Joi from 'joi';
 
 /** The settings of an installation, from environment variables. */
@@ -53,6 +53,8 @@ export interface Config {
   maxUploadBytes: number;
   /** The folder that receives files by file transfer or mount; null when there is none. */
   inboxDir: string | null;
+  /** Folders below which page sources may lie. */
+  sourceDirs: readonly string[];
   /** A file in the inbox modified within this time counts as still being written. */
   inboxSettleMs: number;
   /** Hosts (`name` or `name:port`) that may be fetched from although they are in a private network. */
@@ -98,6 +100,7 @@ const schema = Joi.object({
   UNIFERUM_MAX_PIXELS: Joi.number().integer().min(1).default(150_000_000),
   UNIFERUM_MAX_UPLOAD_BYTES: Joi.number().integer().min(1).default(20_000_000_000),
   UNIFERUM_INBOX_DIR: Joi.string(),
+  UNIFERUM_SOURCE_DIRS: Joi.string().allow('').default(''),
   UNIFERUM_INBOX_SETTLE_MS: Joi.number().integer().min(0).max(3_600_000).default(5000),
   UNIFERUM_ALLOWED_HOSTS: Joi.string().allow('').default(''),
   UNIFERUM_ARCHIVE_MAX_ENTRIES: Joi.number().integer().min(1).default(50_000),
@@ -155,6 +158,7 @@ export function readConfig(env: Record<string, string | undefined>): Config {
     maxOnRequestBytes: value.UNIFERUM_ON_REQUEST_BYTES,
     maxPixels: value.UNIFERUM_MAX_PIXELS,
     maxUploadBytes: value.UNIFERUM_MAX_UPLOAD_BYTES,
+    sourceDirs: value.UNIFERUM_SOURCE_DIRS.split(delimiter).filter((path: string) => path !== ''),
     inboxDir: value.UNIFERUM_INBOX_DIR ?? null,
     inboxSettleMs: value.UNIFERUM_INBOX_SETTLE_MS,
     allowedHosts: new Set(

@@ -36,7 +36,7 @@ export function asset(id: string, more: Partial<Asset> = {}): Asset {
     download: `http://skerry.example/api/v1/assets/${id}/content`,
     placeholder: null,
     link: null,
-    uses: null,
+    uses: 0,
     renditions: [],
     copies: [],
     origin: { intake: null, by: 'Edda', via: 'console', sentAs: name },

@@ -1,0 +1,111 @@
+import { joinPath, type MediaAddress, parseMediaAddress } from '@uniferum/core/library';
+import { baseOf, splitAddress, targetOf } from '@uniferum/core/pages';
+import { findAssetByName, findAssetIdByStem } from '../library/asset-queries.js';
+import { listRecipes } from '../recipes/recipe-queries.js';
+import { findOldAddress } from '../serving/old-addresses.js';
+import type { Addresses } from '../shared/config.js';
+import type { Executor } from '../shared/database.js';
+import { hashOf, type StoredReference } from './document-queries.js';
+
+/** A reference as it was read. */
+export interface FoundAddress {
+  from: number;
+  attribute: string;
+  address: string;
+}
+
+/** The document that a reference is in. */
+export interface Surroundings {
+  /** Its address; null when that isn't known. */
+  url: string | null;
+  base: string | null;
+}
+
+const MAX_ADDRESS = 2000;
+const MAX_ATTRIBUTE = 60;
+
+/** Finds out where the addresses of documents lead. One of these serves one run item: what it looked up it remembers. */
+export class ReferenceResolver {
+  readonly #db: Executor;
+  readonly #hosts: ReadonlySet<string>;
+  readonly #assets = new Map<string, Promise<number | null>>();
+  #recipes: Promise<ReadonlySet<string>> | null = null;
+
+  constructor(db: Executor, { publicUrl, mediaUrl }: Addresses) {
+    this.#db = db;
+    this.#hosts = new Set([publicUrl, mediaUrl].map(hostOf));
+  }
+
+  async resolve(
+    { from, attribute, address }: FoundAddress,
+    document: Surroundings,
+  ): Promise<StoredReference> {
+    const reference: StoredReference = {
+      position: from,
+      attribute: attribute.slice(0, MAX_ATTRIBUTE),
+      address: address.slice(0, MAX_ADDRESS),
+      ...{ state: 'outside', reason: null, place: null, assetId: null, recipe: null, variant: null },
+    };
+    const media = this.#mediaAddress(address, document);
+    if (media === null) return reference;
+    const place = placeOf(media);
+    const assetId = await this.#assetAt(place, media);
+    const recipe = media.kind === 'rendition' ? media.recipe : null;
+    const variant = media.kind === 'rendition' ? media.variant : null;
+    const found = { ...reference, place: hashOf(place), assetId, recipe, variant };
+    if (assetId === null) return { ...found, state: 'broken', reason: 'unknown' };
+    if (recipe !== null && !(await this.#hasRecipe(recipe)))
+      return { ...found, state: 'broken', reason: 'no-recipe' };
+    return { ...found, state: 'found' };
+  }
+
+  /** The media address that a reference leads to: on our hosts, or on the host of a page that serves our media as its own. */
+  #mediaAddress(address: string, { url, base }: Surroundings): MediaAddress | null {
+    const against = baseOf(base, url);
+    const target = targetOf(address, against) ?? (address.startsWith('/media/') ? address : null);
+    if (target === null) return null;
+    const { scheme, authority, path } = splitAddress(target);
+    const isOurs = authority === undefined || this.#hosts.has(hostOf(`${scheme}://${authority}`));
+    const isOfPage = url !== null && authority === splitAddress(url).authority;
+    if (!path.startsWith('/media/') || !(isOurs || isOfPage)) return null;
+    try {
+      return parseMediaAddress(decodeURIComponent(path.slice('/media'.length)));
+    } catch {
+      // Not UTF-8: no address of ours is.
+      return null;
+    }
+  }
+
+  #assetAt(place: string, media: MediaAddress): Promise<number | null> {
+    const known = this.#assets.get(place);
+    if (known) return known;
+    const looked = this.#lookUp(media);
+    this.#assets.set(place, looked);
+    return looked;
+  }
+
+  async #lookUp(media: MediaAddress): Promise<number | null> {
+    if (media.kind === 'original') {
+      const asset = await findAssetByName(this.#db, media.folder, media.name);
+      if (asset) return asset.id;
+    } else {
+      const id = await findAssetIdByStem(this.#db, media.folder, media.stem);
+      if (id !== null) return Number(id);
+    }
+    return (await findOldAddress(this.#db, media))?.id ?? null;
+  }
+
+  async #hasRecipe(name: string): Promise<boolean> {
+    this.#recipes ??= listRecipes(this.#db).then((recipes) => new Set(recipes.map(({ name }) => name)));
+    return (await this.#recipes).has(name);
+  }
+}
+
+/** The key of a media address, as old addresses are stored. */
+export function placeOf(media: MediaAddress): string {
+  return joinPath(media.folder, media.kind === 'original' ? media.name : `${media.stem}~`);
+}
+
+function hostOf(url: string): string {
+  return new URL(url).host;
+}

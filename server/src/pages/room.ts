@@ -1,0 +1,28 @@
+import type { Room } from '../house/room.js';
+import type { Inspector } from '../inspection/inspector.js';
+import type { Services } from '../shared/services.js';
+import { sourceChanged, sourceDeleted, sourceIndexed } from './events.js';
+import { indexHandler, indexRun } from './index-source.js';
+import { usedFilter, usesField, usesGuard, usesListener } from './library.js';
+import { sourceRoutes } from './source-routes.js';
+import { sweepReferences } from './sweep.js';
+import { useRoutes } from './use-routes.js';
+
+/** The pages of sites: where they come from, and every place on them where a file is used. */
+export function pagesRoom(services: Services, { inspector }: { inspector: Inspector }): Room {
+  return {
+    name: 'pages',
+    needs: ['events', 'runs', 'inspection', 'library', 'recipes', 'serving'],
+    runs: [indexRun],
+    events: [sourceChanged, sourceDeleted, sourceIndexed],
+    library: {
+      fields: [usesField],
+      guards: [usesGuard],
+      listeners: [usesListener],
+      filters: [usedFilter],
+    },
+    routes: () => [...sourceRoutes, ...useRoutes],
+    handlers: () => [indexHandler({ ...services, inspector })],
+    sweeps: () => [{ name: 'references of pages', run: () => sweepReferences(services.db) }],
+  };
+}

@@ -1,0 +1,115 @@
+import {
+  change,
+  type Executor,
+  isDatabaseError,
+  select,
+  selectOne,
+  type Transaction,
+  writeJson,
+} from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+import type { PageSource, SourceKind } from './source.js';
+
+interface SourceRow {
+  id: number;
+  kind: SourceKind;
+  name: string;
+  settings: string;
+  revision: number;
+  indexed_at: Date | null;
+}
+
+/** What is known about a source after indexing. */
+export interface SourceFigures {
+  documents: number;
+  references: number;
+  broken: number;
+}
+
+const COLUMNS = 'id, kind, name, settings, revision, indexed_at';
+
+function toSource({ id, kind, name, settings, revision, indexed_at }: SourceRow): PageSource {
+  return { id: String(id), kind, name, settings: JSON.parse(settings), revision, indexedAt: indexed_at };
+}
+
+export async function listSources(db: Executor): Promise<PageSource[]> {
+  const rows = await select<SourceRow>(
+    db,
+    `SELECT ${COLUMNS} FROM page_sources ORDER BY name, id LIMIT 1000`,
+  );
+  return rows.map(toSource);
+}
+
+export async function findSource(
+  db: Executor,
+  id: string,
+  { lock = false } = {},
+): Promise<PageSource | null> {
+  const row = await selectOne<SourceRow>(
+    db,
+    `SELECT ${COLUMNS} FROM page_sources WHERE id = ?${lock ? ' FOR UPDATE' : ''}`,
+    [id],
+  );
+  return row && toSource(row);
+}
+
+/** @throws UniferumError `conflict` when another source has the name */
+export async function insertSource(
+  tx: Transaction,
+  { kind, name, settings }: Pick<PageSource, 'kind' | 'name' | 'settings'>,
+): Promise<string> {
+  const { insertId } = await change(tx, 'INSERT INTO page_sources (kind, name, settings) VALUES (?, ?, ?)', [
+    kind,
+    name,
+    writeJson(settings),
+  ]).catch((error) => refuseTwice(error, name));
+  return String(insertId);
+}
+
+/** @throws UniferumError `conflict` when another source has the name */
+export async function updateSource(
+  tx: Transaction,
+  id: string,
+  { name, settings }: Pick<PageSource, 'name' | 'settings'>,
+): Promise<void> {
+  await change(tx, 'UPDATE page_sources SET name = ?, settings = ?, revision = revision + 1 WHERE id = ?', [
+    name,
+    writeJson(settings),
+    id,
+  ]).catch((error) => refuseTwice(error, name));
+}
+
+export async function deleteSource(tx: Transaction, id: string): Promise<void> {
+  await change(tx, 'DELETE FROM page_sources WHERE id = ?', [id]);
+}
+
+export async function updateIndexedAt(tx: Executor, id: string): Promise<void> {
+  await change(tx, 'UPDATE page_sources SET indexed_at = NOW(3) WHERE id = ?', [id]);
+}
+
+/** Reads the figures of all sources, by id. */
+export async function readFigures(db: Executor): Promise<Map<string, SourceFigures>> {
+  const documents = await select<{ source_id: number; documents: number; addresses: number | string }>(
+    db,
+    `SELECT source_id, COUNT(*) AS documents, SUM(address_count) AS addresses
+     FROM page_documents GROUP BY source_id ORDER BY source_id LIMIT 1000`,
+  );
+  const broken = await select<{ source_id: number; broken: number }>(
+    db,
+    `SELECT source_id, COUNT(*) AS broken FROM page_references WHERE state = 'broken'
+     GROUP BY source_id ORDER BY source_id LIMIT 1000`,
+  );
+  const brokenOf = new Map(broken.map((row) => [row.source_id, row.broken]));
+  return new Map(
+    documents.map(({ source_id, documents, addresses }) => [
+      String(source_id),
+      { documents, references: Number(addresses), broken: brokenOf.get(source_id) ?? 0 },
+    ]),
+  );
+}
+
+function refuseTwice(error: unknown, name: string): never {
+  if (isDatabaseError(error, 'ER_DUP_ENTRY'))
+    throw new UniferumError('conflict', `There is a source named "${name}" already. Choose another name.`);
+  throw error;
+}

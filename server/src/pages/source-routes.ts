@@ -1,0 +1,141 @@
+import Joi from 'joi';
+import { recordEvent } from '../events/outbox.js';
+import { answerRun } from '../runs/answer.js';
+import { runSchema } from '../runs/schemas.js';
+import { type Executor, inTransaction, isoTimeOrNull } from '../shared/database.js';
+import { API_BASE, type Route, route } from '../shared/route.js';
+import { answer, idSchema, pageOf } from '../shared/schemas.js';
+import { sourceChanged, sourceDeleted } from './events.js';
+import { testFolder } from './folder-source.js';
+import { beginIndex, removeDocuments, requireSource } from './index-source.js';
+import { sourceBody, sourcePatch, sourceSchema, stepsSchema } from './page-schemas.js';
+import type { PageSource } from './source.js';
+import {
+  deleteSource,
+  findSource,
+  insertSource,
+  listSources,
+  readFigures,
+  type SourceFigures,
+  updateSource,
+} from './source-queries.js';
+
+interface Id {
+  id: string;
+}
+const params = Joi.object({ id: idSchema.required() });
+type SourceBody = Pick<PageSource, 'kind' | 'name' | 'settings'>;
+
+const NOTHING: SourceFigures = { documents: 0, references: 0, broken: 0 };
+
+function toAnswer({ id, kind, name, settings, indexedAt }: PageSource, figures = NOTHING) {
+  return { id, kind, name, settings, writable: false, ...figures, indexedAt: isoTimeOrNull(indexedAt) };
+}
+
+async function readAnswer(db: Executor, source: PageSource) {
+  return toAnswer(source, (await readFigures(db)).get(source.id));
+}
+
+export const sourceRoutes: Route[] = [
+  route({
+    method: 'get',
+    path: `${API_BASE}/sources`,
+    access: 'pages:read',
+    summary: 'List page sources by name, with the number of their documents and references',
+    answers: { 200: { description: 'All sources', schema: pageOf(sourceSchema) } },
+    async handle({ services: { db } }) {
+      const [sources, figures] = [await listSources(db), await readFigures(db)];
+      const items = sources.map((source) => toAnswer(source, figures.get(source.id)));
+      return { status: 200, body: { items, total: items.length, next: null } };
+    },
+  }),
+  route<object, object, SourceBody>({
+    method: 'post',
+    path: `${API_BASE}/sources`,
+    access: 'pages:write',
+    summary: 'Add a page source; index it to find where files are used',
+    body: sourceBody,
+    answers: { 201: { description: 'The source', schema: sourceSchema } },
+    async handle({ services: { db }, who, body }) {
+      const id = await inTransaction(db, async (tx) => {
+        const inserted = await insertSource(tx, body);
+        const data = { id: inserted, name: body.name };
+        await recordEvent(tx, { event: sourceChanged, by: who.name, data });
+        return inserted;
+      });
+      return { status: 201, body: toAnswer(await requireSource(db, id)) };
+    },
+  }),
+  route<Id>({
+    method: 'get',
+    path: `${API_BASE}/sources/{id}`,
+    access: 'pages:read',
+    summary: 'Get a page source',
+    params,
+    answers: { 200: { description: 'The source', schema: sourceSchema } },
+    async handle({ services: { db }, params: { id } }) {
+      return { status: 200, body: await readAnswer(db, await requireSource(db, id)) };
+    },
+  }),
+  route<Id, object, Partial<SourceBody>>({
+    method: 'patch',
+    path: `${API_BASE}/sources/{id}`,
+    access: 'pages:write',
+    summary: 'Rename a page source or change its settings; index it afterwards',
+    params,
+    body: sourcePatch,
+    answers: { 200: { description: 'The source as it is now', schema: sourceSchema } },
+    async handle({ services: { db }, who, params: { id }, body }) {
+      await inTransaction(db, async (tx) => {
+        const source = await findSource(tx, id, { lock: true });
+        if (source === null) return;
+        const next = { ...source, ...body };
+        await updateSource(tx, id, next);
+        await recordEvent(tx, { event: sourceChanged, by: who.name, data: { id, name: next.name } });
+      });
+      return { status: 200, body: await readAnswer(db, await requireSource(db, id)) };
+    },
+  }),
+  route<Id>({
+    method: 'delete',
+    path: `${API_BASE}/sources/{id}`,
+    access: 'pages:write',
+    summary: 'Delete a page source with everything known about its documents; the documents stay',
+    params,
+    answers: { 204: { description: 'It is deleted' } },
+    async handle({ services: { db }, who, params: { id } }) {
+      const { name } = await requireSource(db, id);
+      // First, so that a run that indexes it writes nothing more.
+      await inTransaction(db, async (tx) => {
+        await deleteSource(tx, id);
+        await recordEvent(tx, { event: sourceDeleted, by: who.name, data: { id, name } });
+      });
+      await removeDocuments(db, id);
+      return { status: 204 };
+    },
+  }),
+  route<Id>({
+    method: 'post',
+    path: `${API_BASE}/sources/{id}/test`,
+    access: 'pages:write',
+    summary: 'Test a page source step by step; the first failing step says what to do',
+    params,
+    answers: { 200: { description: 'The steps', schema: stepsSchema } },
+    async handle({ services: { db, config }, params: { id } }) {
+      const { settings } = await requireSource(db, id);
+      return { status: 200, body: { steps: await testFolder(config, settings) } };
+    },
+  }),
+  route<Id>({
+    method: 'post',
+    path: `${API_BASE}/sources/{id}/index`,
+    access: 'pages:write',
+    summary: 'Read the documents of a source that have changed, and find where files are used',
+    params,
+    answers: { 202: { description: 'The run that does it', schema: answer({ run: runSchema }) } },
+    async handle({ services, who, params: { id } }) {
+      const source = await requireSource(services.db, id);
+      return answerRun(services, await beginIndex(services, source, who.name));
+    },
+  }),
+];
