@@ -268,6 +268,8 @@ test('axe finds nothing serious in light and dark colours', async () => {
     '/recipes/matrix',
     '/recipes/surplus',
     '/recipes/originals',
+    '/pages',
+    '/pages/broken',
     '/runs',
     '/runs/workers',
     '/automate',

@@ -20,6 +20,7 @@ const LAYERS: [path: string, pressed: (string | RegExp)[], role?: 'dialog' | 'me
   ['/recipes/wide', ['Revisions']],
   ['/recipes/wide', ['Add a step'], 'menu'],
   ['/automate', ['New key']],
+  ['/pages', ['New source']],
   ['/', ['Keyboard shortcuts']],
   ['/', [/^Go to/]],
 ];

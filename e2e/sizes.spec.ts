@@ -18,6 +18,8 @@ const PAGES = [
   '/recipes/matrix',
   '/recipes/surplus',
   '/recipes/originals',
+  '/pages',
+  '/pages/broken',
   '/runs',
   '/runs/workers',
   '/automate',

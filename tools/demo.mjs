@@ -3,7 +3,8 @@
 import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { tmpdir } from 'node:os';
+import { delimiter, join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { findFreePort, isPortFree, startMariaDb } from './mariadb.mjs';
 import { prepare, ROOT, VAR } from './prepare.mjs';
@@ -55,6 +56,7 @@ async function start() {
   mkdirSync(join(DEMO, 'inbox'), { recursive: true });
   const env = {
     UNIFERUM_INBOX_DIR: join(DEMO, 'inbox'),
+    UNIFERUM_SOURCE_DIRS: [join(DEMO, 'guide'), tmpdir()].join(delimiter),
     UNIFERUM_ALLOWED_HOSTS: `127.0.0.1:${providerPort}`,
     UNIFERUM_PORT: String(port),
     UNIFERUM_PUBLIC_URL: url,
@@ -160,7 +162,7 @@ async function fill(url, key, provider) {
   console.log('Making the demo data: painting pictures, then importing them …');
   await run(
     'demo/dist/main.js',
-    [join(DEMO, 'files'), url, key, join(DEMO, 'inbox'), provider],
+    [join(DEMO, 'files'), url, key, join(DEMO, 'inbox'), provider, join(DEMO, 'guide')],
     {},
     'inherit',
   );

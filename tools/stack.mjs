@@ -39,6 +39,7 @@ export async function startStack({
     UNIFERUM_DATA_DIR: join(folder, 'data'),
     UNIFERUM_INBOX_DIR: inbox,
     UNIFERUM_INBOX_SETTLE_MS: '0',
+    UNIFERUM_SOURCE_DIRS: folder,
     UNIFERUM_WEB_DIR: join(ROOT, 'web/dist'),
     UNIFERUM_LOG_LEVEL: 'warn',
     ...extra,

@@ -3,6 +3,7 @@ import type { CliContext } from './context.js';
 import { addFindingCommands } from './finding-commands.js';
 import { addFolderCommands } from './folder-commands.js';
 import { addIntakeCommands } from './intake-commands.js';
+import { addPageCommands } from './page-commands.js';
 import { addRecipeCommands } from './recipe-commands.js';
 import { addCallCommand, addRunCommands } from './run-commands.js';
 
@@ -12,6 +13,7 @@ export function addCommands(program: Command, context: () => CliContext): void {
   addFindingCommands(program, context);
   addFolderCommands(program, context);
   addRecipeCommands(program, context);
+  addPageCommands(program, context);
   addRunCommands(program, context);
   addCallCommand(program, context);
 }

@@ -24,6 +24,7 @@ interface SetOptions {
   credit?: string;
   keywords?: string;
   captured?: string;
+  force: boolean;
   name?: string;
   to?: string;
   fill: boolean;
@@ -77,6 +78,7 @@ export function addFindingCommands(program: Command, context: () => CliContext):
     .option('--file <path>', 'replace the bytes with this file (one asset)')
     .option('--version <n>', 'restore this version (one asset)')
     .option('--bin', 'move to the bin', false)
+    .option('--force', 'with --bin: although pages use it (one asset)', false)
     .option('--restore', 'restore from the bin (one asset)', false)
     .option('--rehearse', 'show what would change', false)
     .option('--no-wait', 'return immediately instead of waiting for the run')
@@ -210,7 +212,7 @@ async function set(context: CliContext, id: string | undefined, options: SetOpti
 
 async function setOne({ client, output }: CliContext, id: string, options: SetOptions): Promise<void> {
   if (options.bin) {
-    await client.assets.remove(id);
+    await client.assets.remove(id, { force: options.force });
     return;
   }
   if (options.restore) {

@@ -74,9 +74,13 @@ function singleCalls(http: Http, list: ListCall) {
     getTagged: (id: string, call: CallOptions = {}) => http.tagged<Asset>(`/assets/${id}`, call),
     change: (id: string, patch: AssetPatch, call: CallOptions = {}) =>
       http.json<Asset>(`/assets/${id}`, { ...call, method: 'PATCH', json: patch }),
-    /** Moves it to the bin. */
-    remove: (id: string, call: CallOptions = {}) =>
-      http.json<void>(`/assets/${id}`, { ...call, method: 'DELETE' }),
+    /** Moves it to the bin; one that pages use only with `force`. */
+    remove: (id: string, call: CallOptions & { force?: boolean } = {}) =>
+      http.json<void>(`/assets/${id}`, {
+        ...call,
+        method: 'DELETE',
+        ...(call.force && { query: { force: true } }),
+      }),
     restore: (id: string, call: CallOptions = {}) =>
       http.json<Asset>(`/assets/${id}/restore`, { ...call, method: 'POST' }),
   };

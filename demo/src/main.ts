@@ -2,10 +2,11 @@ import { makeFiles } from './make-files.js';
 import { seed } from './seed.js';
 import { seedDerived } from './seed-derived.js';
 import { seedMore } from './seed-more.js';
+import { seedPages } from './seed-pages.js';
 
-// Makes the demo's files and fills an installation with them: `node demo/dist/main.js FOLDER URL KEY INBOX PROVIDER`.
-const [files, url, key, inbox, provider] = process.argv.slice(2);
-if (!files || !url || !key) throw new Error('Usage: main.js FOLDER URL KEY [INBOX PROVIDER]');
+// Makes the demo's files and fills an installation with them: `node demo/dist/main.js FOLDER URL KEY INBOX PROVIDER GUIDE`.
+const [files, url, key, inbox, provider, guide] = process.argv.slice(2);
+if (!files || !url || !key) throw new Error('Usage: main.js FOLDER URL KEY [INBOX PROVIDER [GUIDE]]');
 
 let last = '';
 const say = (text: string) => {
@@ -20,4 +21,5 @@ await makeFiles(files, (done, total) => {
 await seed({ files, url, key, onProgress: say });
 await seedDerived({ url, key, onProgress: say });
 if (inbox && provider) await seedMore({ files, url, key, inbox, provider, onProgress: say });
+if (guide) await seedPages({ url, key, folder: guide, onProgress: say });
 if (process.stdout.isTTY) process.stdout.write('\r\u001b[K');

@@ -7,6 +7,8 @@ import { IntakePage } from './intake/intake-page.js';
 import { BinPage } from './library/bin-page.js';
 import { DuplicatesPage } from './library/duplicates-page.js';
 import { LibraryPage } from './library/library-page.js';
+import { BrokenPage } from './pages/broken-page.js';
+import { SourcesPage } from './pages/sources-page.js';
 import { MatrixPage } from './recipes/matrix-page.js';
 import { OriginalsPage } from './recipes/originals-page.js';
 import { RecipesPage } from './recipes/recipes-page.js';
@@ -15,7 +17,7 @@ import { RunsPage } from './runs/runs-page.js';
 import { WorkersPage } from './runs/workers-page.js';
 import { answer, calledNames, forgetAnswers, pageOf, problem } from './testing/fake-client.js';
 import { show } from './testing/render.js';
-import { apiKey, asset, flow, folder, recipe, run } from './testing/samples.js';
+import { apiKey, asset, flow, folder, pageSource, recipe, reference, run } from './testing/samples.js';
 
 vi.mock('./client.js', () => import('./testing/fake-client.js'));
 
@@ -137,6 +139,22 @@ const CASES: Record<string, Case> = {
     saysFull: 'dusk.jpg',
     quiet: ['recipes.list'],
   },
+  sources: {
+    Page: SourcesPage,
+    call: 'sources.list',
+    empty: pageOf([]),
+    saysEmpty: 'No page sources yet',
+    full: pageOf([pageSource('1', { name: 'Keeper’s guide' })]),
+    saysFull: 'Keeper’s guide',
+  },
+  'broken references': {
+    Page: BrokenPage,
+    call: 'references.list',
+    empty: pageOf([]),
+    saysEmpty: 'No broken references',
+    full: pageOf([reference('1', { address: '/media/missing.jpg' })]),
+    saysFull: '/media/missing.jpg',
+  },
   runs: {
     Page: RunsPage,
     call: 'runs.list',
@@ -163,6 +181,7 @@ function answerTheRest() {
     'filters.list': pageOf([]),
     'recipes.list': pageOf([recipe('wide')]),
     'runs.list': pageOf([]),
+    'sources.list': pageOf([pageSource('1')]),
     'runs.items': pageOf([]),
     'intakes.list': pageOf([]),
     'folders.rules': problem(404, 'none'),

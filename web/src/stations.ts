@@ -3,6 +3,7 @@ import type { Station } from './console/station.js';
 import { flowStation } from './flow/station.js';
 import { intakeStation } from './intake/station.js';
 import { libraryStation } from './library/station.js';
+import { pagesStation } from './pages/station.js';
 import { recipesStation } from './recipes/station.js';
 import { rulesStation } from './rules/station.js';
 import { runsStation } from './runs/station.js';
@@ -11,7 +12,6 @@ import { runsStation } from './runs/station.js';
 const TO_COME: readonly Station[] = [
   { name: 'Connections', path: '/connections', key: 'c', order: 50 },
   { name: 'Desk', path: '/desk', key: 'd', order: 60 },
-  { name: 'Pages', path: '/pages', key: 'p', order: 70 },
   { name: 'Parcels', path: '/parcels', key: 'a', order: 80 },
 ].map((place) => ({ room: place.name.toLowerCase(), place: { ...place, isToCome: true } }));
 
@@ -22,6 +22,7 @@ export const STATIONS: readonly Station[] = [
   libraryStation,
   rulesStation,
   recipesStation,
+  pagesStation,
   ...TO_COME,
   runsStation,
   automateStation,

@@ -18,6 +18,14 @@ export {
 } from './reference.js';
 export { applyEdits, type Edit, invertEdits, planEdits } from './rewrite.js';
 export { type ShownEdit, showEdits } from './show-edits.js';
+export {
+  BROKEN_REASONS,
+  type BrokenReason,
+  type PageReference,
+  type PageSourceAnswer,
+  type TestStep,
+  type Use,
+} from './source.js';
 export { type ImageSources, imageSources, sheetRendition } from './srcset.js';
 export { type SrcsetCandidate, srcsetCandidates } from './srcset-candidates.js';
 export { type UsedCondition, usedFilterField } from './used-filter.js';

@@ -14,7 +14,7 @@ import { LIBRARY_STAGES } from './line-stages.js';
 import { RemoveAssetDialog } from './remove-asset-dialog.js';
 import { ReplaceAssetDialog } from './replace-dialog.js';
 
-const THUMB_HEIGHT = 132;
+const THUMB_HEIGHT = 108;
 
 /** The selected asset's life from left to right: from its source to its uses. */
 export function AssetLine({ id, onClose }: { id: string; onClose: () => void }) {

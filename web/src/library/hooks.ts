@@ -113,7 +113,11 @@ export function useLibraryChanges() {
       ({ id, patch }: { id: string; patch: AssetPatch }, call) => uniferum.assets.change(id, patch, call),
       { onSuccess: refresh },
     ),
-    removeAsset: useAction((id: string, call) => uniferum.assets.remove(id, call), { onSuccess: refresh }),
+    removeAsset: useAction(
+      ({ id, force }: { id: string; force: boolean }, call) =>
+        uniferum.assets.remove(id, { ...call, ...(force && { force }) }),
+      { onSuccess: refresh },
+    ),
     restoreAsset: useAction((id: string, call) => uniferum.assets.restore(id, call), { onSuccess: refresh }),
     replaceAsset: useAction(
       ({ id, file }: { id: string; file: File }, call) => uniferum.assets.replace(id, file, call),

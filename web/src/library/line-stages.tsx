@@ -60,10 +60,6 @@ function Copies({ asset: { copies, crc32 } }: { asset: Asset }) {
   );
 }
 
-function Uses({ asset: { uses } }: { asset: Asset }) {
-  return <Quiet>{uses === null ? 'None known' : String(uses)}</Quiet>;
-}
-
 const TEXT_WORDS: Record<(typeof TEXT_FIELDS)[number], string> = {
   title: 'title',
   alt: 'alternative text',
@@ -114,10 +110,9 @@ function Versions({ asset }: { asset: Asset }) {
 
 /** The stages of an asset's life in the library itself. */
 export const LIBRARY_STAGES: readonly LineStage[] = [
-  { name: 'Source', order: 10, width: 'w-32', Content: Source },
-  { name: 'Verdict', order: 20, width: 'w-32', Content: VerdictOf },
-  { name: 'Texts', order: 30, width: 'w-48', Content: Texts },
-  { name: 'Versions', order: 40, width: 'w-32', Content: Versions },
-  { name: 'Copies', order: 60, width: 'w-28', Content: Copies },
-  { name: 'Uses', order: 70, width: 'w-28', Content: Uses },
+  { name: 'Source', order: 10, width: 'w-28', Content: Source },
+  { name: 'Verdict', order: 20, width: 'w-24', Content: VerdictOf },
+  { name: 'Texts', order: 30, width: 'w-36', Content: Texts },
+  { name: 'Versions', order: 40, width: 'w-24', Content: Versions },
+  { name: 'Copies', order: 60, width: 'w-20', Content: Copies },
 ];

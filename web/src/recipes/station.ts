@@ -35,7 +35,7 @@ export const recipesStation: Station = {
     {
       name: 'Renditions',
       order: 50,
-      width: 'w-[24rem]',
+      width: 'w-[23rem]',
       Content: lazy(async () => ({ default: (await import('./rendition-stage.js')).RenditionStage })),
     },
   ],

@@ -1,6 +1,7 @@
 import type { ApiKey } from '@uniferum/core/access';
 import type { Flow } from '@uniferum/core/flow';
 import type { Asset, Folder } from '@uniferum/core/library';
+import type { PageReference, PageSourceAnswer } from '@uniferum/core/pages';
 import type { RecipeAnswer } from '@uniferum/core/recipes';
 import type { Run } from '@uniferum/core/runs';
 
@@ -132,6 +133,38 @@ export function flow(more: Partial<Flow> = {}): Flow {
     recipes: [],
     stores: [{ store: 'server', amount: none }],
     runs: { active: 0, faulty: 0 },
+    ...more,
+  };
+}
+
+export function pageSource(id: string, more: Partial<PageSourceAnswer> = {}): PageSourceAnswer {
+  return {
+    id,
+    kind: 'folder',
+    name: 'Guide',
+    settings: { path: '/srv/guide', url: null },
+    writable: false,
+    documents: 3,
+    references: 12,
+    broken: 1,
+    indexedAt: '2026-05-20T12:00:00.000Z',
+    ...more,
+  };
+}
+
+export function reference(id: string, more: Partial<PageReference> = {}): PageReference {
+  return {
+    id,
+    source: '1',
+    document: 'index.html',
+    title: 'Home',
+    url: null,
+    address: '/media/a.jpg',
+    attribute: 'img src',
+    offset: 7,
+    asset: null,
+    recipe: null,
+    reason: 'unknown',
     ...more,
   };
 }

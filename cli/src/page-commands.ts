@@ -1,0 +1,95 @@
+import type { Command } from 'commander';
+import { type CliContext, EXIT } from './context.js';
+import { table } from './output.js';
+import { followRun } from './run-commands.js';
+
+interface SourcesOptions {
+  add?: string;
+  path?: string;
+  url?: string;
+  index: boolean;
+  test: boolean;
+  delete: boolean;
+  wait: boolean;
+}
+
+/** Adds `sources`, `uses` and `broken`. */
+export function addPageCommands(program: Command, context: () => CliContext): void {
+  program
+    .command('sources')
+    .description('list page sources, add one, or index one')
+    .argument('[id]')
+    .option('--add <name>', 'add a folder of documents under this name')
+    .option('--path <path>', 'with --add: the folder, as an absolute path on the server')
+    .option('--url <address>', 'with --add: where the folder is served')
+    .option('--index', 'read the documents that have changed', false)
+    .option('--test', 'test it step by step', false)
+    .option('--delete', 'forget it; its documents stay', false)
+    .option('--no-wait', 'return immediately instead of waiting for the run')
+    .action((id: string | undefined, options: SourcesOptions) => sources(context(), id, options));
+  program
+    .command('uses')
+    .description('list the places on pages where an asset is used')
+    .argument('<asset>')
+    .action((asset: string) => uses(context(), asset));
+  program
+    .command('broken')
+    .description('list the broken references of all pages; the exit status is 1 when there are any')
+    .option('--source <id>', 'only those of one source')
+    .action((options: { source?: string }) => broken(context(), options));
+}
+
+async function sources(context: CliContext, id: string | undefined, options: SourcesOptions): Promise<void> {
+  if (options.add !== undefined) return addSource(context, options.add, options);
+  if (id === undefined) return listSources(context);
+  const { client, output } = context;
+  if (options.test) return testSource(context, id);
+  if (options.delete) return client.sources.remove(id);
+  if (options.index) return followRun(context, (await client.sources.index(id)).run, options.wait);
+  output.out(JSON.stringify(await client.sources.get(id), null, output.isJson ? 0 : 2));
+}
+
+async function addSource(
+  { client, output }: CliContext,
+  name: string,
+  options: SourcesOptions,
+): Promise<void> {
+  const settings = { path: options.path ?? '', ...(options.url !== undefined && { url: options.url }) };
+  const source = await client.sources.add({ name, settings });
+  output.out(output.isJson ? JSON.stringify(source) : source.id);
+}
+
+async function listSources({ client, output }: CliContext): Promise<void> {
+  const { items } = await client.sources.list();
+  if (output.isJson) return output.out(JSON.stringify(items));
+  const rows = items.map(({ id, name, documents, references, broken }) => [
+    ...[id, name, `${documents} documents`, `${references} references`, `${broken} broken`],
+  ]);
+  for (const line of table(rows)) output.out(line);
+}
+
+async function testSource({ client, output, endWith }: CliContext, id: string): Promise<void> {
+  const { steps } = await client.sources.test(id);
+  for (const { name, ok, message } of steps) output.out(`${ok ? 'ok    ' : 'FAILED'}  ${name}: ${message}`);
+  if (steps.some(({ ok }) => !ok)) endWith(EXIT.partly);
+}
+
+async function uses({ client, output }: CliContext, asset: string): Promise<void> {
+  const rows: string[][] = [];
+  for await (const use of client.references.usesOf(asset)) {
+    if (output.isJson) output.out(JSON.stringify(use));
+    rows.push([use.document, use.attribute, use.recipe ?? '', use.address]);
+  }
+  if (!output.isJson) for (const line of table(rows)) output.out(line);
+}
+
+async function broken(context: CliContext, { source }: { source?: string }): Promise<void> {
+  const { client, output } = context;
+  const rows: string[][] = [];
+  for await (const one of client.references.list({ state: 'broken', ...(source && { source }) })) {
+    if (output.isJson) output.out(JSON.stringify(one));
+    rows.push([one.document, one.attribute, one.address, one.reason ?? '']);
+  }
+  if (!output.isJson) for (const line of table(rows)) output.out(line);
+  if (rows.length > 0) context.endWith(EXIT.partly);
+}

@@ -1,0 +1,46 @@
+import type { PageReference, PageSourceAnswer, TestStep, Use } from '@uniferum/core/pages';
+import type { Run } from '@uniferum/core/runs';
+import type { CallOptions, Http } from './http.js';
+import type { ListCall, Paging } from './paging.js';
+
+/** A page source to add. */
+export interface NewPageSource {
+  kind?: 'folder';
+  name: string;
+  /** `path` is absolute, on the server; `url` is the address at which the folder is served. */
+  settings: { path: string; url?: string | null };
+}
+
+/** Sources of pages. */
+export function sourceCalls(http: Http, list: ListCall) {
+  return {
+    list: (call: CallOptions = {}) => list<PageSourceAnswer>('/sources', {}, call),
+    get: (id: string, call: CallOptions = {}) => http.json<PageSourceAnswer>(`/sources/${id}`, call),
+    add: (source: NewPageSource, call: CallOptions = {}) =>
+      http.json<PageSourceAnswer>('/sources', { ...call, method: 'POST', json: source }),
+    change: (id: string, patch: Partial<Omit<NewPageSource, 'kind'>>, call: CallOptions = {}) =>
+      http.json<PageSourceAnswer>(`/sources/${id}`, { ...call, method: 'PATCH', json: patch }),
+    remove: (id: string, call: CallOptions = {}) =>
+      http.json<void>(`/sources/${id}`, { ...call, method: 'DELETE' }),
+    /** Tests it step by step; the first failing step says what to do. */
+    test: (id: string, call: CallOptions = {}) =>
+      http.json<{ steps: TestStep[] }>(`/sources/${id}/test`, { ...call, method: 'POST' }),
+    /** Reads the documents that have changed. */
+    index: (id: string, call: CallOptions = {}) =>
+      http.json<{ run: Run }>(`/sources/${id}/index`, { ...call, method: 'POST' }),
+  };
+}
+
+/** Addresses on pages. */
+export function referenceCalls(list: ListCall) {
+  return {
+    /** Lists references in a state. @defaultValue the broken ones of all sources */
+    list: (
+      query: Paging & { state?: 'broken' | 'found' | 'outside'; source?: string } = {},
+      call: CallOptions = {},
+    ) => list<PageReference>('/references', query, call),
+    /** Lists the places where an asset is used. */
+    usesOf: (asset: string, query: Paging = {}, call: CallOptions = {}) =>
+      list<Use>(`/assets/${asset}/uses`, query, call),
+  };
+}

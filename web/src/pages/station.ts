@@ -1,0 +1,33 @@
+import { usedFilterField } from '@uniferum/core/pages';
+import { lazy } from 'react';
+import type { Station } from '../console/station.js';
+
+export const pagesStation: Station = {
+  room: 'pages',
+  place: { name: 'Pages', path: '/pages', key: 'p', order: 70 },
+  routes: [
+    { path: 'pages', lazy: async () => ({ Component: (await import('./sources-page.js')).SourcesPage }) },
+    {
+      path: 'pages/broken',
+      lazy: async () => ({ Component: (await import('./broken-page.js')).BrokenPage }),
+    },
+  ],
+  stale: {
+    'source.changed': ['sources'],
+    'source.deleted': ['sources', 'references', 'uses', 'assets', 'asset'],
+    'source.indexed': ['sources', 'references', 'uses', 'assets', 'asset'],
+    'asset.deleted': ['references', 'sources'],
+    'asset.restored': ['references', 'sources'],
+    'run.ended': ['sources', 'references'],
+  },
+  stages: [
+    {
+      name: 'Uses',
+      order: 70,
+      width: 'w-36',
+      Content: lazy(async () => ({ default: (await import('./uses-stage.js')).UsesStage })),
+    },
+  ],
+  filterFields: [usedFilterField],
+  runKinds: { 'page-index': 'Page indexing' },
+};
