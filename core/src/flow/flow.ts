@@ -29,5 +29,7 @@ export interface Flow {
   ruledFolders: number;
   recipes: { name: string; title: string; states: Record<RenditionState, number>; bytes: number }[];
   stores: { store: string; amount: Amount }[];
+  /** The indexed documents of sites. */
+  pages: { documents: number; references: number; broken: number };
   runs: { active: number; faulty: number };
 }

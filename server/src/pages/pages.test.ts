@@ -199,6 +199,9 @@ describe('a broken reference', () => {
     ]);
     expect((await get(`/references?source=${source}&state=outside`)).total).toBe(4);
     expect((await get(`/sources/${source}`)).broken).toBe(2);
+    const { pages } = await get('/flow');
+    expect(pages.broken).toBe((await get('/references')).total);
+    expect(pages.documents).toBeGreaterThan(0);
   });
 
   test('leads somewhere once the file arrives, is renamed or moved to its address', async () => {

@@ -2,6 +2,7 @@ import type { Room } from '../house/room.js';
 import type { Inspector } from '../inspection/inspector.js';
 import type { Services } from '../shared/services.js';
 import { sourceChanged, sourceDeleted, sourceIndexed } from './events.js';
+import { pagesFlow } from './flow.js';
 import { indexHandler, indexRun } from './index-source.js';
 import { usedFilter, usesField, usesGuard, usesListener } from './library.js';
 import { sourceRoutes } from './source-routes.js';
@@ -21,6 +22,7 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
       listeners: [usesListener],
       filters: [usedFilter],
     },
+    flow: pagesFlow,
     routes: () => [...sourceRoutes, ...useRoutes],
     handlers: () => [indexHandler({ ...services, inspector })],
     sweeps: () => [{ name: 'references of pages', run: () => sweepReferences(services.db) }],

@@ -1,3 +1,5 @@
+import { mkdir, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
 import { Validator } from '@seriousme/openapi-schema-validator';
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import addFormatsModule from 'ajv-formats';
@@ -92,6 +94,33 @@ test('every request body has an example that its own schema takes', () => {
   }
 });
 
+async function callPages(picture: string): Promise<void> {
+  const folder = server.config.sourceDirs[0] as string;
+  await mkdir(folder, { recursive: true });
+  await writeFile(
+    join(folder, 'a.html'),
+    '<title>A</title><img src="/media/a/a.jpg"><img src="/media/a/no.jpg">',
+  );
+  const call = (method: 'GET' | 'POST' | 'PATCH' | 'DELETE', path: string, json?: object) =>
+    server.call(method, `/api/v1${path}`, json && { json });
+  const source = { name: 'Pages', settings: { path: folder, url: 'https://pages.example' } };
+  const { id } = (await call('POST', '/sources', source)).body;
+  await call('POST', '/sources', source);
+  await call('POST', `/sources/${id}/test`);
+  await call('POST', `/sources/${id}/index`);
+  await server.workUntilIdle();
+  for (const path of [
+    '/sources',
+    `/sources/${id}`,
+    '/references',
+    '/references?state=found&limit=1',
+    `/assets/${picture}/uses`,
+  ])
+    await call('GET', path);
+  await call('PATCH', `/sources/${id}`, { name: 'Pages, renamed' });
+  await call('DELETE', `/sources/${id}`);
+}
+
 test('real answers of every route match it, good ones and bad ones', async () => {
   const get = (path: string) => server.call('GET', path);
   const post = (path: string, json: unknown) => server.call('POST', path, { json });
@@ -154,6 +183,7 @@ test('real answers of every route match it, good ones and bad ones', async () =>
   ])
     await get(path);
   await callDerived(picture.id);
+  await callPages(picture.id);
   for (const verb of ['stop', 'resume', 'retry']) await post(`/api/v1/runs/${run.id}/${verb}`, {});
   await post('/api/v1/intake/check', { folder: '/a', files: [{ name: 'x.jpg', bytes: 9 }] });
   const begun = await post('/api/v1/intakes', { folder: '/a' });

@@ -86,6 +86,7 @@ export async function startTestServer(
     UNIFERUM_DB_NAME: `test_${randomBytes(6).toString('hex')}`,
     UNIFERUM_DATA_DIR: dataDir,
     UNIFERUM_INBOX_DIR: join(dataDir, 'inbox'),
+    UNIFERUM_SOURCE_DIRS: join(dataDir, 'pages'),
     UNIFERUM_INBOX_SETTLE_MS: '0',
     UNIFERUM_LOG_LEVEL: 'silent',
     UNIFERUM_LEASE_MS: '3000',

@@ -148,10 +148,30 @@ function Joints({ flow, boxes }: JointsProps) {
           <Amount items={amount.items} bytes={amount.bytes} one="blob" />
         </Joint>
       ))}
-      <Joint box={boxes.get('pages')} to="/library" title="Sites" isQuiet>
-        <p className="text-xs text-soft">Read addresses from the API. No page reports its uses yet.</p>
-      </Joint>
+      <PagesJoint flow={flow} boxes={boxes} />
     </>
+  );
+}
+
+function PagesJoint({ flow: { pages }, boxes }: JointsProps) {
+  const { documents, references, broken } = pages;
+  return (
+    <Joint
+      box={boxes.get('pages')}
+      to={broken > 0 ? '/pages/broken' : '/pages'}
+      title="Pages"
+      isQuiet={documents === 0}
+    >
+      {documents === 0 ? (
+        <p className="text-xs text-soft">Sites read addresses from the API. No page source is indexed yet.</p>
+      ) : (
+        <>
+          <p className="figure text-sm">{formatCount(documents, 'document')}</p>
+          <p className="text-xs text-soft">{formatCount(references, 'reference')}</p>
+          {broken > 0 && <p className="text-xs text-fault">{formatCount(broken, 'broken reference')}</p>}
+        </>
+      )}
+    </Joint>
   );
 }
 

@@ -16,6 +16,7 @@ function flowWith(items: number, recipes: number, refused = 1): Flow {
     kinds: [],
     folders: 1,
     ruledFolders: 0,
+    pages: { documents: 0, references: 0, broken: 0 },
     recipes: Array.from({ length: recipes }, (_, n) => ({ name: `r${n}`, title: '', states, bytes: 1 })),
     stores: [{ store: 'server', amount: { items: items * 2, bytes: 1 } }],
     runs: { active: 0, faulty: 0 },

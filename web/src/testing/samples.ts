@@ -130,6 +130,7 @@ export function flow(more: Partial<Flow> = {}): Flow {
     kinds: [],
     folders: 1,
     ruledFolders: 0,
+    pages: { documents: 0, references: 0, broken: 0 },
     recipes: [],
     stores: [{ store: 'server', amount: none }],
     runs: { active: 0, faulty: 0 },
