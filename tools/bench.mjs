@@ -1,5 +1,5 @@
 // @ts-check
-// `npm run bench [listing|intake|inbox|small|memory|finding|renditions|queueing|busy|console|pressure …]`: figures as ratios against the general-purpose tool that each names.
+// `npm run bench [listing|intake|inbox|small|memory|finding|renditions|queueing|busy|console|pressure|pages …]`: figures as ratios against the general-purpose tool that each names.
 import { prepare } from './prepare.mjs';
 
 prepare({ forTests: true });
@@ -15,6 +15,7 @@ const benches = {
   queueing: async () => (await import('../bench/queueing.mjs')).benchQueueing(),
   busy: async () => (await import('../bench/busy.mjs')).benchBusy(),
   console: async () => (await import('../bench/console.mjs')).benchConsole(),
+  pages: async () => (await import('../bench/pages.mjs')).benchPages(),
   pressure: async () => (await import('../bench/pressure.mjs')).benchPressure(),
 };
 const wanted = process.argv.slice(2);

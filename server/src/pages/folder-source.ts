@@ -66,9 +66,11 @@ async function firstDocument(root: string): Promise<ListedDocument | null> {
   return null;
 }
 
-/** Finds the real path of a folder source. @throws Error when it may not be read */
+/** Finds the real path of a folder source. @throws Error that says why it can't be read */
 export async function requireFolder(config: SourceConfig, { path }: FolderSettings): Promise<string> {
-  const real = await realpath(path);
+  const real = await realpath(path).catch((error: NodeJS.ErrnoException) => {
+    throw new Error(`${path} can't be found (${error.code}). Check that it is there, and mounted.`);
+  });
   if (!(await isBelow(config.sourceDirs, real)))
     throw new Error(`${path} is not below a folder that UNIFERUM_SOURCE_DIRS names.`);
   return real;

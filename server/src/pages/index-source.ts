@@ -62,12 +62,16 @@ export async function beginIndex(
   by: string,
 ): Promise<string> {
   const root = await requireFolder(config, source.settings).catch((error: Error) => {
+    throw new UniferumError('conflict', `The source "${source.name}" can't be read: ${error.message}`);
+  });
+  const listed = await listFolder(root);
+  const changes = await listChanges(db, source.id, listed);
+  // More likely its disk isn't mounted than that everything was deleted: nothing that is known is forgotten.
+  if (listed.length === 0 && changes.length > 0)
     throw new UniferumError(
       'conflict',
-      `The source "${source.name}" can't be read: ${error.message} Test it to see what is missing.`,
+      `${source.settings.path} holds no document, and ${changes.length.toLocaleString('en-GB')} were there before. Check that it is mounted. If its documents are gone for good, delete the source.`,
     );
-  });
-  const changes = await listChanges(db, source.id, await listFolder(root));
   return beginGroupedRun(
     db,
     indexRun,
@@ -90,7 +94,9 @@ export function indexHandler(tools: IndexTools) {
     async work({ source: id, documents, gone }) {
       const source = await findSource(tools.db, id);
       if (source === null) return { outcome: 'skipped', note: 'the source was deleted' };
-      const read = await readDocuments(tools, source, documents);
+      const root = await requireFolder(tools.config, source.settings).catch((error: Error) => error);
+      if (root instanceof Error) return { outcome: 'failed', error: root.message };
+      const read = await readDocuments(tools, { ...source, root }, documents);
       return {
         outcome: 'done',
         async record(tx) {
@@ -110,10 +116,10 @@ export function indexHandler(tools: IndexTools) {
 
 async function readDocuments(
   { db, config, inspector }: IndexTools,
-  source: PageSource,
+  source: PageSource & { root: string },
   documents: readonly ListedDocument[],
 ): Promise<StoredDocument[]> {
-  const root = await requireFolder(config, source.settings);
+  const { root } = source;
   const present = (await Promise.all(documents.map((document) => presentDocument(root, document)))).filter(
     (one) => one !== null,
   );
