@@ -1,3 +1,5 @@
+import { readFile } from 'node:fs/promises';
+import type { RewriteRequest } from '@uniferum/client';
 import type { Command } from 'commander';
 import { type CliContext, EXIT } from './context.js';
 import { table } from './output.js';
@@ -13,7 +15,16 @@ interface SourcesOptions {
   wait: boolean;
 }
 
-/** Adds `sources`, `uses` and `broken`. */
+interface RewriteOptions {
+  from?: string;
+  to?: string;
+  prefix: boolean;
+  csv?: string;
+  rehearse: boolean;
+  wait: boolean;
+}
+
+/** Adds `sources`, `uses`, `rewrite` and `broken`. */
 export function addPageCommands(program: Command, context: () => CliContext): void {
   program
     .command('sources')
@@ -32,6 +43,17 @@ export function addPageCommands(program: Command, context: () => CliContext): vo
     .description('list the places on pages where an asset is used')
     .argument('<asset>')
     .action((asset: string) => uses(context(), asset));
+  program
+    .command('rewrite')
+    .description('replace addresses in the documents of a writable page source')
+    .argument('<source>')
+    .option('--from <address>', 'the old address')
+    .option('--to <address>', 'the new address')
+    .option('--prefix', 'replace every address that begins with --from', false)
+    .option('--csv <path>', 'a file with two columns: old and new address')
+    .option('--rehearse', 'show what would change', false)
+    .option('--no-wait', 'return immediately instead of waiting for the run')
+    .action((source: string, options: RewriteOptions) => rewrite(context(), source, options));
   program
     .command('broken')
     .description('list the broken references of all pages; the exit status is 1 when there are any')
@@ -81,6 +103,24 @@ async function uses({ client, output }: CliContext, asset: string): Promise<void
     rows.push([use.document, use.attribute, use.recipe ?? '', use.address]);
   }
   if (!output.isJson) for (const line of table(rows)) output.out(line);
+}
+
+async function rewrite(context: CliContext, source: string, options: RewriteOptions): Promise<void> {
+  const { client, output } = context;
+  const { from, to, csv, prefix } = options;
+  const single = from !== undefined && to !== undefined ? [{ from, to }] : [];
+  const request: RewriteRequest = {
+    sources: [source],
+    ...(prefix ? { prefixes: single } : { map: single }),
+    ...(csv !== undefined && { csv: await readFile(csv, 'utf8') }),
+  };
+  if (!options.rehearse) return followRun(context, (await client.rewrites.begin(request)).run, options.wait);
+  const { plan } = await client.rewrites.rehearse(request);
+  if (output.isJson) return output.out(JSON.stringify(plan));
+  for (const { document, diff } of plan.items)
+    for (const { line, before, after } of diff) output.out(`${document}:${line}  ${before} → ${after}`);
+  const { documents, edits, unreadable } = plan.totals;
+  output.err(`${edits} addresses in ${documents} documents would change, ${unreadable} can't be rewritten`);
 }
 
 async function broken(context: CliContext, { source }: { source?: string }): Promise<void> {

@@ -5,7 +5,7 @@ import { assetCalls, binCalls, filterCalls } from './assets.js';
 import { folderCalls } from './folders.js';
 import { type CallOptions, type ClientOptions, Http } from './http.js';
 import { inboxCalls, intakeCalls, settingCalls } from './intakes.js';
-import { referenceCalls, sourceCalls } from './pages.js';
+import { referenceCalls, rewriteCalls, sourceCalls } from './pages.js';
 import { type ListCall, PagedList } from './paging.js';
 import { recipeCalls, renditionCalls } from './recipes.js';
 import { runCalls, workerCalls } from './runs.js';
@@ -38,6 +38,7 @@ export function createClient(options: ClientOptions = {}) {
     intakes: intakeCalls(http, list),
     sources: sourceCalls(http, list),
     references: referenceCalls(list),
+    rewrites: rewriteCalls(http),
     recipes: recipeCalls(http, list),
     renditions: renditionCalls(http),
     workers: workerCalls(http),

@@ -1,4 +1,11 @@
-import type { PageReference, PageSourceAnswer, TestStep, Use } from '@uniferum/core/pages';
+import type {
+  AddressPair,
+  PageReference,
+  PageSourceAnswer,
+  ShownEdit,
+  TestStep,
+  Use,
+} from '@uniferum/core/pages';
 import type { Run } from '@uniferum/core/runs';
 import type { CallOptions, Http } from './http.js';
 import type { ListCall, Paging } from './paging.js';
@@ -8,7 +15,7 @@ export interface NewPageSource {
   kind?: 'folder';
   name: string;
   /** `path` is absolute, on the server; `url` is the address at which the folder is served. */
-  settings: { path: string; url?: string | null };
+  settings: { path: string; url?: string | null; writable?: boolean };
 }
 
 /** Sources of pages. */
@@ -28,6 +35,38 @@ export function sourceCalls(http: Http, list: ListCall) {
     /** Reads the documents that have changed. */
     index: (id: string, call: CallOptions = {}) =>
       http.json<{ run: Run }>(`/sources/${id}/index`, { ...call, method: 'POST' }),
+  };
+}
+
+/** Which addresses to replace, and by what. */
+export interface RewriteRequest {
+  /** The ids of writable sources. */
+  sources: string[];
+  map?: AddressPair[];
+  /** All addresses below one are replaced by those below another; the longest that fits counts. */
+  prefixes?: AddressPair[];
+  /** Two columns, old and new address, as an alternative to `map`. */
+  csv?: string;
+}
+
+/** A rehearsal: every document that would change, with its first changes. */
+export interface RewritePlan {
+  items: { source: string; document: string; edits: number; diff: ShownEdit[] }[];
+  totals: { documents: number; edits: number; unreadable: number };
+}
+
+/** Replacing addresses in documents. */
+export function rewriteCalls(http: Http) {
+  return {
+    rehearse: (request: RewriteRequest, call: CallOptions = {}) =>
+      http.json<{ plan: RewritePlan }>('/rewrites', {
+        ...call,
+        method: 'POST',
+        json: request,
+        query: { rehearse: true },
+      }),
+    begin: (request: RewriteRequest, call: CallOptions = {}) =>
+      http.json<{ run: Run }>('/rewrites', { ...call, method: 'POST', json: request }),
   };
 }
 

@@ -6,6 +6,7 @@ export {
   type AddressRules,
   readAddressPairs,
 } from './address-map.js';
+export { decodeByteText } from './byte-text.js';
 export { type DocumentEncoding, detectEncoding } from './encoding.js';
 export { findReferences, formatOfFile, type ReadableDocument } from './find-references.js';
 export {

@@ -3,7 +3,7 @@ export interface PageSourceAnswer {
   id: string;
   kind: 'folder';
   name: string;
-  settings: { path: string; url: string | null };
+  settings: { path: string; url: string | null; writable: boolean };
   /** Whether addresses in it can be rewritten. */
   writable: boolean;
   documents: number;

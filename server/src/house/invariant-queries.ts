@@ -73,6 +73,18 @@ export const INVARIANT_QUERIES: readonly [what: string, sql: string][] = [
        AND NOT EXISTS (SELECT 1 FROM events WHERE events.type = 'asset.purged'
          AND (events.asset_id = intake_files.asset_id OR JSON_VALUE(events.data, '$.id') = intake_files.asset_id))`,
   ],
+  [
+    'assets whose number of uses is not that of the references to them',
+    `SELECT used.asset_id AS what
+     FROM (SELECT asset_id, COUNT(*) AS uses FROM page_references WHERE asset_id IS NOT NULL GROUP BY asset_id) AS used
+     LEFT JOIN asset_uses ON asset_uses.asset_id = used.asset_id
+     WHERE asset_uses.uses IS NULL OR asset_uses.uses <> used.uses`,
+  ],
+  [
+    'references whose document is gone',
+    `SELECT page_references.id AS what FROM page_references
+     LEFT JOIN page_documents ON page_documents.id = page_references.document_id WHERE page_documents.id IS NULL`,
+  ],
 ];
 
 /** One violation. */

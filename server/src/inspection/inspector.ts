@@ -1,16 +1,19 @@
 import type { Piece } from '@uniferum/core/inspection';
 import type { ManifestMapping, ManifestPlan } from '@uniferum/core/intake';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
+import type { AddressRules } from '@uniferum/core/pages';
 import type { PoolOptions } from '../shared/process-messages.js';
 import { ProcessPool } from '../shared/process-pool.js';
 import { ProcessKilledError } from '../shared/process-task.js';
 import type { PictureSize } from './embedded.js';
 import type {
   DocumentToRead,
+  DocumentToRewrite,
   FileToInspect,
   InspectionPart,
   InspectionResult,
   InspectionWork,
+  PlannedRewrite,
   ReadDocument,
   ShrunkPicture,
 } from './work.js';
@@ -29,6 +32,11 @@ export interface Inspected {
 
 /** The number of files sent to a process at once; they are inspected one by one, with separate results. */
 const FILES_PER_BATCH = 32;
+
+/** Why a document has no result. */
+export interface Fault {
+  fault: string;
+}
 
 interface Waiting {
   file: FileToInspect;
@@ -96,15 +104,37 @@ export class Inspector {
    * Finds the references of documents. What can't be read, or exceeds the limits of memory and time, is a fault of that
    * document.
    */
-  async readDocuments(files: readonly DocumentToRead[]): Promise<(ReadDocument | { fault: string })[]> {
-    const results: (ReadDocument | { fault: string })[] = [];
+  readDocuments(files: readonly DocumentToRead[]): Promise<(ReadDocument | Fault)[]> {
+    return this.#eachOf(
+      files,
+      (some) => ({ kind: 'documents', files: [...some] }),
+      (part) => (part.found === 'document' ? part.document : null),
+    );
+  }
+
+  /** Plans the edits that replace addresses in documents; nothing is written. Faults are as of {@link readDocuments}. */
+  planRewrites(
+    files: readonly DocumentToRewrite[],
+    { rules, site }: { rules: AddressRules; site: string },
+  ): Promise<(PlannedRewrite | Fault)[]> {
+    return this.#eachOf(
+      files,
+      (some) => ({ kind: 'rewrite', files: [...some], rules, site }),
+      (part) => (part.found === 'rewrite' ? part.rewrite : null),
+    );
+  }
+
+  async #eachOf<File, Result>(
+    files: readonly File[],
+    workOn: (some: readonly File[]) => InspectionWork,
+    resultOf: (part: InspectionPart) => Result | null,
+  ): Promise<(Result | Fault)[]> {
+    const results: (Result | Fault)[] = [];
     while (results.length < files.length) {
-      const begun = results.length;
       try {
-        await this.#pool.run(
-          { kind: 'documents', files: files.slice(begun) },
-          { onPart: (part) => results.push('document' in part ? part.document : { fault: reasonOf(part) }) },
-        );
+        await this.#pool.run(workOn(files.slice(results.length)), {
+          onPart: (part) => results.push(resultOf(part) ?? { fault: reasonOf(part) }),
+        });
       } catch (error) {
         if (!(error instanceof ProcessKilledError)) throw error;
         // They are read in order: the first without a result is the one that ended the process.

@@ -1,7 +1,16 @@
+import { createHash } from 'node:crypto';
 import { open, readFile } from 'node:fs/promises';
 import { cleanFile, NO_RIGHTS, type Piece } from '@uniferum/core/inspection';
 import { planManifest } from '@uniferum/core/intake';
-import { detectEncoding, findReferences } from '@uniferum/core/pages';
+import {
+  AddressMap,
+  applyEdits,
+  decodeByteText,
+  detectEncoding,
+  findReferences,
+  planEdits,
+  showEdits,
+} from '@uniferum/core/pages';
 import sharp from 'sharp';
 import { serveProcess } from '../shared/process-side.js';
 import { findDiscovery } from './discovery.js';
@@ -9,6 +18,7 @@ import { readHeader, readMetadata, readStatedRights } from './embedded.js';
 import { FileSource } from './file-source.js';
 import type {
   DocumentToRead,
+  DocumentToRewrite,
   InspectionPart,
   InspectionResult,
   InspectionWork,
@@ -32,6 +42,11 @@ serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { te
     case 'documents':
       for (const [n, file] of work.files.entries()) await readDocument(n, file, tell);
       return null;
+    case 'rewrite': {
+      const map = new AddressMap(work.rules, work.site);
+      for (const [n, file] of work.files.entries()) await planRewrite(n, file, map, tell);
+      return null;
+    }
     case 'shrink':
       return shrink(work);
   }
@@ -82,6 +97,38 @@ async function readDocument(
   } catch (error) {
     tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
   }
+}
+
+const SHOWN_EDITS = 20;
+
+async function planRewrite(
+  n: number,
+  { path, format, url }: DocumentToRewrite,
+  map: AddressMap,
+  tell: (part: InspectionPart) => void,
+): Promise<void> {
+  try {
+    const data = await readFile(path);
+    const text = data.toString('latin1');
+    const { label, isAsciiBased } = detectEncoding(text, format);
+    if (!isAsciiBased) throw new Error(`documents in ${label} are not rewritten`);
+    const found = findReferences({ text, format, encoding: label });
+    const edits = planEdits(text, found.references, map.replacements(found, url));
+    const after = Buffer.from(applyEdits(text, edits), 'latin1');
+    const shown = showEdits(text, edits, SHOWN_EDITS).map((edit) => ({
+      ...edit,
+      lead: decodeByteText(edit.lead, label),
+      before: decodeByteText(edit.before, label),
+      trail: decodeByteText(edit.trail, label),
+    }));
+    tell({ n, found: 'rewrite', rewrite: { edits, shown, before: sha256(data), after: sha256(after) } });
+  } catch (error) {
+    tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
+  }
+}
+
+function sha256(data: Uint8Array): string {
+  return createHash('sha256').update(data).digest('hex');
 }
 
 async function clean({ path, mime, keep }: Extract<InspectionWork, { kind: 'clean' }>): Promise<Piece[]> {

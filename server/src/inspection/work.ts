@@ -1,7 +1,7 @@
 import type { Piece } from '@uniferum/core/inspection';
 import type { ManifestMapping, ManifestPlan } from '@uniferum/core/intake';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
-import type { DocumentFormat } from '@uniferum/core/pages';
+import type { AddressRules, DocumentFormat, Edit, ShownEdit } from '@uniferum/core/pages';
 import type { PictureSize } from './embedded.js';
 
 /** A picture to be inspected. */
@@ -17,6 +17,7 @@ export type InspectionWork =
   | { kind: 'clean'; path: string; mime: string; keep: 'rights' | 'none' }
   | { kind: 'manifest'; path: string; mapping: ManifestMapping | null; folder: string; outPath: string }
   | { kind: 'documents'; files: DocumentToRead[] }
+  | { kind: 'rewrite'; files: DocumentToRewrite[]; rules: AddressRules; site: string }
   | { kind: 'shrink'; path: string; sizePx: number; outPath: string; maxPixels: number };
 
 /** One JSON line of a manifest plan: a row or a fault, in manifest order. */
@@ -27,6 +28,22 @@ export type PlannedLine = { row: ManifestPlan['rows'][number] } | { fault: Manif
 export interface DocumentToRead {
   path: string;
   format: DocumentFormat;
+}
+
+/** A document whose addresses are to be replaced. */
+export interface DocumentToRewrite extends DocumentToRead {
+  /** Its address; null when that isn't known. */
+  url: string | null;
+}
+
+/** The edits of a document. */
+export interface PlannedRewrite {
+  edits: Edit[];
+  /** The first of them, as they are shown. */
+  shown: ShownEdit[];
+  /** The SHA-256 of the document before and after. */
+  before: string;
+  after: string;
 }
 
 /** What was found in a document. */
@@ -40,6 +57,7 @@ export interface ReadDocument {
 
 export type InspectionPart = { n: number } & (
   | { found: 'document'; document: ReadDocument }
+  | { found: 'rewrite'; rewrite: PlannedRewrite }
   | { found: 'size'; size: PictureSize; pages: number }
   | { found: 'metadata'; metadata: EmbeddedMetadata }
   | { found: 'fault'; reason: string }

@@ -1,5 +1,5 @@
 import { type ChildProcess, fork } from 'node:child_process';
-import { mkdir, mkdtemp, rename, rm, writeFile } from 'node:fs/promises';
+import { mkdir, mkdtemp, readFile, rename, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -97,6 +97,39 @@ test('kill -9 of the worker half-way: another one ends it, and every document is
   });
   await expectSound(DOCUMENTS);
   expect((await server.call('GET', `${api}/assets/${asset}`)).body.uses).toBe(DOCUMENTS);
+});
+
+test('kill -9 while documents are rewritten, and while that is undone: every document is whole, and none is lost', async () => {
+  const documents = 300;
+  await writeSite(documents);
+  const settings = { path: site(), writable: true };
+  const source = (await server.call('POST', `${api}/sources`, { json: { name: 'Site', settings } })).body.id;
+  await beginIndex(source);
+  await server.workUntilIdle();
+  const read = () =>
+    Promise.all(Array.from({ length: documents }, (_, n) => readFile(join(site(), `${n}.html`), 'utf8')));
+  const before = await read();
+  const after = before.map((text) => text.replace('/media/used/a.txt', '/media/moved/a.txt'));
+  const endWithKills = async (id: string) => {
+    for (const share of [0.1, 0.5]) {
+      const worker = startWorker();
+      await eventually(async () => (await readRun(id)).done >= documents * share);
+      worker.kill('SIGKILL');
+      await new Promise((resolve) => worker.once('exit', resolve));
+      for (const [n, text] of (await read()).entries()) expect([before[n], after[n]]).toContain(text);
+    }
+    startWorker();
+    await untilEnded(id);
+    expect(await readRun(id)).toMatchObject({ state: 'done', done: documents, failed: 0 });
+  };
+  const map = [{ from: '/media/used/a.txt', to: '/media/moved/a.txt' }];
+  const { run } = (await server.call('POST', `${api}/rewrites`, { json: { sources: [source], map } })).body;
+  await endWithKills(run.id);
+  expect(await read()).toEqual(after);
+  const undo = (await server.call('POST', `${api}/runs/${run.id}/undo`)).body.run;
+  await endWithKills(undo.id);
+  expect(await read()).toEqual(before);
+  await expectSound(documents);
 });
 
 test('two runs at once, of two workers, while documents change, end in what is there', async () => {

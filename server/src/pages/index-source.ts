@@ -114,7 +114,8 @@ export function indexHandler(tools: IndexTools) {
   });
 }
 
-async function readDocuments(
+/** Reads documents as they are now, and finds out where their references lead. */
+export async function readDocuments(
   { db, config, inspector }: IndexTools,
   source: PageSource & { root: string },
   documents: readonly ListedDocument[],

@@ -17,6 +17,7 @@ const folderSettings = Joi.object({
     .allow(null)
     .default(null)
     .description('the address at which the folder is served'),
+  writable: Joi.boolean().default(false).description('whether its documents may be rewritten'),
 });
 
 /** A source as it is created and changed. */
@@ -39,7 +40,7 @@ export const sourceSchema = component(
     id: idSchema,
     kind: Joi.string().valid(...SOURCE_KINDS),
     name: Joi.string(),
-    settings: answer({ path: Joi.string(), url: Joi.string().allow(null) }),
+    settings: answer({ path: Joi.string(), url: Joi.string().allow(null), writable: Joi.boolean() }),
     writable: Joi.boolean().description('whether addresses in it can be rewritten'),
     documents: count,
     references: count,

@@ -5,6 +5,8 @@ import { sourceChanged, sourceDeleted, sourceIndexed } from './events.js';
 import { pagesFlow } from './flow.js';
 import { indexHandler, indexRun } from './index-source.js';
 import { usedFilter, usesField, usesGuard, usesListener } from './library.js';
+import { rewriteHandlers, rewriteRun, rewriteUndoRun } from './rewrite.js';
+import { rewriteRoutes } from './rewrite-routes.js';
 import { sourceRoutes } from './source-routes.js';
 import { sweepReferences } from './sweep.js';
 import { useRoutes } from './use-routes.js';
@@ -13,8 +15,8 @@ import { useRoutes } from './use-routes.js';
 export function pagesRoom(services: Services, { inspector }: { inspector: Inspector }): Room {
   return {
     name: 'pages',
-    needs: ['events', 'runs', 'inspection', 'library', 'recipes', 'serving'],
-    runs: [indexRun],
+    needs: ['stores', 'events', 'runs', 'inspection', 'library', 'recipes', 'serving'],
+    runs: [indexRun, rewriteRun, rewriteUndoRun],
     events: [sourceChanged, sourceDeleted, sourceIndexed],
     library: {
       fields: [usesField],
@@ -23,8 +25,11 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
       filters: [usedFilter],
     },
     flow: pagesFlow,
-    routes: () => [...sourceRoutes, ...useRoutes],
-    handlers: () => [indexHandler({ ...services, inspector })],
+    routes: () => [...sourceRoutes, ...useRoutes, ...rewriteRoutes(inspector)],
+    handlers: () => [
+      indexHandler({ ...services, inspector }),
+      ...rewriteHandlers({ ...services, inspector }),
+    ],
     sweeps: () => [{ name: 'references of pages', run: () => sweepReferences(services.db) }],
   };
 }

@@ -29,7 +29,15 @@ type SourceBody = Pick<PageSource, 'kind' | 'name' | 'settings'>;
 const NOTHING: SourceFigures = { documents: 0, references: 0, broken: 0 };
 
 function toAnswer({ id, kind, name, settings, indexedAt }: PageSource, figures = NOTHING) {
-  return { id, kind, name, settings, writable: false, ...figures, indexedAt: isoTimeOrNull(indexedAt) };
+  return {
+    id,
+    kind,
+    name,
+    settings,
+    writable: settings.writable,
+    ...figures,
+    indexedAt: isoTimeOrNull(indexedAt),
+  };
 }
 
 async function readAnswer(db: Executor, source: PageSource) {

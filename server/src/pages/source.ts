@@ -8,6 +8,8 @@ export interface FolderSettings {
   path: string;
   /** The address at which the folder is served, with a trailing slash; null when that isn't known. */
   url: string | null;
+  /** Whether addresses in its documents may be rewritten. */
+  writable: boolean;
 }
 
 /** Where pages come from. */

@@ -113,6 +113,26 @@ export async function beginGroupedRun<Subject, Input>(
   });
 }
 
+/** Starts a run over groups that have their own sizes, in a transaction. @returns the run's id */
+export async function beginGroupedRunIn<Group extends { weight: number }, Input>(
+  tx: Transaction,
+  kind: RunKind<Input>,
+  run: RunStart,
+  { groups, inputOf }: { groups: readonly Group[]; inputOf: (group: Group) => Input },
+): Promise<string> {
+  const id = await beginRun(tx, kind, run);
+  let at = 0;
+  const items: WantedItem<Input>[] = groups.map((group) => {
+    const title = `${(at + 1).toLocaleString('en-GB')}–${(at + group.weight).toLocaleString('en-GB')}`;
+    const item = { key: `group:${at}`, title, input: inputOf(group), weight: group.weight };
+    at += group.weight;
+    return item;
+  });
+  await addItems(tx, id, kind, items);
+  await endIfEmpty(tx, id);
+  return id;
+}
+
 const INSERT_ROWS = 1000;
 
 /** Ends a run that has nothing to do. */

@@ -117,7 +117,11 @@ async function callPages(picture: string): Promise<void> {
     `/assets/${picture}/uses`,
   ])
     await call('GET', path);
-  await call('PATCH', `/sources/${id}`, { name: 'Pages, renamed' });
+  await call('PATCH', `/sources/${id}`, { settings: { ...source.settings, writable: true } });
+  const rewrite = { sources: [id], map: [{ from: '/media/a/no.jpg', to: '/media/a/a.jpg' }] };
+  await call('POST', '/rewrites?rehearse=true', rewrite);
+  await call('POST', '/rewrites', rewrite);
+  await server.workUntilIdle();
   await call('DELETE', `/sources/${id}`);
 }
 

@@ -29,5 +29,9 @@ export const pagesStation: Station = {
     },
   ],
   filterFields: [usedFilterField],
-  runKinds: { 'page-index': 'Page indexing' },
+  runKinds: {
+    'page-index': 'Page indexing',
+    'page-rewrite': 'Rewritten addresses',
+    'page-rewrite-undo': 'Undone rewrites',
+  },
 };

@@ -143,7 +143,7 @@ export function pageSource(id: string, more: Partial<PageSourceAnswer> = {}): Pa
     id,
     kind: 'folder',
     name: 'Guide',
-    settings: { path: '/srv/guide', url: null },
+    settings: { path: '/srv/guide', url: null, writable: false },
     writable: false,
     documents: 3,
     references: 12,

@@ -1,0 +1,267 @@
+import { type AddressRules, type Edit, formatOfFile, invertEdits } from '@uniferum/core/pages';
+import type { PlannedRewrite } from '../inspection/work.js';
+import type { ItemContext } from '../runs/handler.js';
+import { beginGroupedRunIn } from '../runs/ledger.js';
+import { defineRun } from '../runs/run-kind.js';
+import { type Database, inTransaction } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+import { listDocuments, putDocuments } from './document-queries.js';
+import {
+  findEdits,
+  findRewrite,
+  insertEdits,
+  insertRewrite,
+  listWritten,
+  type StoredEdits,
+  updateEditState,
+} from './edit-queries.js';
+import { documentUrl, findDocument, requireFolder } from './folder-source.js';
+import { type IndexTools, readDocuments, requireSource } from './index-source.js';
+import type { PageSource } from './source.js';
+import { findSource } from './source-queries.js';
+import { type WriteOutcome, writeDocument } from './write-document.js';
+
+interface RewriteInput {
+  source: string;
+  paths: string[];
+}
+interface UndoInput extends RewriteInput {
+  run: string;
+}
+
+const DOCUMENTS_PER_ITEM = 20;
+const DOCUMENTS_AT_A_TIME = 40;
+const SHOWN_DOCUMENTS = 200;
+
+export const rewriteRun = defineRun<RewriteInput>({
+  kind: 'page-rewrite',
+  label: 'Rewrite addresses',
+  undo: beginRewriteUndo,
+});
+export const rewriteUndoRun = defineRun<UndoInput>({
+  kind: 'page-rewrite-undo',
+  label: 'Undo rewritten addresses',
+});
+
+/** One document that a rewrite would change. */
+export interface RewriteItem {
+  source: string;
+  document: string;
+  edits: number;
+  diff: PlannedRewrite['shown'];
+}
+
+export interface RewritePlan {
+  items: RewriteItem[];
+  totals: { documents: number; edits: number; unreadable: number };
+}
+
+/** @throws UniferumError `conflict` when a source may not be written */
+async function requireWritable(db: Database, id: string): Promise<PageSource> {
+  const source = await requireSource(db, id);
+  if (source.settings.writable) return source;
+  throw new UniferumError(
+    'conflict',
+    `The source "${source.name}" is only read. Change its settings to writable if its documents may be rewritten.`,
+  );
+}
+
+/** Finds every document that a rewrite would change, with its first changes. Nothing is written. */
+export async function rehearseRewrite(
+  tools: IndexTools,
+  sources: readonly string[],
+  rules: AddressRules,
+): Promise<RewritePlan> {
+  const plan: RewritePlan = { items: [], totals: { documents: 0, edits: 0, unreadable: 0 } };
+  for (const source of sources)
+    for await (const { path, planned } of planSource(tools, source, rules))
+      addToPlan(plan, { source, document: path }, planned);
+  return plan;
+}
+
+function addToPlan(
+  { items, totals }: RewritePlan,
+  place: Pick<RewriteItem, 'source' | 'document'>,
+  planned: PlannedRewrite | { fault: string },
+): void {
+  if ('fault' in planned) totals.unreadable += 1;
+  else if (planned.edits.length > 0) {
+    totals.documents += 1;
+    totals.edits += planned.edits.length;
+    if (items.length < SHOWN_DOCUMENTS)
+      items.push({ ...place, edits: planned.edits.length, diff: planned.shown });
+  }
+}
+
+async function* planSource(tools: IndexTools, id: string, rules: AddressRules) {
+  const source = await requireWritable(tools.db, id);
+  const root = await requireFolder(tools.config, source.settings).catch(refuse);
+  for await (const some of listDocuments(tools.db, id))
+    for (let at = 0; at < some.length; at += DOCUMENTS_AT_A_TIME) {
+      const paths = some.slice(at, at + DOCUMENTS_AT_A_TIME).map(({ path }) => path);
+      yield* await planDocuments(tools, { ...source, root }, paths, rules);
+    }
+}
+
+function refuse(error: Error): never {
+  throw new UniferumError('conflict', error.message);
+}
+
+async function planDocuments(
+  { inspector, config }: IndexTools,
+  source: PageSource & { root: string },
+  paths: readonly string[],
+  rules: AddressRules,
+): Promise<{ path: string; planned: PlannedRewrite | { fault: string } }[]> {
+  const found = await Promise.all(
+    paths.map(async (path) => ({ path, full: await findDocument(source.root, path) })),
+  );
+  const present = found.flatMap(({ path, full }) => (full === null ? [] : [{ path, full }]));
+  const planned = await inspector.planRewrites(
+    present.map(({ path, full }) => ({
+      path: full,
+      format: formatOfFile(path) ?? 'html',
+      url: documentUrl(source.settings, path),
+    })),
+    { rules, site: source.settings.url ?? `${config.publicUrl}/` },
+  );
+  return present.map(({ path }, index) => ({
+    path,
+    planned: planned[index] as PlannedRewrite | { fault: string },
+  }));
+}
+
+/** Begins rewriting every known document of some sources. @returns the run's id */
+export async function beginRewrite(
+  db: Database,
+  sources: readonly string[],
+  { rules, by }: { rules: AddressRules; by: string },
+): Promise<string> {
+  const subjects: { source: string; path: string }[] = [];
+  for (const id of sources) {
+    await requireWritable(db, id);
+    for await (const some of listDocuments(db, id))
+      subjects.push(...some.map(({ path }) => ({ source: id, path })));
+  }
+  return inTransaction(db, async (tx) => {
+    const run = await beginGroupedRunIn(
+      tx,
+      rewriteRun,
+      { title: `Rewriting addresses in ${subjects.length.toLocaleString('en-GB')} documents`, by },
+      { groups: bySource(subjects), inputOf: ({ source, paths }): RewriteInput => ({ source, paths }) },
+    );
+    await insertRewrite(tx, run, rules);
+    return run;
+  });
+}
+
+/** Documents of one source each, so many at a time. */
+function bySource(
+  subjects: readonly { source: string; path: string }[],
+): { source: string; paths: string[]; weight: number }[] {
+  const groups: { source: string; paths: string[]; weight: number }[] = [];
+  for (const { source, path } of subjects) {
+    const last = groups.at(-1);
+    if (last?.source === source && last.weight < DOCUMENTS_PER_ITEM) {
+      last.paths.push(path);
+      last.weight += 1;
+    } else groups.push({ source, paths: [path], weight: 1 });
+  }
+  return groups;
+}
+
+async function beginRewriteUndo(
+  db: Database,
+  { id, title }: { id: string; title: string },
+  by: string,
+): Promise<string> {
+  const written = await listWritten(db, id);
+  if (written.length === 0) throw new UniferumError('conflict', `Nothing is left to undo of "${title}".`);
+  return inTransaction(db, (tx) =>
+    beginGroupedRunIn(
+      tx,
+      rewriteUndoRun,
+      { title: `Undo: ${title}`, by },
+      { groups: bySource(written), inputOf: ({ source, paths }): UndoInput => ({ run: id, source, paths }) },
+    ),
+  );
+}
+
+/** Rewrites documents. The edits are stored before they are made, so that a killed worker loses none of them. */
+export function rewriteHandlers(tools: IndexTools) {
+  return [
+    rewriteRun.bind({
+      async work({ source, paths }, { runId }: ItemContext) {
+        const rules = await findRewrite(tools.db, runId);
+        if (rules === null)
+          return { outcome: 'failed', error: 'What it was to rewrite is not known any more.' };
+        return change(tools, { source, paths, runId, state: 'written' }, async (opened) => {
+          const known = await findEdits(tools.db, { runId, sourceId: source, paths });
+          const left = paths.filter((path) => !known.some((one) => one.path === path));
+          const planned = (await planDocuments(tools, opened, left, rules)).flatMap(({ path, planned }) =>
+            'fault' in planned || planned.edits.length === 0
+              ? []
+              : [{ path, edits: planned.edits, before: planned.before, after: planned.after }],
+          );
+          await inTransaction(tools.db, (tx) => insertEdits(tx, { runId, sourceId: source }, planned));
+          return [...known, ...planned];
+        });
+      },
+    }),
+    rewriteUndoRun.bind({
+      async work({ run, source, paths }) {
+        return change(tools, { source, paths, runId: run, state: 'undone' }, async () => {
+          const written = await findEdits(tools.db, { runId: run, sourceId: source, paths });
+          return written.map(({ path, edits, before, after }) => ({
+            ...{ path, edits: invertEdits(edits), before: after, after: before },
+          }));
+        });
+      },
+    }),
+  ];
+}
+
+type Change = Pick<StoredEdits, 'path' | 'before' | 'after'> & { edits: Edit[] };
+
+/** Makes changes to documents of a source, reads what was written again, and records both. */
+async function change(
+  tools: IndexTools,
+  { source: id, paths, runId, state }: RewriteInput & { runId: string; state: StoredEdits['state'] },
+  planChanges: (source: PageSource & { root: string }) => Promise<Change[]>,
+) {
+  const source = await findSource(tools.db, id);
+  if (source === null) return { outcome: 'skipped' as const, note: 'the source was deleted' };
+  const root = await requireFolder(tools.config, source.settings).catch((error: Error) => error);
+  if (root instanceof Error) return { outcome: 'failed' as const, error: root.message };
+  const opened = { ...source, root };
+  const outcomes: { path: string; outcome: WriteOutcome }[] = [];
+  for (const one of await planChanges(opened))
+    outcomes.push({ path: one.path, outcome: await writeDocument(root, one.path, one) });
+  const written = outcomes.filter(({ outcome }) => outcome.kind === 'written').map(({ path }) => path);
+  const read = await readDocuments(
+    tools,
+    opened,
+    written.map((path) => ({ path, stamp: '' })),
+  );
+  const problems = outcomes.flatMap(({ path, outcome }) => problemOf(path, outcome));
+  return {
+    outcome: 'done' as const,
+    async record(tx: Parameters<typeof putDocuments>[0]) {
+      const isThere = (await findSource(tx, id, { lock: true })) !== null;
+      if (isThere) await putDocuments(tx, id, read);
+      await updateEditState(tx, { runId, sourceId: id, paths: written }, state);
+      return {
+        done: written.length,
+        failed: problems.length,
+        skipped: paths.length - written.length - problems.length,
+        ...(problems.length > 0 && { note: problems.slice(0, 5).join(' ') }),
+      };
+    },
+  };
+}
+
+function problemOf(path: string, outcome: WriteOutcome): string[] {
+  if (outcome.kind === 'changed') return [`${path} was changed by somebody else, and is left as it is.`];
+  if (outcome.kind === 'gone') return [`${path} is not there any more.`];
+  return outcome.kind === 'failed' ? [outcome.message] : [];
+}

@@ -1,0 +1,61 @@
+import { createHash, randomUUID } from 'node:crypto';
+import { open, readFile, rename, rm, stat } from 'node:fs/promises';
+import { basename, dirname, join } from 'node:path';
+import { applyEdits, type Edit } from '@uniferum/core/pages';
+import { syncFolder } from '../stores/staging.js';
+import { findDocument, stampOf } from './folder-source.js';
+
+/** What came of writing a document: `changed` by somebody else, and left as it is. */
+export type WriteOutcome = { kind: 'written' | 'changed' | 'gone' } | { kind: 'failed'; message: string };
+
+export function digestOf(data: Uint8Array): string {
+  return createHash('sha256').update(data).digest('hex');
+}
+
+/**
+ * Applies edits to a document whose digest is `before`; one whose digest is `after` has them already. Written beside it,
+ * made durable and renamed, so that a reader sees the old document or the new one.
+ */
+export async function writeDocument(
+  root: string,
+  path: string,
+  { edits, before, after }: { edits: readonly Edit[]; before: string; after: string },
+): Promise<WriteOutcome> {
+  const full = await findDocument(root, path);
+  if (full === null) return { kind: 'gone' };
+  const stamp = await stampOf(full);
+  const data = await readFile(full);
+  const digest = digestOf(data);
+  if (digest === after) return { kind: 'written' };
+  if (digest !== before) return { kind: 'changed' };
+  const next = Buffer.from(applyEdits(data.toString('latin1'), edits), 'latin1');
+  const beside = join(dirname(full), `.${basename(full)}.${randomUUID()}`);
+  try {
+    const { mode } = await stat(full);
+    const file = await open(beside, 'wx', mode & 0o777);
+    try {
+      await file.writeFile(next);
+      await file.chmod(mode & 0o777);
+      await file.sync();
+    } finally {
+      await file.close();
+    }
+    // Somebody may have saved it since it was read.
+    if ((await stampOf(full)) !== stamp) {
+      await rm(beside, { force: true });
+      return { kind: 'changed' };
+    }
+    await rename(beside, full);
+    await syncFolder(dirname(full));
+    return { kind: 'written' };
+  } catch (error) {
+    await rm(beside, { force: true }).catch(() => {});
+    const { code = '' } = error as NodeJS.ErrnoException;
+    if (/^(?:EACCES|EPERM|EROFS)$/.test(code))
+      return {
+        kind: 'failed',
+        message: `${path} can't be written (${code}). Give the workers the right to write there.`,
+      };
+    throw error;
+  }
+}
