@@ -58,7 +58,8 @@ export function addPageCommands(program: Command, context: () => CliContext): vo
     .command('broken')
     .description('list the broken references of all pages; the exit status is 1 when there are any')
     .option('--source <id>', 'only those of one source')
-    .action((options: { source?: string }) => broken(context(), options));
+    .option('--fix', 'replace them by what is proposed, where something is', false)
+    .action((options: BrokenOptions) => broken(context(), options));
 }
 
 async function sources(context: CliContext, id: string | undefined, options: SourcesOptions): Promise<void> {
@@ -123,13 +124,26 @@ async function rewrite(context: CliContext, source: string, options: RewriteOpti
   output.err(`${edits} addresses in ${documents} documents would change, ${unreadable} can't be rewritten`);
 }
 
-async function broken(context: CliContext, { source }: { source?: string }): Promise<void> {
+interface BrokenOptions {
+  source?: string;
+  fix: boolean;
+}
+
+async function broken(context: CliContext, { source, fix }: BrokenOptions): Promise<void> {
   const { client, output } = context;
   const rows: string[][] = [];
+  const fixable: string[] = [];
   for await (const one of client.references.list({ state: 'broken', ...(source && { source }) })) {
     if (output.isJson) output.out(JSON.stringify(one));
-    rows.push([one.document, one.attribute, one.address, one.reason ?? '']);
+    rows.push([
+      one.document,
+      one.attribute,
+      one.address,
+      one.fix ? `→ ${one.fix.address}` : (one.reason ?? ''),
+    ]);
+    if (one.fix) fixable.push(one.id);
   }
   if (!output.isJson) for (const line of table(rows)) output.out(line);
-  if (rows.length > 0) context.endWith(EXIT.partly);
+  if (fix && fixable.length > 0) await followRun(context, (await client.references.fix(fixable)).run, true);
+  if (rows.length > (fix ? fixable.length : 0)) context.endWith(EXIT.partly);
 }

@@ -37,7 +37,7 @@ export function createClient(options: ClientOptions = {}) {
     settings: settingCalls(http),
     intakes: intakeCalls(http, list),
     sources: sourceCalls(http, list),
-    references: referenceCalls(list),
+    references: referenceCalls(http, list),
     rewrites: rewriteCalls(http),
     recipes: recipeCalls(http, list),
     renditions: renditionCalls(http),

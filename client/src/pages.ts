@@ -71,8 +71,18 @@ export function rewriteCalls(http: Http) {
 }
 
 /** Addresses on pages. */
-export function referenceCalls(list: ListCall) {
+export function referenceCalls(http: Http, list: ListCall) {
   return {
+    /** Shows what replacing broken references by what is proposed for each would change. */
+    rehearseFix: (ids: string[], call: CallOptions = {}) =>
+      http.json<{ plan: RewritePlan }>('/references/fix', {
+        ...call,
+        method: 'POST',
+        json: { ids },
+        query: { rehearse: true },
+      }),
+    fix: (ids: string[], call: CallOptions = {}) =>
+      http.json<{ run: Run }>('/references/fix', { ...call, method: 'POST', json: { ids } }),
     /** Lists references in a state. @defaultValue the broken ones of all sources */
     list: (
       query: Paging & { state?: 'broken' | 'found' | 'outside'; source?: string } = {},

@@ -24,6 +24,8 @@ export interface Use {
   attribute: string;
   /** Null for the original. */
   recipe: string | null;
+  /** Null: the current version, whichever that is. */
+  version: number | null;
   offset: number;
 }
 
@@ -36,6 +38,8 @@ export interface PageReference extends Use {
   id: string;
   asset: string | null;
   reason: BrokenReason | null;
+  /** Where it could lead instead; null without a proposal. */
+  fix: { address: string; by: 'original' | 'same-name' } | null;
 }
 
 /** One step of the test of a source. */

@@ -63,6 +63,7 @@ export const useSchema = component(
     address: Joi.string().description('as written'),
     attribute: Joi.string().example('img src'),
     recipe: Joi.string().allow(null).description('null for the original'),
+    version: count.allow(null).description('null: the current version, whichever that is'),
     offset: count.description('where it stands in the document, in bytes'),
   }),
 );
@@ -83,6 +84,10 @@ export const referenceSchema = component(
     offset: count,
     asset: idSchema.allow(null),
     recipe: Joi.string().allow(null),
+    version: count.allow(null),
+    fix: answer({ address: Joi.string(), by: Joi.string().valid('original', 'same-name') })
+      .allow(null)
+      .description('where it could lead instead: the original, or the only file of that name'),
     reason: Joi.string()
       .valid('unknown', 'in-bin', 'no-recipe')
       .allow(null)

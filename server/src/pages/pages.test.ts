@@ -108,6 +108,7 @@ describe('a folder of documents', () => {
       address: `${media}/a.txt`,
       attribute: 'a href',
       recipe: null,
+      version: null,
       offset: '<title>Home</title><a href="'.length,
     });
     expect((await get(`/assets/${a}`)).uses).toBe(4);

@@ -44,6 +44,15 @@ export async function listUses(
   );
 }
 
+/** Finds broken references by their ids. */
+export async function findReferences(db: Executor, ids: readonly string[]): Promise<ReferenceRow[]> {
+  return selectExpanded<ReferenceRow>(
+    db,
+    `${SELECT_REFERENCES} WHERE page_references.id IN (?) AND page_references.state = 'broken' ORDER BY page_references.id`,
+    [ids],
+  );
+}
+
 /** Lists references in a state, of one source or of all. */
 export async function listReferences(
   db: Executor,

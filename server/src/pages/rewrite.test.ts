@@ -164,6 +164,40 @@ describe('a document that somebody else changed', () => {
   });
 });
 
+describe('a proposed fix', () => {
+  test('is the original for a rendition that is not made, and the only file of the name otherwise', async () => {
+    const folder = `/fix${sites}`;
+    const send = (where: string, name: string) =>
+      server.call('POST', `${api}/assets`, {
+        body: form(where, [{ name, data: Buffer.from(where + name) }]),
+      });
+    await send(`${folder}/new`, `only-${sites}.txt`);
+    for (const place of ['x', 'y']) await send(`${folder}/${place}`, `twice-${sites}.txt`);
+    await write(
+      'a.html',
+      `<a href="/media${folder}/old/ONLY-${sites}.txt"><a href="/media/old/twice-${sites}.txt"><img src="/media${folder}/new/only-${sites}~none.jpg"><img src="/media/z~none.jpg">`,
+    );
+    const source = await addSource();
+    const { items } = await get(`/references?source=${source}`);
+    const media = `${server.url}/media${folder}/new/only-${sites}.txt`;
+    expect(items.map(({ fix }: { fix: object | null }) => fix)).toEqual([
+      { address: media, by: 'same-name' },
+      null,
+      { address: media, by: 'original' },
+      null,
+    ]);
+    const ids = items.map(({ id }: { id: string }) => id);
+    const { plan } = (await post('/references/fix?rehearse=true', { ids })).body;
+    expect(plan.totals).toEqual({ documents: 1, edits: 2, unreadable: 0 });
+    const done = await run('/references/fix', { ids });
+    expect((await get(`/references?source=${source}`)).total).toBe(2);
+    expect((await read('a.html')).toString()).toContain(`<a href="${media}"><a href="/media/old/twice`);
+    await run(`/runs/${done.id}/undo`);
+    expect((await get(`/references?source=${source}`)).total).toBe(4);
+    expect((await post('/references/fix', { ids: ['999999'] })).status).toBe(409);
+  });
+});
+
 test('a CSV of addresses is taken as a whole, or not at all', async () => {
   await write('a.html', '<img src=/old/a.jpg><img src=/old/b.jpg>');
   const source = await addSource();

@@ -4,6 +4,7 @@ import { cutPage, readCursor } from '../shared/cursor.js';
 import { notFound } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { idSchema, pageOf, pagingSchemas } from '../shared/schemas.js';
+import { type ProposedFix, proposeFixes } from './fixes.js';
 import { REFERENCE_STATES, type ReferenceState, referenceSchema, useSchema } from './page-schemas.js';
 import {
   countReferences,
@@ -29,16 +30,18 @@ function toUse({ source_id, path, title, url, address, attribute, recipe, positi
     address,
     attribute,
     recipe,
+    version: null,
     offset: position,
   };
 }
 
-function toReference(row: ReferenceRow) {
+function toReference(row: ReferenceRow, fix: ProposedFix | null) {
   return {
     id: String(row.id),
     ...toUse(row),
     asset: row.asset_id === null ? null : String(row.asset_id),
     reason: row.reason,
+    fix,
   };
 }
 
@@ -73,11 +76,13 @@ export const useRoutes: Route[] = [
       source: idSchema,
     }),
     answers: { 200: { description: 'A page of references', schema: pageOf(referenceSchema) } },
-    async handle({ services: { db }, query: { limit, cursor, state, source = null } }) {
+    async handle({ services: { db, config }, query: { limit, cursor, state, source = null } }) {
       const rows = await listReferences(db, { state, source, after: afterOf(cursor), limit });
       const page = cutPage(rows, limit, (row) => [row.id]);
       const total = await countReferences(db, { state, source });
-      return { status: 200, body: { items: page.rows.map(toReference), total, next: page.next } };
+      const fixes = await proposeFixes(db, config, page.rows);
+      const items = page.rows.map((row) => toReference(row, fixes.get(row.id) ?? null));
+      return { status: 200, body: { items, total, next: page.next } };
     },
   }),
 ];

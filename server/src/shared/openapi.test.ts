@@ -119,6 +119,7 @@ async function callPages(picture: string): Promise<void> {
     await call('GET', path);
   await call('PATCH', `/sources/${id}`, { settings: { ...source.settings, writable: true } });
   const rewrite = { sources: [id], map: [{ from: '/media/a/no.jpg', to: '/media/a/a.jpg' }] };
+  await call('POST', '/references/fix', { ids: ['1', '2', '3'] });
   await call('POST', '/rewrites?rehearse=true', rewrite);
   await call('POST', '/rewrites', rewrite);
   await server.workUntilIdle();

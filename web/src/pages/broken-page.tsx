@@ -95,6 +95,8 @@ const REASONS: Record<BrokenReason, string> = {
   'no-recipe': 'there is no such recipe',
 };
 
+const FIXES = { original: 'the original', 'same-name': 'the only file of that name' } as const;
+
 function BrokenTable({ items }: { items: readonly PageReference[] }) {
   return (
     <table className="w-full min-w-[44rem] text-sm">
@@ -103,7 +105,7 @@ function BrokenTable({ items }: { items: readonly PageReference[] }) {
           <th className="py-1.5 pl-6 font-medium">Document</th>
           <th className="font-medium">Where</th>
           <th className="font-medium">Address</th>
-          <th className="pr-6 font-medium">Reason</th>
+          <th className="pr-6 font-medium">Reason and proposed fix</th>
         </tr>
       </thead>
       <tbody>
@@ -121,7 +123,15 @@ function BrokenTable({ items }: { items: readonly PageReference[] }) {
             <td className="max-w-96 pr-4">
               <span className="block truncate font-mono text-xs">{item.address}</span>
             </td>
-            <td className="pr-6 text-soft">{item.reason && REASONS[item.reason]}</td>
+            <td className="max-w-80 pr-6 text-soft">
+              {item.reason && REASONS[item.reason]}
+              {item.fix && (
+                <span className="block truncate text-ink" title={item.fix.address}>
+                  → <span className="font-mono text-xs">{new URL(item.fix.address).pathname}</span>{' '}
+                  <span className="text-soft">({FIXES[item.fix.by]})</span>
+                </span>
+              )}
+            </td>
           </tr>
         ))}
       </tbody>

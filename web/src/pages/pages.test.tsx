@@ -73,10 +73,14 @@ describe('sources', () => {
 test('broken references are those of the source in the address', async () => {
   answer({
     'sources.list': pageOf([pageSource('1', { name: 'Guide' }), pageSource('2', { name: 'News' })]),
-    'references.list': pageOf([reference('7', { reason: 'in-bin' })]),
+    'references.list': pageOf([
+      reference('7', { reason: 'in-bin' }),
+      reference('8', { fix: { address: 'http://x.example/media/new.jpg', by: 'same-name' } }),
+    ]),
   });
   const { user } = show(<BrokenPage />, { at: '/pages/broken?source=2' });
   expect(await screen.findByText('the file is in the bin')).toBeVisible();
+  expect(screen.getByText('/media/new.jpg')).toBeVisible();
   expect(callsOf('references.list')[0]?.[0]).toEqual({ limit: 100, source: '2' });
   await user.selectOptions(screen.getByLabelText('Source'), 'All sources');
   await waitFor(() => expect(callsOf('references.list').at(-1)?.[0]).toEqual({ limit: 100 }));

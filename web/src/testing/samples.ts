@@ -165,7 +165,9 @@ export function reference(id: string, more: Partial<PageReference> = {}): PageRe
     offset: 7,
     asset: null,
     recipe: null,
+    version: null,
     reason: 'unknown',
+    fix: null,
     ...more,
   };
 }
