@@ -49,8 +49,8 @@ describe('in HTML', () => {
     ['<div style="background:url(&quot;a.jpg&quot;)">', ['css url(): a.jpg']],
     ['<style>@import "a.css"; p{background:url(b.jpg)}</style>', ['css @import: a.css', 'css url(): b.jpg']],
     [
-      '<meta property="og:image" content="a.jpg"><meta content=b.jpg name=twitter:image>',
-      ['meta og:image: a.jpg', 'meta twitter:image: b.jpg'],
+      '<meta property="og:image" content="a.jpg"><meta content=b.jpg name=card:image:src>',
+      ['meta og:image: a.jpg', 'meta card:image:src: b.jpg'],
     ],
     ['<meta name=description content="a.jpg"><meta property=og:image:width content=600>', []],
     [

@@ -50,9 +50,9 @@ export function attributeKind(element: string, attribute: string): AttributeKind
   return attribute === 'href' && SVG_REFERRING.has(element) ? 'address' : null;
 }
 
-/** Properties whose content is an address. Source: the Open Graph protocol; schema.org; HTML `meta` names in common use. */
+/** Properties whose content is an address, of any vocabulary. Source: the Open Graph protocol; schema.org; for others common practice, no source. */
 const META =
-  /^(?:og:(?:image|video|audio)(?::(?:secure_)?url)?|twitter:(?:image(?::src)?|player)|(?:thumbnail|content|image|embed)(?:url)?|msapplication-(?:tileimage|square\d+x\d+logo|wide310x150logo))$/i;
+  /^(?:[a-z]+:(?:image|video|audio|player)(?::(?:(?:secure_)?url|src))?|(?:thumbnail|content|image|embed)(?:url)?|[a-z]+-(?:tileimage|(?:square|wide)\d+x\d+logo))$/i;
 
 /** Tells whether a `meta` element with these names has an address as its content. */
 export function isMetaAddress(names: readonly (string | undefined)[]): boolean {
