@@ -10,6 +10,8 @@ const alias = [
 
 export default defineConfig({
   test: {
+    // By default one processor is left free; these tests wait for databases and processes more than they compute.
+    maxWorkers: 2,
     projects: [
       {
         resolve: { alias },

@@ -22,7 +22,7 @@ export function Popup({ name, button, className, children }: PopupProps) {
           sideOffset={6}
           collisionPadding={12}
           className={classNames(
-            'z-[60] max-h-(--radix-popover-content-available-height) overflow-y-auto border border-rule-strong bg-raised',
+            'z-[60] max-w-[calc(100vw-1.5rem)] max-h-[var(--radix-popover-content-available-height)] overflow-y-auto border border-rule-strong bg-raised',
             className,
           )}
         >
