@@ -8,7 +8,7 @@ CREATE TABLE IF NOT EXISTS page_edits (
   run_id BIGINT UNSIGNED NOT NULL,
   source_id BIGINT UNSIGNED NOT NULL,
   path_hash CHAR(64) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
-  path VARCHAR(1000) NOT NULL COLLATE utf8mb4_bin,
+  path VARCHAR(4096) NOT NULL COLLATE utf8mb4_bin,
   edits LONGTEXT NOT NULL,
   sha256_before CHAR(64) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
   sha256_after CHAR(64) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,

@@ -173,12 +173,12 @@ test('a folder that goes away is said, and forgets nothing; nor does one that is
   await server.workUntilIdle();
   expect(await readRun(run.id)).toMatchObject({ state: 'faulty' });
   const { items } = (await server.call('GET', `${api}/runs/${run.id}/items`)).body;
-  expect(items[0].error).toContain('Check that it is there, and mounted');
+  expect(items[0].error).toContain('Check that it exists and is mounted');
   const missing = await beginIndex(source);
   expect([missing.status, missing.body.detail]).toEqual([409, expect.stringContaining('(ENOENT)')]);
   await mkdir(site());
   const empty = await beginIndex(source);
-  expect([empty.status, empty.body.detail]).toEqual([409, expect.stringContaining('50 were there before')]);
+  expect([empty.status, empty.body.detail]).toEqual([409, expect.stringContaining('50 were indexed before')]);
   expect((await server.call('GET', `${api}/assets/${asset}`)).body.uses).toBe(50);
   await expectSound(50);
 });

@@ -87,11 +87,11 @@ export async function updateEditState(
   );
 }
 
-/** Lists the documents that a run has written and nobody has undone. */
-export async function listWritten(db: Executor, runId: string): Promise<{ source: string; path: string }[]> {
+/** Lists the documents that a run has written, or may have written when it ended, and nobody has undone. */
+export async function listUndoable(db: Executor, runId: string): Promise<{ source: string; path: string }[]> {
   const rows = await select<{ source_id: number; path: string }>(
     db,
-    "SELECT source_id, path FROM page_edits WHERE run_id = ? AND state = 'written' ORDER BY source_id, path LIMIT 1000000",
+    "SELECT source_id, path FROM page_edits WHERE run_id = ? AND state <> 'undone' ORDER BY source_id, path LIMIT 1000000",
     [runId],
   );
   return rows.map(({ source_id, path }) => ({ source: String(source_id), path }));

@@ -1,21 +1,16 @@
 import { opendir, realpath, stat } from 'node:fs/promises';
 import { isAbsolute, join, relative, resolve, sep } from 'node:path';
-import { formatOfFile } from '@uniferum/core/pages';
+import { formatOfFile, type TestStep } from '@uniferum/core/pages';
 import type { Config } from '../shared/config.js';
 import type { FolderSettings, ListedDocument } from './source.js';
 
 type SourceConfig = Pick<Config, 'sourceDirs'>;
 
-/** One step of a test, and what to do when it failed. */
-export interface TestStep {
-  name: string;
-  ok: boolean;
-  message: string;
-}
-
 /** Folders of tools, with copies of what others wrote. Common practice, no source. */
 const SKIPPED = /^(?:\.|node_modules$|__MACOSX$)/;
 const MAX_DOCUMENTS = 1_000_000;
+/** A longer address is not stored. */
+const MAX_ADDRESS = 2000;
 /** Larger documents are not read. */
 const MAX_DOCUMENT_BYTES = 50_000_000;
 
@@ -28,25 +23,17 @@ export async function testFolder(config: SourceConfig, { path }: FolderSettings)
   };
   const { sourceDirs } = config;
   if (
-    !add(
-      'configured',
-      sourceDirs.length > 0,
-      sourceDirs.length > 0 ? 'Folders are allowed as sources.' : NONE,
-    )
+    !add('configured', sourceDirs.length > 0, sourceDirs.length > 0 ? 'Source folders are configured.' : NONE)
   )
     return steps;
   const real = isAbsolute(path) ? await realpath(path).catch(() => null) : null;
   if (
-    !add(
-      'found',
-      real !== null,
-      real === null ? `${path} is not a folder on this server.` : `${path} is there.`,
-    )
+    !add('found', real !== null, real === null ? `${path} does not exist on this server.` : `${path} exists.`)
   )
     return steps;
   const isAllowed = await isBelow(sourceDirs, real as string);
   const outside = `${path} is not below a folder that UNIFERUM_SOURCE_DIRS names. Add one, and restart the server.`;
-  if (!add('allowed', isAllowed, isAllowed ? 'It may be read.' : outside)) return steps;
+  if (!add('allowed', isAllowed, isAllowed ? 'It is below a configured folder.' : outside)) return steps;
   const first = await firstDocument(real as string).catch((error: NodeJS.ErrnoException) => error);
   if (first instanceof Error)
     add(
@@ -54,12 +41,12 @@ export async function testFolder(config: SourceConfig, { path }: FolderSettings)
       false,
       `${path} can't be read (${first.code}). Give the server's user the right to read it.`,
     );
-  else if (first === null) add('readable', true, 'It is readable, and holds no document yet.');
+  else if (first === null) add('readable', true, 'It is readable and contains no documents yet.');
   else add('readable', true, `It is readable; ${first.path} is one of its documents.`);
   return steps;
 }
 
-const NONE = 'No folder may be a source. Name some in UNIFERUM_SOURCE_DIRS, and restart the server.';
+const NONE = 'No source folders are configured. Set UNIFERUM_SOURCE_DIRS and restart the server.';
 
 async function firstDocument(root: string): Promise<ListedDocument | null> {
   for await (const document of walk(root, '')) return document;
@@ -69,7 +56,7 @@ async function firstDocument(root: string): Promise<ListedDocument | null> {
 /** Finds the real path of a folder source. @throws Error that says why it can't be read */
 export async function requireFolder(config: SourceConfig, { path }: FolderSettings): Promise<string> {
   const real = await realpath(path).catch((error: NodeJS.ErrnoException) => {
-    throw new Error(`${path} can't be found (${error.code}). Check that it is there, and mounted.`);
+    throw new Error(`${path} can't be found (${error.code}). Check that it exists and is mounted.`);
   });
   if (!(await isBelow(config.sourceDirs, real)))
     throw new Error(`${path} is not below a folder that UNIFERUM_SOURCE_DIRS names.`);
@@ -128,5 +115,6 @@ export async function findDocument(root: string, path: string): Promise<string |
 export function documentUrl({ url }: FolderSettings, path: string): string | null {
   if (url === null) return null;
   const shown = path.replace(/(^|\/)index\.html?$/i, '$1');
-  return url + shown.split('/').map(encodeURIComponent).join('/');
+  const address = url + shown.split('/').map(encodeURIComponent).join('/');
+  return address.length > MAX_ADDRESS ? null : address;
 }

@@ -64,13 +64,18 @@ export async function beginIndex(
   const root = await requireFolder(config, source.settings).catch((error: Error) => {
     throw new UniferumError('conflict', `The source "${source.name}" can't be read: ${error.message}`);
   });
-  const listed = await listFolder(root);
+  const listed = await listFolder(root).catch((error: NodeJS.ErrnoException) => {
+    throw new UniferumError(
+      'conflict',
+      `The source "${source.name}" can't be listed (${error.code}). Check that it is a folder and that the server's user can read all of it.`,
+    );
+  });
   const changes = await listChanges(db, source.id, listed);
   // More likely its disk isn't mounted than that everything was deleted: nothing that is known is forgotten.
   if (listed.length === 0 && changes.length > 0)
     throw new UniferumError(
       'conflict',
-      `${source.settings.path} holds no document, and ${changes.length.toLocaleString('en-GB')} were there before. Check that it is mounted. If its documents are gone for good, delete the source.`,
+      `${source.settings.path} contains no documents, but ${changes.length.toLocaleString('en-GB')} were indexed before. Check that it is mounted. If its documents are gone for good, delete the source.`,
     );
   return beginGroupedRun(
     db,

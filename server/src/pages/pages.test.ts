@@ -339,6 +339,48 @@ describe('a source', () => {
     expect((await steps(join(site, 'way-out'))).at(-1)).toMatchObject({ name: 'allowed', ok: false });
   });
 
+  test('that is a file, and one with names and addresses beyond every limit, do no harm', async () => {
+    await write('file.html', 'x');
+    const file = await addSource({ settings: { path: join(site, 'file.html') } });
+    expect((await call('POST', `/sources/${file}/index`)).status).toBe(409);
+    const long = 'x'.repeat(200);
+    const recipe = `/media/a~${'r'.repeat(300)}.jpg`;
+    await write(
+      `${[long, long, long, long, long, long].join('/')}/deep.html`,
+      `<a href="/media/${'y'.repeat(5000)}"><img src="${recipe}"><img src="/media/a~b.1w.${'e'.repeat(300)}">`,
+    );
+    const source = await addSource({ name: `Long ${sites}` });
+    expect((await index(source)).state).toBe('done');
+    expect((await get(`/sources/${source}`)).documents).toBe(2);
+    expect((await get(`/sources/${source}`)).references).toBe(3);
+  });
+
+  test('is closed to strangers and to keys without the right', async () => {
+    const readOnly = await server.key(['library:read']);
+    for (const [method, path] of [
+      ['GET', '/sources'],
+      ['POST', '/sources'],
+      ['GET', '/references'],
+      ['POST', '/rewrites'],
+      ['POST', '/references/fix'],
+    ] as const) {
+      expect(
+        (await server.call(method, `${api}${path}`, { key: null, ...(method === 'POST' && { json: {} }) }))
+          .status,
+        path,
+      ).toBe(401);
+      expect(
+        (
+          await server.call(method, `${api}${path}`, {
+            key: readOnly,
+            ...(method === 'POST' && { json: {} }),
+          })
+        ).status,
+        path,
+      ).toBe(403);
+    }
+  });
+
   test('that may not be read is not indexed, and says why', async () => {
     const source = await addSource({ settings: { path: tmpdir() } });
     const { status, body } = await call('POST', `/sources/${source}/index`);

@@ -23,6 +23,9 @@ export interface Surroundings {
 
 const MAX_ADDRESS = 2000;
 const MAX_ATTRIBUTE = 60;
+/** Longer than those of any recipe. */
+const MAX_RECIPE = 64;
+const MAX_VARIANT = 40;
 
 /** Finds out where the addresses of documents lead. One of these serves one run item: what it looked up it remembers. */
 export class ReferenceResolver {
@@ -50,8 +53,8 @@ export class ReferenceResolver {
     if (media === null) return reference;
     const place = placeOf(media);
     const assetId = await this.#assetAt(place, media);
-    const recipe = media.kind === 'rendition' ? media.recipe : null;
-    const variant = media.kind === 'rendition' ? media.variant : null;
+    const recipe = media.kind === 'rendition' ? media.recipe.slice(0, MAX_RECIPE) : null;
+    const variant = media.kind === 'rendition' ? (media.variant?.slice(0, MAX_VARIANT) ?? null) : null;
     const found = { ...reference, place: hashOf(place), assetId, recipe, variant };
     if (assetId === null) return { ...found, state: 'broken', reason: 'unknown' };
     if (recipe !== null && !(await this.#hasRecipe(recipe)))

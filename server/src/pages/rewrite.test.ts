@@ -136,7 +136,7 @@ describe('a document that somebody else changed', () => {
     const undone = await run(`/runs/${done.id}/undo`);
     expect(undone).toMatchObject({ done: 1, failed: 1 });
     const { items } = await get(`/runs/${undone.id}/items`);
-    expect(JSON.stringify(items)).toContain('b.html was changed by somebody else, and is left as it is.');
+    expect(JSON.stringify(items)).toContain('b.html was changed by someone else and was left unchanged.');
     expect((await read('a.html')).toString()).toBe('<img src=/old/a.jpg>');
     expect((await read('b.html')).toString()).toBe('<img src=/media/new/a.jpg> and more');
   });
@@ -162,6 +162,15 @@ describe('a document that somebody else changed', () => {
     expect(await writeDocument(site, '../../etc/passwd', change)).toEqual({ kind: 'gone' });
     expect(await readdir(site)).toEqual([]);
   });
+});
+
+test('a document that was written when its worker ended, before that was recorded, is undone too', async () => {
+  await write('a.html', '<img src=/old/a.jpg>');
+  const source = await addSource();
+  const done = await run('/rewrites', { sources: [source], map: MAP });
+  await server.db.query("UPDATE page_edits SET state = 'planned' WHERE run_id = ?", [done.id]);
+  expect(await run(`/runs/${done.id}/undo`)).toMatchObject({ done: 1, failed: 0 });
+  expect((await read('a.html')).toString()).toBe('<img src=/old/a.jpg>');
 });
 
 describe('a proposed fix', () => {
@@ -216,7 +225,7 @@ test('what may not be written is refused, and what can’t be rewritten is count
   await write('b.html', Buffer.from('\ufeff<img src=/old/a.jpg>', 'utf16le'));
   const readOnly = await addSource(false);
   const refused = await post('/rewrites', { sources: [readOnly], map: MAP });
-  expect([refused.status, refused.body.detail]).toEqual([409, expect.stringContaining('is only read')]);
+  expect([refused.status, refused.body.detail]).toEqual([409, expect.stringContaining('is read-only')]);
   await server.call('PATCH', `${api}/sources/${readOnly}`, {
     json: { settings: { path: site, url: null, writable: true } },
   });

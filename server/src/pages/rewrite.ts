@@ -11,7 +11,7 @@ import {
   findRewrite,
   insertEdits,
   insertRewrite,
-  listWritten,
+  listUndoable,
   type StoredEdits,
   updateEditState,
 } from './edit-queries.js';
@@ -62,7 +62,7 @@ async function requireWritable(db: Database, id: string): Promise<PageSource> {
   if (source.settings.writable) return source;
   throw new UniferumError(
     'conflict',
-    `The source "${source.name}" is only read. Change its settings to writable if its documents may be rewritten.`,
+    `The source "${source.name}" is read-only. Set "writable" in its settings to allow rewriting.`,
   );
 }
 
@@ -175,8 +175,8 @@ async function beginRewriteUndo(
   { id, title }: { id: string; title: string },
   by: string,
 ): Promise<string> {
-  const written = await listWritten(db, id);
-  if (written.length === 0) throw new UniferumError('conflict', `Nothing is left to undo of "${title}".`);
+  const written = await listUndoable(db, id);
+  if (written.length === 0) throw new UniferumError('conflict', `"${title}" has nothing left to undo.`);
   return inTransaction(db, (tx) =>
     beginGroupedRunIn(
       tx,
@@ -194,7 +194,10 @@ export function rewriteHandlers(tools: IndexTools) {
       async work({ source, paths }, { runId }: ItemContext) {
         const rules = await findRewrite(tools.db, runId);
         if (rules === null)
-          return { outcome: 'failed', error: 'What it was to rewrite is not known any more.' };
+          return {
+            outcome: 'failed',
+            error: 'The addresses that this run replaces are no longer stored. Start it again.',
+          };
         return change(tools, { source, paths, runId, state: 'written' }, async (opened) => {
           const known = await findEdits(tools.db, { runId, sourceId: source, paths });
           const left = paths.filter((path) => !known.some((one) => one.path === path));
@@ -261,7 +264,7 @@ async function change(
 }
 
 function problemOf(path: string, outcome: WriteOutcome): string[] {
-  if (outcome.kind === 'changed') return [`${path} was changed by somebody else, and is left as it is.`];
-  if (outcome.kind === 'gone') return [`${path} is not there any more.`];
+  if (outcome.kind === 'changed') return [`${path} was changed by someone else and was left unchanged.`];
+  if (outcome.kind === 'gone') return [`${path} no longer exists.`];
   return outcome.kind === 'failed' ? [outcome.message] : [];
 }

@@ -2,6 +2,7 @@ import { createHash, randomUUID } from 'node:crypto';
 import { open, readFile, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { applyEdits, type Edit } from '@uniferum/core/pages';
+import { UniferumError } from '../shared/errors.js';
 import { syncFolder } from '../stores/staging.js';
 import { findDocument, stampOf } from './folder-source.js';
 
@@ -56,6 +57,12 @@ export async function writeDocument(
         kind: 'failed',
         message: `${path} can't be written (${code}). Give the workers the right to write there.`,
       };
+    if (/^(?:ENOSPC|EDQUOT|EFBIG)$/.test(code))
+      throw new UniferumError(
+        'storage-full',
+        `The disk of ${root} is full. Nothing was lost; free space to continue.`,
+        { retryAfterSeconds: 30, cause: error },
+      );
     throw error;
   }
 }

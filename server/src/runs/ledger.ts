@@ -95,22 +95,13 @@ export async function beginGroupedRun<Subject, Input>(
     inputOf: (some: Subject[]) => Input;
   },
 ): Promise<string> {
-  return inTransaction(db, async (tx) => {
-    const id = await beginRun(tx, kind, run);
-    const items: WantedItem<Input>[] = [];
-    for (let at = 0; at < subjects.length; at += perItem) {
-      const some = subjects.slice(at, at + perItem);
-      items.push({
-        key: `group:${at}`,
-        title: `${(at + 1).toLocaleString('en-GB')}–${(at + some.length).toLocaleString('en-GB')}`,
-        input: inputOf(some),
-        weight: some.length,
-      });
-    }
-    await addItems(tx, id, kind, items);
-    await endIfEmpty(tx, id);
-    return id;
+  const groups = Array.from({ length: Math.ceil(subjects.length / perItem) }, (_, n) => {
+    const some = subjects.slice(n * perItem, (n + 1) * perItem);
+    return { some, weight: some.length };
   });
+  return inTransaction(db, (tx) =>
+    beginGroupedRunIn(tx, kind, run, { groups, inputOf: ({ some }) => inputOf(some) }),
+  );
 }
 
 /** Starts a run over groups that have their own sizes, in a transaction. @returns the run's id */

@@ -90,7 +90,7 @@ function NothingBroken() {
 }
 
 const REASONS: Record<BrokenReason, string> = {
-  unknown: 'no file has or had this address',
+  unknown: 'no file has ever had this address',
   'in-bin': 'the file is in the bin',
   'no-recipe': 'there is no such recipe',
 };

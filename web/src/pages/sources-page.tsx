@@ -151,7 +151,7 @@ function DeleteQuestion({ source: { id }, onKeep }: DeleteQuestionProps) {
   const { remove } = useSourceChanges();
   return (
     <span className="flex flex-wrap items-center justify-end gap-2">
-      <span className="text-sm">The documents stay; their uses are forgotten.</span>
+      <span className="text-sm">The documents are kept. Their uses are removed from the index.</span>
       <FailureLine error={remove.error} />
       <Button look="fault" disabled={remove.isPending} onClick={() => remove.mutate(id)}>
         Delete source
