@@ -29,6 +29,7 @@ const ON_DEMAND = new Set([
   'matrix-failed',
   'originals',
   'papers',
+  'duplicates',
 ]);
 
 /** @param {string} name @param {string} path @param {(() => Promise<unknown>) | null} [act] */
@@ -138,6 +139,7 @@ await take('originals', '/recipes/originals');
 await take('workers', '/runs/workers');
 await take('papers', '/library/chart-room');
 await take('runs', '/runs');
+await take('pages-broken', '/pages/broken');
 await take('automate', '/automate');
 await take('as-code', '/library/lights/gannet-head', async () => {
   await page.getByRole('button', { name: 'New folder' }).click();
