@@ -166,9 +166,9 @@ function PagesJoint({ flow: { pages }, boxes }: JointsProps) {
         <p className="text-xs text-soft">Sites read addresses from the API. No page source is indexed yet.</p>
       ) : (
         <>
-          <p className="figure text-sm">{formatCount(documents, 'document')}</p>
-          <p className="text-xs text-soft">{formatCount(references, 'reference')}</p>
-          {broken > 0 && <p className="text-xs text-fault">{formatCount(broken, 'broken reference')}</p>}
+          <Figure value={documents} word={documents === 1 ? 'document' : 'documents'} />
+          <p className="text-sm text-soft">{formatCount(references, 'reference')}</p>
+          {broken > 0 && <StateMark state="broken" count={broken} />}
         </>
       )}
     </Joint>

@@ -110,9 +110,9 @@ function Versions({ asset }: { asset: Asset }) {
 
 /** The stages of an asset's life in the library itself. */
 export const LIBRARY_STAGES: readonly LineStage[] = [
-  { name: 'Source', order: 10, width: 'w-28', Content: Source },
+  { name: 'Source', order: 10, width: 'w-24', Content: Source },
   { name: 'Verdict', order: 20, width: 'w-24', Content: VerdictOf },
   { name: 'Texts', order: 30, width: 'w-36', Content: Texts },
-  { name: 'Versions', order: 40, width: 'w-24', Content: Versions },
-  { name: 'Copies', order: 60, width: 'w-20', Content: Copies },
+  { name: 'Versions', order: 40, width: 'w-[7.5rem]', Content: Versions },
+  { name: 'Copies', order: 60, width: 'w-[4.75rem]', Content: Copies },
 ];

@@ -127,8 +127,8 @@ function BrokenTable({ items }: { items: readonly PageReference[] }) {
               {item.reason && REASONS[item.reason]}
               {item.fix && (
                 <span className="block truncate text-ink" title={item.fix.address}>
-                  → <span className="font-mono text-xs">{new URL(item.fix.address).pathname}</span>{' '}
-                  <span className="text-soft">({FIXES[item.fix.by]})</span>
+                  → {FIXES[item.fix.by]}:{' '}
+                  <span className="font-mono text-xs">{new URL(item.fix.address).pathname}</span>
                 </span>
               )}
             </td>

@@ -8,6 +8,7 @@ import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
 import { formatAgo } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice, FailureLine } from '../ui/notice.js';
+import { StateMark } from '../ui/state-mark.js';
 import { TextLink } from '../ui/text-link.js';
 import { AddSourceDialog } from './add-source-dialog.js';
 import { useSourceChanges, useSources } from './hooks.js';
@@ -134,7 +135,9 @@ function Figures({ source: { id, documents, references, broken } }: { source: Pa
       {formatCount(documents, 'document')}, {formatCount(references, 'reference')}
       <br />
       {broken > 0 ? (
-        <TextLink to={`/pages/broken?source=${id}`}>{formatCount(broken, 'broken reference')}</TextLink>
+        <TextLink to={`/pages/broken?source=${id}`}>
+          <StateMark state="broken" count={broken} />
+        </TextLink>
       ) : (
         'none broken'
       )}

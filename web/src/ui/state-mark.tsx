@@ -18,7 +18,7 @@ const FAULT = 'text-fault';
 const QUIET = 'text-soft';
 
 /** Every state shown anywhere: its word, shape and colour. */
-const LOOKS: Record<RunState | ItemState | Outcome | RenditionState | InboxState, Look> = {
+const LOOKS: Record<RunState | ItemState | Outcome | RenditionState | InboxState | 'broken', Look> = {
   waiting: { word: 'waiting', shape: 'ring', colour: WAITING },
   working: { word: 'working', shape: 'half', colour: WAITING },
   stopping: { word: 'stopping', shape: 'square', colour: WAITING },
@@ -39,6 +39,7 @@ const LOOKS: Record<RunState | ItemState | Outcome | RenditionState | InboxState
   registered: { word: 'imported', shape: 'disc', colour: GOOD },
   coming: { word: 'importing', shape: 'half', colour: WAITING },
   writing: { word: 'being written', shape: 'dash', colour: QUIET },
+  broken: { word: 'broken', shape: 'triangle', colour: FAULT },
   surplus: { word: 'surplus', shape: 'dash', colour: QUIET },
 };
 
