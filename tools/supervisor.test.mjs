@@ -101,13 +101,14 @@ test.each([
   const part = program('part.mjs', `${ORDERLY} process.send({ pid: process.pid });`);
   program(
     'start.mjs',
-    `import { writeFileSync } from 'node:fs';
+    `import { renameSync, writeFileSync } from 'node:fs';
      import { supervise, whenAbandoned } from ${JSON.stringify(join(import.meta.dirname, 'supervisor.mjs'))};
      const part = supervise(${JSON.stringify(part)}, { name: 'part' });
      process.on('SIGTERM', () => void part.stop());
      whenAbandoned(() => void part.stop());
      await part.ready;
-     writeFileSync(process.argv[2], process.pid + ' ' + part.pid());
+     writeFileSync(process.argv[2] + '.new', process.pid + ' ' + part.pid());
+     renameSync(process.argv[2] + '.new', process.argv[2]);
      process.exit(await part.ended);`,
   );
   writeFileSync(

@@ -96,17 +96,18 @@ function useCellFocus(
   scrollToRow: (row: number) => void,
 ) {
   const [id, setId] = useState<string | null>(null);
-  const isAwaited = useRef(false);
+  const awaited = useRef<string | null>(null);
   // After each rendering, because the row may be rendered only after the sheet has scrolled to it.
   useEffect(() => {
-    if (!isAwaited.current || id === null) return;
-    const cell = scroller.current?.querySelector<HTMLElement>(`[data-cell="${id}"] button`);
+    // Not `id`: an effect of an earlier rendering may run after the key was pressed.
+    if (awaited.current === null) return;
+    const cell = scroller.current?.querySelector<HTMLElement>(`[data-cell="${awaited.current}"] button`);
     if (!cell) return;
-    isAwaited.current = false;
+    awaited.current = null;
     cell.focus({ preventScroll: true });
   });
   const moveTo = (next: string) => {
-    isAwaited.current = true;
+    awaited.current = next;
     setId(next);
     scrollToRow(rows.findIndex(({ cells }) => cells.some(({ asset }) => asset.id === next)));
   };

@@ -1,5 +1,6 @@
-import type { ReactNode } from 'react';
+import { type ReactNode, useRef } from 'react';
 import { classNames } from '../ui/class-names.js';
+import { useOverflow } from '../ui/use-overflow.js';
 
 interface StageProps {
   name: string;
@@ -10,6 +11,9 @@ interface StageProps {
 
 /** One stage on the line that connects all of them. */
 export function Stage({ name, width, isLast = false, children }: StageProps) {
+  const scroller = useRef<HTMLDivElement>(null);
+  // One that shows everything would only be a stop on the way of the Tab key.
+  const isRegion = useOverflow(scroller);
   return (
     <li className={classNames('relative flex shrink-0 flex-col', width, !isLast && 'grow')}>
       <span
@@ -21,8 +25,12 @@ export function Stage({ name, width, isLast = false, children }: StageProps) {
         className="absolute top-[5px] left-0 size-[7px] rounded-full border-2 border-oxide bg-surface"
       />
       <h3 className="eyebrow relative ml-3 self-start bg-surface px-1.5">{name}</h3>
-      <div className="mt-1 flex min-h-0 flex-col gap-0.5 overflow-y-auto pr-5 pl-[18px] text-sm">
-        {children}
+      <div
+        ref={scroller}
+        {...(isRegion && { role: 'group', 'aria-label': name, tabIndex: 0 })}
+        className="mt-1 min-h-0 overflow-y-auto pr-5 pl-[18px] text-sm"
+      >
+        <div className="flex flex-col gap-0.5">{children}</div>
       </div>
     </li>
   );
