@@ -126,7 +126,7 @@ function writeInitFile(/** @type {string} */ root, /** @type {string} */ passwor
   const statements = [
     `CREATE USER IF NOT EXISTS 'uniferum'@'127.0.0.1' IDENTIFIED BY '${password}'`,
     `ALTER USER 'uniferum'@'127.0.0.1' IDENTIFIED BY '${password}'`,
-    "GRANT ALL PRIVILEGES ON *.* TO 'uniferum'@'127.0.0.1'",
+    "GRANT ALL PRIVILEGES ON *.* TO 'uniferum'@'127.0.0.1' WITH GRANT OPTION",
     `ALTER USER 'root'@'localhost' IDENTIFIED BY '${password}'`,
   ];
   writeFileSync(file, `${statements.join(';\n')};\n`, { mode: 0o600 });

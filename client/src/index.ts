@@ -15,7 +15,7 @@ export type { AssetPatch, AssetQuery, Version } from './assets.js';
 export { createClient, type UniferumClient } from './client.js';
 export { isUniferumApiError, UniferumApiError, UniferumConnectionError } from './errors.js';
 export type { CallOptions, ClientOptions, Tagged } from './http.js';
-export type { NewPageSource, RewritePlan, RewriteRequest } from './pages.js';
+export type { NewPageSource, PageSourcePatch, RewritePlan, RewriteRequest } from './pages.js';
 export { PagedList, type Paging } from './paging.js';
 export type * from './recipes.js';
 export type { ResumableResult, ResumableUpload } from './resumable.js';

@@ -1,8 +1,12 @@
 import type {
   AddressPair,
+  DatabaseSettings,
+  DocumentFormat,
+  FolderSettings,
   PageReference,
   PageSourceAnswer,
   ShownEdit,
+  SiteSettings,
   TestStep,
   Use,
 } from '@uniferum/core/pages';
@@ -10,12 +14,28 @@ import type { Run } from '@uniferum/core/runs';
 import type { CallOptions, Http } from './http.js';
 import type { ListCall, Paging } from './paging.js';
 
+/** Settings of a source: those without a default, and any of the others. */
+type Given<Settings, Needed extends keyof Settings> = Pick<Settings, Needed> & Partial<Settings>;
+
 /** A page source to add. */
-export interface NewPageSource {
-  kind?: 'folder';
-  name: string;
-  /** `path` is absolute, on the server; `url` is the address at which the folder is served. */
-  settings: { path: string; url?: string | null; writable?: boolean };
+export type NewPageSource =
+  | { kind?: 'folder'; name: string; settings: Given<FolderSettings, 'path'> }
+  | {
+      kind: 'database';
+      name: string;
+      settings: Given<Omit<DatabaseSettings, 'columns'>, 'host' | 'user' | 'database' | 'table' | 'key'> & {
+        columns: { name: string; format?: DocumentFormat }[];
+      };
+      /** The password of the user. */
+      secret?: string;
+    }
+  | { kind: 'site'; name: string; settings: Given<SiteSettings, 'url'> };
+
+/** A change of a page source. Settings are given complete; an empty secret removes it. */
+export interface PageSourcePatch {
+  name?: string;
+  settings?: NewPageSource['settings'];
+  secret?: string | null;
 }
 
 /** Sources of pages. */
@@ -25,14 +45,14 @@ export function sourceCalls(http: Http, list: ListCall) {
     get: (id: string, call: CallOptions = {}) => http.json<PageSourceAnswer>(`/sources/${id}`, call),
     add: (source: NewPageSource, call: CallOptions = {}) =>
       http.json<PageSourceAnswer>('/sources', { ...call, method: 'POST', json: source }),
-    change: (id: string, patch: Partial<Omit<NewPageSource, 'kind'>>, call: CallOptions = {}) =>
+    change: (id: string, patch: PageSourcePatch, call: CallOptions = {}) =>
       http.json<PageSourceAnswer>(`/sources/${id}`, { ...call, method: 'PATCH', json: patch }),
     remove: (id: string, call: CallOptions = {}) =>
       http.json<void>(`/sources/${id}`, { ...call, method: 'DELETE' }),
     /** Tests it step by step; the first failing step says what to do. */
     test: (id: string, call: CallOptions = {}) =>
       http.json<{ steps: TestStep[] }>(`/sources/${id}/test`, { ...call, method: 'POST' }),
-    /** Reads the documents that have changed. */
+    /** Reads the documents that have changed, or the pages of a site. */
     index: (id: string, call: CallOptions = {}) =>
       http.json<{ run: Run }>(`/sources/${id}/index`, { ...call, method: 'POST' }),
   };

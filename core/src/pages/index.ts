@@ -19,11 +19,18 @@ export {
 } from './reference.js';
 export { applyEdits, type Edit, invertEdits, planEdits } from './rewrite.js';
 export { type ShownEdit, showEdits } from './show-edits.js';
+export { isWithinSite, type SiteLimits, type SiteLink, siteLink, withoutFragment } from './site-links.js';
 export {
   BROKEN_REASONS,
   type BrokenReason,
+  type DatabaseSettings,
+  type FolderSettings,
   type PageReference,
   type PageSourceAnswer,
+  type SiteSettings,
+  SOURCE_KINDS,
+  type SourceKind,
+  type SourceSettings,
   type TestStep,
   type Use,
 } from './source.js';

@@ -107,7 +107,7 @@ export class Inspector {
   readDocuments(files: readonly DocumentToRead[]): Promise<(ReadDocument | Fault)[]> {
     return this.#eachOf(
       files,
-      (some) => ({ kind: 'documents', files: [...some] }),
+      (some) => ({ kind: 'documents', files: some.map(({ content, format }) => ({ content, format })) }),
       (part) => (part.found === 'document' ? part.document : null),
     );
   }
@@ -119,7 +119,10 @@ export class Inspector {
   ): Promise<(PlannedRewrite | Fault)[]> {
     return this.#eachOf(
       files,
-      (some) => ({ kind: 'rewrite', files: [...some], rules, site }),
+      (some) => ({
+        ...{ kind: 'rewrite', rules, site },
+        files: some.map(({ content, format, url }) => ({ content, format, url })),
+      }),
       (part) => (part.found === 'rewrite' ? part.rewrite : null),
     );
   }

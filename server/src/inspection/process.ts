@@ -17,6 +17,7 @@ import { findDiscovery } from './discovery.js';
 import { readHeader, readMetadata, readStatedRights } from './embedded.js';
 import { FileSource } from './file-source.js';
 import type {
+  DocumentContent,
   DocumentToRead,
   DocumentToRewrite,
   InspectionPart,
@@ -67,16 +68,21 @@ async function inspect(
   }
 }
 
+async function readContent(content: DocumentContent): Promise<Buffer> {
+  if ('file' in content) return readFile(content.file);
+  return Buffer.from(content.bytes.buffer, content.bytes.byteOffset, content.bytes.byteLength);
+}
+
 /** References beyond this many are those of a machine, and of no use to anybody. */
 const MAX_REFERENCES = 20_000;
 
 async function readDocument(
   n: number,
-  { path, format }: DocumentToRead,
+  { content, format }: DocumentToRead,
   tell: (part: InspectionPart) => void,
 ): Promise<void> {
   try {
-    const data = await readFile(path);
+    const data = await readContent(content);
     const bytes = data.toString('latin1');
     const encoding = detectEncoding(bytes, format);
     const found = encoding.isAsciiBased
@@ -103,12 +109,12 @@ const SHOWN_EDITS = 20;
 
 async function planRewrite(
   n: number,
-  { path, format, url }: DocumentToRewrite,
+  { content, format, url }: DocumentToRewrite,
   map: AddressMap,
   tell: (part: InspectionPart) => void,
 ): Promise<void> {
   try {
-    const data = await readFile(path);
+    const data = await readContent(content);
     const text = data.toString('latin1');
     const { label, isAsciiBased } = detectEncoding(text, format);
     if (!isAsciiBased) throw new Error(`documents in ${label} are not rewritten`);

@@ -23,10 +23,12 @@ export type InspectionWork =
 /** One JSON line of a manifest plan: a row or a fault, in manifest order. */
 export type PlannedLine = { row: ManifestPlan['rows'][number] } | { fault: ManifestPlan['faults'][number] };
 
-/** The result for one file of a batch. The size is reported first, because reading the metadata may crash the process. */
+/** Where the bytes of a document are. */
+export type DocumentContent = { file: string } | { bytes: Uint8Array };
+
 /** A document whose references are to be found. */
 export interface DocumentToRead {
-  path: string;
+  content: DocumentContent;
   format: DocumentFormat;
 }
 
@@ -55,6 +57,7 @@ export interface ReadDocument {
   references: { from: number; attribute: string; address: string }[];
 }
 
+/** The result for one file of a batch. The size is reported first, because reading the metadata may crash the process. */
 export type InspectionPart = { n: number } & (
   | { found: 'document'; document: ReadDocument }
   | { found: 'rewrite'; rewrite: PlannedRewrite }

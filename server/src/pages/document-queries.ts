@@ -27,6 +27,8 @@ export interface StoredDocument {
   stamp: string;
   title: string | null;
   url: string | null;
+  /** Its `<base href>`. */
+  base: string | null;
   encoding: string | null;
   /** Why it could not be read. */
   fault: string | null;
@@ -72,11 +74,11 @@ export async function putDocuments(
   );
   const { insertId } = await changeExpanded(
     tx,
-    'INSERT INTO page_documents (source_id, path, path_hash, stamp, title, url, encoding, fault, address_count) VALUES ?',
+    'INSERT INTO page_documents (source_id, path, path_hash, stamp, title, url, base, encoding, fault, address_count) VALUES ?',
     [
       documents.map((one) => [
-        ...[sourceId, one.path, hashOf(one.path), one.stamp, one.title, one.url, one.encoding],
-        ...[one.fault, one.references.length],
+        ...[sourceId, one.path, hashOf(one.path), one.stamp, one.title, one.url],
+        ...[one.base?.slice(0, 2000) ?? null, one.encoding, one.fault, one.references.length],
       ]),
     ],
   );

@@ -1,18 +1,24 @@
-import { opendir, realpath, stat } from 'node:fs/promises';
-import { isAbsolute, join, relative, resolve, sep } from 'node:path';
-import { formatOfFile, type TestStep } from '@uniferum/core/pages';
+import { opendir, realpath } from 'node:fs/promises';
+import { isAbsolute, join, resolve, sep } from 'node:path';
+import { type FolderSettings, formatOfFile, type TestStep } from '@uniferum/core/pages';
 import type { Config } from '../shared/config.js';
-import type { FolderSettings, ListedDocument } from './source.js';
+import { findDocument, stampOf } from './document-file.js';
+import {
+  MAX_ADDRESS,
+  MAX_DOCUMENT_BYTES,
+  type OpenedSource,
+  type PresentDocument,
+  SourceFault,
+  TOO_LARGE,
+} from './opened-source.js';
+import type { ListedDocument } from './source.js';
+import { writeDocument } from './write-document.js';
 
 type SourceConfig = Pick<Config, 'sourceDirs'>;
 
 /** Folders of tools, with copies of what others wrote. Common practice, no source. */
 const SKIPPED = /^(?:\.|node_modules$|__MACOSX$)/;
 const MAX_DOCUMENTS = 1_000_000;
-/** A longer address is not stored. */
-const MAX_ADDRESS = 2000;
-/** Larger documents are not read. */
-const MAX_DOCUMENT_BYTES = 50_000_000;
 
 /** Tests a folder step by step, up to the first that fails. */
 export async function testFolder(config: SourceConfig, { path }: FolderSettings): Promise<TestStep[]> {
@@ -53,14 +59,42 @@ async function firstDocument(root: string): Promise<ListedDocument | null> {
   return null;
 }
 
-/** Finds the real path of a folder source. @throws Error that says why it can't be read */
-export async function requireFolder(config: SourceConfig, { path }: FolderSettings): Promise<string> {
-  const real = await realpath(path).catch((error: NodeJS.ErrnoException) => {
-    throw new Error(`${path} can't be found (${error.code}). Check that it exists and is mounted.`);
+/** Opens a folder. @throws SourceFault */
+export async function openFolder(config: SourceConfig, settings: FolderSettings): Promise<OpenedSource> {
+  const { path, url } = settings;
+  const root = await realpath(path).catch((error: NodeJS.ErrnoException) => {
+    throw new SourceFault(`${path} can't be found (${error.code}). Check that it exists and is mounted.`);
   });
-  if (!(await isBelow(config.sourceDirs, real)))
-    throw new Error(`${path} is not below a folder that UNIFERUM_SOURCE_DIRS names.`);
-  return real;
+  if (!(await isBelow(config.sourceDirs, root)))
+    throw new SourceFault(`${path} is not below a folder that UNIFERUM_SOURCE_DIRS names.`);
+  return {
+    siteUrl: url,
+    place: path,
+    list: () => listFolder(root),
+    async *present(paths) {
+      const found = await Promise.all(paths.map((one) => presentDocument(root, one, settings)));
+      yield found.filter((one) => one !== null);
+    },
+    write: (one, change) => writeDocument(root, one, change),
+    close: async () => {},
+  };
+}
+
+/** A document as it is now. Null when it is gone; the next run notices. */
+async function presentDocument(
+  root: string,
+  path: string,
+  settings: FolderSettings,
+): Promise<PresentDocument | null> {
+  const file = await findDocument(root, path);
+  const stamp = file === null ? null : await stampOf(file);
+  if (file === null || stamp === null) return null;
+  return {
+    ...{ path, stamp, content: { file }, title: null },
+    url: documentUrl(settings, path),
+    format: formatOfFile(path) ?? 'html',
+    fault: Number(stamp.split('-')[0]) > MAX_DOCUMENT_BYTES ? TOO_LARGE : null,
+  };
 }
 
 async function isBelow(allowed: readonly string[], real: string): Promise<boolean> {
@@ -72,11 +106,18 @@ async function isBelow(allowed: readonly string[], real: string): Promise<boolea
 }
 
 /** Lists the documents of a folder and its subfolders. Symbolic links are not followed. */
-export async function listFolder(root: string): Promise<ListedDocument[]> {
+async function listFolder(root: string): Promise<ListedDocument[]> {
   const listed: ListedDocument[] = [];
-  for await (const document of walk(root, '')) {
-    listed.push(document);
-    if (listed.length >= MAX_DOCUMENTS) break;
+  try {
+    for await (const document of walk(root, '')) {
+      listed.push(document);
+      if (listed.length >= MAX_DOCUMENTS) break;
+    }
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    throw new SourceFault(
+      `it can't be listed (${code}). Check that it is a folder and that the server's user can read all of it.`,
+    );
   }
   return listed;
 }
@@ -93,26 +134,8 @@ async function* walk(root: string, folder: string): AsyncGenerator<ListedDocumen
   }
 }
 
-/** Size and times of a file: the time of its inode changes whatever else is kept. Null when it is gone. */
-export async function stampOf(path: string): Promise<string | null> {
-  const info = await stat(path, { bigint: true }).catch(() => null);
-  return info && `${info.size}-${info.mtimeNs}-${info.ctimeNs}`;
-}
-
-/** Tells whether a document is too large to be read. */
-export function isTooLarge(stamp: string): boolean {
-  return Number(stamp.split('-')[0]) > MAX_DOCUMENT_BYTES;
-}
-
-/** Finds a document for reading: never outside of the folder, whatever was put in its place. Null when it is gone. */
-export async function findDocument(root: string, path: string): Promise<string | null> {
-  const full = resolve(root, path);
-  const real = await realpath(full).catch(() => null);
-  return real === full && !relative(root, real).startsWith('..') ? real : null;
-}
-
 /** The address of a document: that of its folder for an index. Null when the source has none. */
-export function documentUrl({ url }: FolderSettings, path: string): string | null {
+function documentUrl({ url }: Pick<FolderSettings, 'url'>, path: string): string | null {
   if (url === null) return null;
   const shown = path.replace(/(^|\/)index\.html?$/i, '$1');
   const address = url + shown.split('/').map(encodeURIComponent).join('/');

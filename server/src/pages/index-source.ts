@@ -1,31 +1,15 @@
-import { formatOfFile } from '@uniferum/core/pages';
 import { recordEvent } from '../events/outbox.js';
-import type { Inspector } from '../inspection/inspector.js';
 import { beginGroupedRun } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
-import type { Config } from '../shared/config.js';
 import { type Database, inTransaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { deleteDocuments, listDocuments, putDocuments, type StoredDocument } from './document-queries.js';
 import { sourceIndexed } from './events.js';
-import {
-  documentUrl,
-  findDocument,
-  isTooLarge,
-  listFolder,
-  requireFolder,
-  stampOf,
-} from './folder-source.js';
+import { openSource } from './open-source.js';
+import { type IndexTools, type PresentDocument, SourceFault } from './opened-source.js';
 import { ReferenceResolver } from './resolve-references.js';
 import type { ListedDocument, PageSource } from './source.js';
 import { findSource, updateIndexedAt } from './source-queries.js';
-
-/** What indexing requires. */
-export interface IndexTools {
-  db: Database;
-  config: Pick<Config, 'sourceDirs' | 'publicUrl' | 'mediaUrl'>;
-  inspector: Inspector;
-}
 
 /** Documents to read, and ids of those that are gone. */
 export interface IndexInput {
@@ -43,7 +27,7 @@ async function listChanges(
   db: Database,
   sourceId: string,
   listed: readonly ListedDocument[],
-): Promise<(ListedDocument | { gone: number })[]> {
+): Promise<SourceChange[]> {
   const unseen = new Map(listed.map((document) => [document.path, document]));
   const gone: { gone: number }[] = [];
   for await (const known of listDocuments(db, sourceId))
@@ -55,28 +39,29 @@ async function listChanges(
   return [...unseen.values(), ...gone];
 }
 
-/** Begins a run that reads what has changed in a source. @returns its id */
-export async function beginIndex(
-  { db, config }: Pick<IndexTools, 'db' | 'config'>,
-  source: PageSource,
-  by: string,
-): Promise<string> {
-  const root = await requireFolder(config, source.settings).catch((error: Error) => {
+/**
+ * Begins a run that reads what has changed in a source.
+ *
+ * @returns its id
+ * @throws UniferumError `conflict` when the source can't be read
+ */
+export async function beginIndex(tools: IndexTools, source: PageSource, by: string): Promise<string> {
+  const changes = await findChanges(tools, source).catch((error) => {
+    if (!(error instanceof SourceFault)) throw error;
     throw new UniferumError('conflict', `The source "${source.name}" can't be read: ${error.message}`);
   });
-  const listed = await listFolder(root).catch((error: NodeJS.ErrnoException) => {
-    throw new UniferumError(
-      'conflict',
-      `The source "${source.name}" can't be listed (${error.code}). Check that it is a folder and that the server's user can read all of it.`,
-    );
-  });
-  const changes = await listChanges(db, source.id, listed);
-  // More likely its disk isn't mounted than that everything was deleted: nothing that is known is forgotten.
-  if (listed.length === 0 && changes.length > 0)
-    throw new UniferumError(
-      'conflict',
-      `${source.settings.path} contains no documents, but ${changes.length.toLocaleString('en-GB')} were indexed before. Check that it is mounted. If its documents are gone for good, delete the source.`,
-    );
+  return beginIndexOf(tools.db, source, { changes, by });
+}
+
+/** A document to read, or the id of one that is gone. */
+export type SourceChange = ListedDocument | { gone: number };
+
+/** Begins a run over changes that were found. @returns its id */
+export function beginIndexOf(
+  db: Database,
+  source: PageSource,
+  { changes, by }: { changes: readonly SourceChange[]; by: string },
+): Promise<string> {
   return beginGroupedRun(
     db,
     indexRun,
@@ -93,15 +78,40 @@ export async function beginIndex(
   );
 }
 
+/** Lists a source, and compares it with what is known. @throws SourceFault */
+export async function findChanges(tools: IndexTools, source: PageSource): Promise<SourceChange[]> {
+  const opened = await openSource(tools, source);
+  try {
+    const listed = await opened.list();
+    const changes = await listChanges(tools.db, source.id, listed);
+    // More likely its disk isn't mounted than that everything was deleted: nothing that is known is forgotten.
+    if (listed.length === 0 && changes.length > 0)
+      throw new SourceFault(
+        `${opened.place} contains no documents, but ${changes.length.toLocaleString('en-GB')} were indexed before. Check that everything is there, or mounted. If its documents are gone for good, delete the source.`,
+      );
+    return changes;
+  } finally {
+    await opened.close();
+  }
+}
+
 /** Reads documents in a process of their own, and writes what they refer to in the transaction that ends the item. */
 export function indexHandler(tools: IndexTools) {
   return indexRun.bind({
     async work({ source: id, documents, gone }) {
       const source = await findSource(tools.db, id);
       if (source === null) return { outcome: 'skipped', note: 'the source was deleted' };
-      const root = await requireFolder(tools.config, source.settings).catch((error: Error) => error);
-      if (root instanceof Error) return { outcome: 'failed', error: root.message };
-      const read = await readDocuments(tools, { ...source, root }, documents);
+      let read: StoredDocument[];
+      try {
+        read = await readDocuments(
+          tools,
+          source,
+          documents.map(({ path }) => path),
+        );
+      } catch (error) {
+        if (error instanceof SourceFault) return { outcome: 'failed', error: error.message };
+        throw error;
+      }
       return {
         outcome: 'done',
         async record(tx) {
@@ -119,50 +129,58 @@ export function indexHandler(tools: IndexTools) {
   });
 }
 
-/** Reads documents as they are now, and finds out where their references lead. */
+/**
+ * Reads documents as they are now, and finds out where their references lead. Those that are gone are left out; the next
+ * run notices.
+ *
+ * @throws SourceFault
+ */
 export async function readDocuments(
-  { db, config, inspector }: IndexTools,
-  source: PageSource & { root: string },
-  documents: readonly ListedDocument[],
+  tools: IndexTools,
+  source: PageSource,
+  paths: readonly string[],
 ): Promise<StoredDocument[]> {
-  const { root } = source;
-  const present = (await Promise.all(documents.map((document) => presentDocument(root, document)))).filter(
-    (one) => one !== null,
-  );
-  const readable = present.filter(({ fault }) => fault === null);
-  const results = await inspector.readDocuments(
-    readable.map(({ full, path }) => ({ path: full, format: formatOfFile(path) ?? 'html' })),
-  );
-  const found = new Map(readable.map(({ path }, index) => [path, results[index]]));
-  const resolver = new ReferenceResolver(db, config);
+  if (paths.length === 0) return [];
+  const resolver = new ReferenceResolver(tools.db, tools.config);
   const stored: StoredDocument[] = [];
-  for (const { path, stamp, fault } of present) {
-    const url = documentUrl(source.settings, path);
-    const result = found.get(path) ?? { fault: fault ?? 'it could not be read' };
-    if ('fault' in result) {
-      stored.push({
-        ...{ path, stamp, url, title: null, encoding: null, references: [] },
-        fault: result.fault.slice(0, 300),
-      });
-      continue;
-    }
-    const { title, encoding, base, references } = result;
-    const resolved = [];
-    for (const one of references) resolved.push(await resolver.resolve(one, { url, base }));
-    stored.push({ path, stamp, url, title, encoding, fault: null, references: resolved });
+  const opened = await openSource(tools, source);
+  try {
+    for await (const present of opened.present(paths))
+      stored.push(...(await readPresent(tools, present, resolver)));
+  } finally {
+    await opened.close();
   }
   return stored;
 }
 
-/** A document as it is now: it may have changed since it was listed. Null when it is gone; the next run notices. */
-async function presentDocument(
-  root: string,
-  { path }: ListedDocument,
-): Promise<{ path: string; full: string; stamp: string; fault: string | null } | null> {
-  const full = await findDocument(root, path);
-  const stamp = full === null ? null : await stampOf(full);
-  if (full === null || stamp === null) return null;
-  return { path, full, stamp, fault: isTooLarge(stamp) ? 'it has more than 50 MB' : null };
+/** Finds the references of documents, and where they lead. */
+export async function readPresent(
+  { inspector }: Pick<IndexTools, 'inspector'>,
+  present: readonly PresentDocument[],
+  resolver: ReferenceResolver,
+): Promise<StoredDocument[]> {
+  const results = await inspector.readDocuments(present.filter(({ fault }) => fault === null));
+  const stored: StoredDocument[] = [];
+  let at = 0;
+  for (const { path, stamp, url, title, fault } of present) {
+    const result = fault === null ? (results[at++] ?? { fault: 'it could not be read' }) : { fault };
+    const place = { path, stamp, url, title };
+    if ('fault' in result) {
+      stored.push({
+        ...{ ...place, base: null, encoding: null, references: [] },
+        fault: result.fault.slice(0, 300),
+      });
+      continue;
+    }
+    const { encoding, base, references } = result;
+    const resolved = [];
+    for (const one of references) resolved.push(await resolver.resolve(one, { url, base }));
+    stored.push({
+      ...{ ...place, base, encoding, fault: null, references: resolved },
+      title: title ?? result.title,
+    });
+  }
+  return stored;
 }
 
 /** @throws UniferumError `not-found` */

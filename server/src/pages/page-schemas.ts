@@ -1,8 +1,10 @@
+import { BROKEN_REASONS, DOCUMENT_FORMATS, SOURCE_KINDS, type SourceKind } from '@uniferum/core/pages';
 import Joi from 'joi';
 import { answer, component, idSchema, timeSchema } from '../shared/schemas.js';
-import { SOURCE_KINDS } from './source.js';
 
 const count = Joi.number().integer().min(0);
+
+const watched = Joi.boolean().default(false).description('whether it is looked through for changes');
 
 const folderSettings = Joi.object({
   path: Joi.string()
@@ -18,21 +20,95 @@ const folderSettings = Joi.object({
     .default(null)
     .description('the address at which the folder is served'),
   writable: Joi.boolean().default(false).description('whether its documents may be rewritten'),
+  watched,
 });
 
-/** A source as it is created and changed. */
+const identifier = Joi.string().max(64);
+
+const databaseSettings = Joi.object({
+  host: Joi.string().hostname().max(255).required().description('a name or an address'),
+  port: Joi.number().port().default(3306),
+  user: Joi.string().max(128).required(),
+  database: identifier.required(),
+  table: identifier.required(),
+  key: identifier.required().description('a column whose values are unique'),
+  columns: Joi.array()
+    .items(
+      Joi.object({
+        name: identifier.required(),
+        format: Joi.string()
+          .valid(...DOCUMENT_FORMATS)
+          .default('html'),
+      }),
+    )
+    .unique('name')
+    .min(1)
+    .max(20)
+    .required()
+    .description('columns of text in which addresses are found'),
+  titleColumn: identifier.allow(null).default(null),
+  url: Joi.string()
+    .pattern(/^https?:\/\/[^/{}]+(?:\/|$)/i, 'complete address')
+    .max(1000)
+    .allow(null)
+    .default(null)
+    .description('the address of a page, with `{key}` or the name of a column in braces'),
+  writable: Joi.boolean().default(false).description('whether its values may be rewritten'),
+  watched,
+});
+
+const siteSettings = Joi.object({
+  url: Joi.string()
+    .uri({ scheme: ['http', 'https'] })
+    .max(1000)
+    .required()
+    .description('the first page; pages on its host and below its folder belong to the site'),
+  depth: Joi.number().integer().min(0).max(100).default(10).description('the most links to follow'),
+  maxPages: Joi.number().integer().min(1).max(100_000).default(2000),
+  perSecond: Joi.number().min(0.1).max(50).default(2).description('the most requests per second'),
+  checked: Joi.boolean()
+    .default(true)
+    .description('whether everything that pages refer to is asked for, to find what is missing'),
+});
+
+const SETTINGS = { folder: folderSettings, database: databaseSettings, site: siteSettings };
+
+const name = Joi.string().trim().min(1).max(120);
+const secret = Joi.string()
+  .max(500)
+  .allow('', null)
+  .description('the password of a database; it is stored encrypted and never shown');
+
+/** A source as it is created. */
 export const sourceBody = Joi.object({
   kind: Joi.string()
     .valid(...SOURCE_KINDS)
     .default('folder'),
-  name: Joi.string().trim().min(1).max(120).required(),
-  settings: folderSettings.required(),
+  name: name.required(),
+  settings: Joi.alternatives()
+    .conditional('kind', {
+      switch: [
+        // biome-ignore lint/suspicious/noThenProperty: the name is Joi's
+        { is: 'database', then: databaseSettings.required() },
+        // biome-ignore lint/suspicious/noThenProperty: the name is Joi's
+        { is: 'site', then: siteSettings.required() },
+      ],
+      otherwise: folderSettings.required(),
+    })
+    .required(),
+  secret,
 }).example({ kind: 'folder', name: 'Guide', settings: { path: '/srv/site/guide', url: null } });
 
 export const sourcePatch = Joi.object({
-  name: Joi.string().trim().min(1).max(120),
-  settings: folderSettings,
+  name,
+  settings: Joi.object().unknown().description('those of the kind of the source, complete'),
+  secret,
 }).min(1);
+
+/** Settings of a source whose kind is known. */
+export function settingsSchema(kind: SourceKind): Joi.ObjectSchema {
+  return SETTINGS[kind];
+}
 
 export const sourceSchema = component(
   'PageSource',
@@ -40,7 +116,8 @@ export const sourceSchema = component(
     id: idSchema,
     kind: Joi.string().valid(...SOURCE_KINDS),
     name: Joi.string(),
-    settings: answer({ path: Joi.string(), url: Joi.string().allow(null), writable: Joi.boolean() }),
+    settings: Joi.object().unknown().description('as they were given'),
+    secretSetAt: timeSchema.allow(null).description('when its password was set'),
     writable: Joi.boolean().description('whether addresses in it can be rewritten'),
     documents: count,
     references: count,
@@ -89,10 +166,11 @@ export const referenceSchema = component(
       .allow(null)
       .description('where it could lead instead: the original, or the only file of that name'),
     reason: Joi.string()
-      .valid('unknown', 'in-bin', 'no-recipe')
+      .valid(...BROKEN_REASONS)
       .allow(null)
       .description(
-        'why it is broken: nothing is or was at the address, the asset is in the bin, there is no such recipe',
+        'why it is broken: nothing is or was at the address, the asset is in the bin, there is no such recipe, the address did not answer',
       ),
+    detail: Joi.string().allow(null).description('what an address that is unreachable answered'),
   }),
 );

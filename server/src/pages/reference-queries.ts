@@ -21,6 +21,7 @@ export interface ReferenceRow {
   address: string;
   state: 'found' | 'broken' | 'outside';
   reason: string | null;
+  detail: string | null;
   asset_id: number | null;
   recipe: string | null;
 }
@@ -28,8 +29,10 @@ export interface ReferenceRow {
 const SELECT_REFERENCES = `
   SELECT page_references.id, page_references.source_id, page_documents.path, page_documents.title, page_documents.url,
          page_references.position, page_references.attribute, page_references.address, page_references.state,
-         page_references.reason, page_references.asset_id, page_references.recipe
-  FROM page_references JOIN page_documents ON page_documents.id = page_references.document_id`;
+         page_references.reason, page_references.asset_id, page_references.recipe, page_checks.fault AS detail
+  FROM page_references JOIN page_documents ON page_documents.id = page_references.document_id
+  LEFT JOIN page_checks ON page_references.reason = 'unreachable'
+    AND page_checks.source_id = page_references.source_id AND page_checks.place = page_references.place`;
 
 /** Lists the uses of an asset, from a place on. */
 export async function listUses(

@@ -1,9 +1,9 @@
-import { type AddressRules, type Edit, formatOfFile, invertEdits } from '@uniferum/core/pages';
+import { type AddressRules, type Edit, invertEdits } from '@uniferum/core/pages';
 import type { PlannedRewrite } from '../inspection/work.js';
 import type { ItemContext } from '../runs/handler.js';
 import { beginGroupedRunIn } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
-import { type Database, inTransaction } from '../shared/database.js';
+import { type Database, inTransaction, type Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { listDocuments, putDocuments } from './document-queries.js';
 import {
@@ -15,11 +15,11 @@ import {
   type StoredEdits,
   updateEditState,
 } from './edit-queries.js';
-import { documentUrl, findDocument, requireFolder } from './folder-source.js';
-import { type IndexTools, readDocuments, requireSource } from './index-source.js';
-import type { PageSource } from './source.js';
+import { readDocuments, requireSource } from './index-source.js';
+import { openSource } from './open-source.js';
+import { type IndexTools, type OpenedSource, SourceFault, type WriteOutcome } from './opened-source.js';
+import { isWritable, type PageSource } from './source.js';
 import { findSource } from './source-queries.js';
-import { type WriteOutcome, writeDocument } from './write-document.js';
 
 interface RewriteInput {
   source: string;
@@ -59,10 +59,12 @@ export interface RewritePlan {
 /** @throws UniferumError `conflict` when a source may not be written */
 async function requireWritable(db: Database, id: string): Promise<PageSource> {
   const source = await requireSource(db, id);
-  if (source.settings.writable) return source;
+  if (isWritable(source)) return source;
   throw new UniferumError(
     'conflict',
-    `The source "${source.name}" is read-only. Set "writable" in its settings to allow rewriting.`,
+    source.kind === 'site'
+      ? `The source "${source.name}" is read over the network and can't be written. Rewrite the folder or database that it is made from.`
+      : `The source "${source.name}" is read-only. Set "writable" in its settings to allow rewriting.`,
   );
 }
 
@@ -95,40 +97,40 @@ function addToPlan(
 
 async function* planSource(tools: IndexTools, id: string, rules: AddressRules) {
   const source = await requireWritable(tools.db, id);
-  const root = await requireFolder(tools.config, source.settings).catch(refuse);
-  for await (const some of listDocuments(tools.db, id))
-    for (let at = 0; at < some.length; at += DOCUMENTS_AT_A_TIME) {
-      const paths = some.slice(at, at + DOCUMENTS_AT_A_TIME).map(({ path }) => path);
-      yield* await planDocuments(tools, { ...source, root }, paths, rules);
-    }
-}
-
-function refuse(error: Error): never {
-  throw new UniferumError('conflict', error.message);
+  const opened = await openSource(tools, source).catch((error) => {
+    if (error instanceof SourceFault) throw new UniferumError('conflict', error.message);
+    throw error;
+  });
+  try {
+    for await (const some of listDocuments(tools.db, id))
+      for (let at = 0; at < some.length; at += DOCUMENTS_AT_A_TIME) {
+        const paths = some.slice(at, at + DOCUMENTS_AT_A_TIME).map(({ path }) => path);
+        yield* await planDocuments(tools, opened, paths, rules);
+      }
+  } finally {
+    await opened.close();
+  }
 }
 
 async function planDocuments(
   { inspector, config }: IndexTools,
-  source: PageSource & { root: string },
+  opened: OpenedSource,
   paths: readonly string[],
   rules: AddressRules,
 ): Promise<{ path: string; planned: PlannedRewrite | { fault: string } }[]> {
-  const found = await Promise.all(
-    paths.map(async (path) => ({ path, full: await findDocument(source.root, path) })),
-  );
-  const present = found.flatMap(({ path, full }) => (full === null ? [] : [{ path, full }]));
-  const planned = await inspector.planRewrites(
-    present.map(({ path, full }) => ({
-      path: full,
-      format: formatOfFile(path) ?? 'html',
-      url: documentUrl(source.settings, path),
-    })),
-    { rules, site: source.settings.url ?? `${config.publicUrl}/` },
-  );
-  return present.map(({ path }, index) => ({
-    path,
-    planned: planned[index] as PlannedRewrite | { fault: string },
-  }));
+  const plans: { path: string; planned: PlannedRewrite | { fault: string } }[] = [];
+  if (paths.length === 0) return plans;
+  for await (const documents of opened.present(paths)) {
+    const readable = documents.filter(({ fault }) => fault === null);
+    const planned = await inspector.planRewrites(readable, {
+      rules,
+      site: opened.siteUrl ?? `${config.publicUrl}/`,
+    });
+    for (const [index, { path }] of readable.entries())
+      plans.push({ path, planned: planned[index] as PlannedRewrite | { fault: string } });
+    for (const { path, fault } of documents) if (fault !== null) plans.push({ path, planned: { fault } });
+  }
+  return plans;
 }
 
 /** Begins rewriting every known document of some sources. @returns the run's id */
@@ -230,26 +232,23 @@ type Change = Pick<StoredEdits, 'path' | 'before' | 'after'> & { edits: Edit[] }
 async function change(
   tools: IndexTools,
   { source: id, paths, runId, state }: RewriteInput & { runId: string; state: StoredEdits['state'] },
-  planChanges: (source: PageSource & { root: string }) => Promise<Change[]>,
+  planChanges: (opened: OpenedSource) => Promise<Change[]>,
 ) {
   const source = await findSource(tools.db, id);
   if (source === null) return { outcome: 'skipped' as const, note: 'the source was deleted' };
-  const root = await requireFolder(tools.config, source.settings).catch((error: Error) => error);
-  if (root instanceof Error) return { outcome: 'failed' as const, error: root.message };
-  const opened = { ...source, root };
-  const outcomes: { path: string; outcome: WriteOutcome }[] = [];
-  for (const one of await planChanges(opened))
-    outcomes.push({ path: one.path, outcome: await writeDocument(root, one.path, one) });
+  let outcomes: { path: string; outcome: WriteOutcome }[];
+  try {
+    outcomes = await makeChanges(tools, source, planChanges);
+  } catch (error) {
+    if (error instanceof SourceFault) return { outcome: 'failed' as const, error: error.message };
+    throw error;
+  }
   const written = outcomes.filter(({ outcome }) => outcome.kind === 'written').map(({ path }) => path);
-  const read = await readDocuments(
-    tools,
-    opened,
-    written.map((path) => ({ path, stamp: '' })),
-  );
+  const read = await readDocuments(tools, source, written);
   const problems = outcomes.flatMap(({ path, outcome }) => problemOf(path, outcome));
   return {
     outcome: 'done' as const,
-    async record(tx: Parameters<typeof putDocuments>[0]) {
+    async record(tx: Transaction) {
       const isThere = (await findSource(tx, id, { lock: true })) !== null;
       if (isThere) await putDocuments(tx, id, read);
       await updateEditState(tx, { runId, sourceId: id, paths: written }, state);
@@ -261,6 +260,22 @@ async function change(
       };
     },
   };
+}
+
+async function makeChanges(
+  tools: IndexTools,
+  source: PageSource,
+  planChanges: (opened: OpenedSource) => Promise<Change[]>,
+): Promise<{ path: string; outcome: WriteOutcome }[]> {
+  const opened = await openSource(tools, source);
+  try {
+    const outcomes = [];
+    for (const one of await planChanges(opened))
+      outcomes.push({ path: one.path, outcome: await opened.write(one.path, one) });
+    return outcomes;
+  } finally {
+    await opened.close();
+  }
 }
 
 function problemOf(path: string, outcome: WriteOutcome): string[] {

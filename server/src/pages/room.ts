@@ -1,22 +1,26 @@
 import type { Room } from '../house/room.js';
 import type { Inspector } from '../inspection/inspector.js';
+import { repeatedly } from '../shared/repeatedly.js';
 import type { Services } from '../shared/services.js';
+import { crawlHandler } from './crawl.js';
+import { crawlRun } from './crawl-run.js';
 import { sourceChanged, sourceDeleted, sourceIndexed } from './events.js';
 import { pagesFlow } from './flow.js';
 import { indexHandler, indexRun } from './index-source.js';
 import { usedFilter, usesField, usesGuard, usesListener } from './library.js';
 import { rewriteHandlers, rewriteRun, rewriteUndoRun } from './rewrite.js';
 import { rewriteRoutes } from './rewrite-routes.js';
-import { sourceRoutes } from './source-routes.js';
+import { indexRoute, sourceRoutes } from './source-routes.js';
 import { sweepReferences } from './sweep.js';
 import { useRoutes } from './use-routes.js';
+import { indexWatched } from './watch-sources.js';
 
 /** The pages of sites: where they come from, and every place on them where a file is used. */
 export function pagesRoom(services: Services, { inspector }: { inspector: Inspector }): Room {
   return {
     name: 'pages',
     needs: ['stores', 'events', 'runs', 'inspection', 'library', 'recipes', 'serving'],
-    runs: [indexRun, rewriteRun, rewriteUndoRun],
+    runs: [indexRun, crawlRun, rewriteRun, rewriteUndoRun],
     events: [sourceChanged, sourceDeleted, sourceIndexed],
     library: {
       fields: [usesField],
@@ -25,11 +29,21 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
       filters: [usedFilter],
     },
     flow: pagesFlow,
-    routes: () => [...sourceRoutes, ...useRoutes, ...rewriteRoutes(inspector)],
+    routes: () => [...sourceRoutes, indexRoute(inspector), ...useRoutes, ...rewriteRoutes(inspector)],
     handlers: () => [
       indexHandler({ ...services, inspector }),
+      crawlHandler({ ...services, inspector }),
       ...rewriteHandlers({ ...services, inspector }),
     ],
     sweeps: () => [{ name: 'references of pages', run: () => sweepReferences(services.db) }],
+    open: async () => {
+      const stop = repeatedly(
+        services.config.watchMs,
+        services.log,
+        'watched sources could not be listed',
+        () => indexWatched({ ...services, inspector }),
+      );
+      return async () => stop();
+    },
   };
 }

@@ -1,3 +1,4 @@
+import type { SourceKind } from '@uniferum/core/pages';
 import {
   change,
   type Executor,
@@ -8,13 +9,15 @@ import {
   writeJson,
 } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
-import type { PageSource, SourceKind } from './source.js';
+import type { PageSource } from './source.js';
 
 interface SourceRow {
   id: number;
   kind: SourceKind;
   name: string;
   settings: string;
+  secret: string | null;
+  secret_set_at: Date | null;
   revision: number;
   indexed_at: Date | null;
 }
@@ -26,11 +29,23 @@ export interface SourceFigures {
   broken: number;
 }
 
-const COLUMNS = 'id, kind, name, settings, revision, indexed_at';
+const COLUMNS = 'id, kind, name, settings, secret, secret_set_at, revision, indexed_at';
 
-function toSource({ id, kind, name, settings, revision, indexed_at }: SourceRow): PageSource {
-  return { id: String(id), kind, name, settings: JSON.parse(settings), revision, indexedAt: indexed_at };
+/** A source as it is stored; a secret that is undefined is left as it is. */
+export type SourceToStore = Pick<PageSource, 'kind' | 'name' | 'settings'> & { secret?: string | null };
+
+function toSource(row: SourceRow): PageSource {
+  const { id, kind, name, settings, secret, secret_set_at, revision, indexed_at } = row;
+  // Those that were stored by an older version lack what came later.
+  const all = { ...ADDED_LATER[kind], ...JSON.parse(settings) };
+  return {
+    ...{ id: String(id), kind, name, settings: all, secret, revision },
+    secretSetAt: secret_set_at,
+    indexedAt: indexed_at,
+  } as PageSource;
 }
+
+const ADDED_LATER: Record<SourceKind, object> = { folder: { watched: false }, database: {}, site: {} };
 
 export async function listSources(db: Executor): Promise<PageSource[]> {
   const rows = await select<SourceRow>(
@@ -56,13 +71,14 @@ export async function findSource(
 /** @throws UniferumError `conflict` when another source has the name */
 export async function insertSource(
   tx: Transaction,
-  { kind, name, settings }: Pick<PageSource, 'kind' | 'name' | 'settings'>,
+  { kind, name, settings, secret = null }: SourceToStore,
 ): Promise<string> {
-  const { insertId } = await change(tx, 'INSERT INTO page_sources (kind, name, settings) VALUES (?, ?, ?)', [
-    kind,
-    name,
-    writeJson(settings),
-  ]).catch((error) => refuseTwice(error, name));
+  const { insertId } = await change(
+    tx,
+    `INSERT INTO page_sources (kind, name, settings, secret, secret_set_at)
+     VALUES (?, ?, ?, ?, IF(secret IS NULL, NULL, NOW(3)))`,
+    [kind, name, writeJson(settings), secret],
+  ).catch((error) => refuseTwice(error, name));
   return String(insertId);
 }
 
@@ -70,13 +86,19 @@ export async function insertSource(
 export async function updateSource(
   tx: Transaction,
   id: string,
-  { name, settings }: Pick<PageSource, 'name' | 'settings'>,
+  { name, settings, secret }: Omit<SourceToStore, 'kind'>,
 ): Promise<void> {
   await change(tx, 'UPDATE page_sources SET name = ?, settings = ?, revision = revision + 1 WHERE id = ?', [
     name,
     writeJson(settings),
     id,
   ]).catch((error) => refuseTwice(error, name));
+  if (secret !== undefined)
+    await change(
+      tx,
+      'UPDATE page_sources SET secret = ?, secret_set_at = IF(secret IS NULL, NULL, NOW(3)) WHERE id = ?',
+      [secret, id],
+    );
 }
 
 export async function deleteSource(tx: Transaction, id: string): Promise<void> {

@@ -1,15 +1,21 @@
+import type { SourceKind } from '@uniferum/core/pages';
 import Joi from 'joi';
 import { recordEvent } from '../events/outbox.js';
+import type { Inspector } from '../inspection/inspector.js';
 import { answerRun } from '../runs/answer.js';
 import { runSchema } from '../runs/schemas.js';
+import type { Config } from '../shared/config.js';
 import { type Executor, inTransaction, isoTimeOrNull } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, idSchema, pageOf } from '../shared/schemas.js';
+import { sealSecret } from '../shared/secrets.js';
+import { beginCrawl } from './crawl.js';
 import { sourceChanged, sourceDeleted } from './events.js';
-import { testFolder } from './folder-source.js';
 import { beginIndex, removeDocuments, requireSource } from './index-source.js';
-import { sourceBody, sourcePatch, sourceSchema, stepsSchema } from './page-schemas.js';
-import type { PageSource } from './source.js';
+import { testSource } from './open-source.js';
+import { settingsSchema, sourceBody, sourcePatch, sourceSchema, stepsSchema } from './page-schemas.js';
+import { isWritable, type PageSource } from './source.js';
 import {
   deleteSource,
   findSource,
@@ -24,20 +30,39 @@ interface Id {
   id: string;
 }
 const params = Joi.object({ id: idSchema.required() });
-type SourceBody = Pick<PageSource, 'kind' | 'name' | 'settings'>;
+type SourceBody = Pick<PageSource, 'kind' | 'name' | 'settings'> & { secret?: string | null };
 
 const NOTHING: SourceFigures = { documents: 0, references: 0, broken: 0 };
 
-function toAnswer({ id, kind, name, settings, indexedAt }: PageSource, figures = NOTHING) {
+function toAnswer(source: PageSource, figures = NOTHING) {
+  const { id, kind, name, settings, secretSetAt, indexedAt } = source;
   return {
     id,
     kind,
     name,
     settings,
-    writable: settings.writable,
+    secretSetAt: isoTimeOrNull(secretSetAt),
+    writable: isWritable(source),
     ...figures,
     indexedAt: isoTimeOrNull(indexedAt),
   };
+}
+
+/** An empty password is none; one that isn't given stays. */
+function sealed(config: Pick<Config, 'masterKey'>, secret: string | null | undefined) {
+  if (secret === undefined) return {};
+  return { secret: secret === null || secret === '' ? null : sealSecret(config, secret) };
+}
+
+/** Checks settings as those of a new source are. @throws UniferumError `malformed-request` */
+function readSettings(kind: SourceKind, settings: unknown): PageSource['settings'] {
+  const { value, error } = settingsSchema(kind).validate(settings, { abortEarly: false });
+  if (!error) return value;
+  throw new UniferumError('malformed-request', `The settings are invalid: ${error.message}.`, {
+    errors: error.details.map(({ path, type, message }) => ({
+      ...{ field: ['settings', ...path].join('.'), code: type, message },
+    })),
+  });
 }
 
 async function readAnswer(db: Executor, source: PageSource) {
@@ -64,10 +89,10 @@ export const sourceRoutes: Route[] = [
     summary: 'Add a page source; index it to find where files are used',
     body: sourceBody,
     answers: { 201: { description: 'The source', schema: sourceSchema } },
-    async handle({ services: { db }, who, body }) {
+    async handle({ services: { db, config }, who, body: { secret, ...source } }) {
       const id = await inTransaction(db, async (tx) => {
-        const inserted = await insertSource(tx, body);
-        const data = { id: inserted, name: body.name };
+        const inserted = await insertSource(tx, { ...source, ...sealed(config, secret) });
+        const data = { id: inserted, name: source.name };
         await recordEvent(tx, { event: sourceChanged, by: who.name, data });
         return inserted;
       });
@@ -93,11 +118,15 @@ export const sourceRoutes: Route[] = [
     params,
     body: sourcePatch,
     answers: { 200: { description: 'The source as it is now', schema: sourceSchema } },
-    async handle({ services: { db }, who, params: { id }, body }) {
+    async handle({ services: { db, config }, who, params: { id }, body: { name, settings, secret } }) {
       await inTransaction(db, async (tx) => {
         const source = await findSource(tx, id, { lock: true });
         if (source === null) return;
-        const next = { ...source, ...body };
+        const next = {
+          name: name ?? source.name,
+          settings: settings === undefined ? source.settings : readSettings(source.kind, settings),
+          ...sealed(config, secret),
+        };
         await updateSource(tx, id, next);
         await recordEvent(tx, { event: sourceChanged, by: who.name, data: { id, name: next.name } });
       });
@@ -130,20 +159,27 @@ export const sourceRoutes: Route[] = [
     params,
     answers: { 200: { description: 'The steps', schema: stepsSchema } },
     async handle({ services: { db, config }, params: { id } }) {
-      const { settings } = await requireSource(db, id);
-      return { status: 200, body: { steps: await testFolder(config, settings) } };
+      return { status: 200, body: { steps: await testSource(config, await requireSource(db, id)) } };
     },
   }),
-  route<Id>({
+];
+
+export function indexRoute(inspector: Inspector): Route {
+  return route<Id>({
     method: 'post',
     path: `${API_BASE}/sources/{id}/index`,
     access: 'pages:write',
-    summary: 'Read the documents of a source that have changed, and find where files are used',
+    summary:
+      'Read the documents of a source that have changed, or the pages of a site, and find where files are used',
     params,
     answers: { 202: { description: 'The run that does it', schema: answer({ run: runSchema }) } },
     async handle({ services, who, params: { id } }) {
       const source = await requireSource(services.db, id);
-      return answerRun(services, await beginIndex(services, source, who.name));
+      const run =
+        source.kind === 'site'
+          ? await beginCrawl(services.db, source, who.name)
+          : await beginIndex({ ...services, inspector }, source, who.name);
+      return answerRun(services, run);
     },
-  }),
-];
+  });
+}

@@ -1,26 +1,19 @@
-/** The kinds of page sources that can be indexed. */
-export const SOURCE_KINDS = ['folder'] as const;
-export type SourceKind = (typeof SOURCE_KINDS)[number];
-
-/** A folder of documents on the server. */
-export interface FolderSettings {
-  /** Absolute, and below one of the folders that the configuration names. */
-  path: string;
-  /** The address at which the folder is served, with a trailing slash; null when that isn't known. */
-  url: string | null;
-  /** Whether addresses in its documents may be rewritten. */
-  writable: boolean;
-}
+import type { SourceKind, SourceSettings } from '@uniferum/core/pages';
 
 /** Where pages come from. */
-export interface PageSource {
-  id: string;
-  kind: SourceKind;
-  name: string;
-  settings: FolderSettings;
-  revision: number;
-  indexedAt: Date | null;
-}
+export type PageSource<Kind extends SourceKind = SourceKind> = {
+  [One in Kind]: {
+    id: string;
+    kind: One;
+    name: string;
+    settings: SourceSettings[One];
+    /** Encrypted; null without one. */
+    secret: string | null;
+    secretSetAt: Date | null;
+    revision: number;
+    indexedAt: Date | null;
+  };
+}[Kind];
 
 /** A document of a source, before it is read. */
 export interface ListedDocument {
@@ -28,4 +21,9 @@ export interface ListedDocument {
   path: string;
   /** Changes whenever the document does. */
   stamp: string;
+}
+
+/** Whether addresses in the documents of a source may be rewritten. */
+export function isWritable(source: PageSource): boolean {
+  return source.kind !== 'site' && source.settings.writable;
 }

@@ -41,6 +41,7 @@ function toReference(row: ReferenceRow, fix: ProposedFix | null) {
     ...toUse(row),
     asset: row.asset_id === null ? null : String(row.asset_id),
     reason: row.reason,
+    detail: row.detail,
     fix,
   };
 }

@@ -1,13 +1,11 @@
 import { createHash, randomUUID } from 'node:crypto';
 import { open, readFile, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
-import { applyEdits, type Edit } from '@uniferum/core/pages';
+import { applyEdits } from '@uniferum/core/pages';
 import { UniferumError } from '../shared/errors.js';
 import { syncFolder } from '../stores/staging.js';
-import { findDocument, stampOf } from './folder-source.js';
-
-/** What came of writing a document: `changed` by somebody else, and left as it is. */
-export type WriteOutcome = { kind: 'written' | 'changed' | 'gone' } | { kind: 'failed'; message: string };
+import { findDocument, stampOf } from './document-file.js';
+import type { DocumentChange, WriteOutcome } from './opened-source.js';
 
 export function digestOf(data: Uint8Array): string {
   return createHash('sha256').update(data).digest('hex');
@@ -20,7 +18,7 @@ export function digestOf(data: Uint8Array): string {
 export async function writeDocument(
   root: string,
   path: string,
-  { edits, before, after }: { edits: readonly Edit[]; before: string; after: string },
+  { edits, before, after }: DocumentChange,
 ): Promise<WriteOutcome> {
   const full = await findDocument(root, path);
   if (full === null) return { kind: 'gone' };

@@ -147,3 +147,13 @@ export async function countItems(db: Executor, run: RunRow, state: ItemState | u
     )?.n ?? 0
   );
 }
+
+/** Counts the items of a run whose keys begin with a text. */
+export async function countItemsByKey(db: Executor, runId: string, prefix: string): Promise<number> {
+  const row = await selectOne<{ n: number }>(
+    db,
+    'SELECT COUNT(*) AS n FROM run_items WHERE run_id = ? AND item_key LIKE ?',
+    [runId, `${prefix.replace(/[\\%_]/g, '\\$&')}%`],
+  );
+  return row?.n ?? 0;
+}

@@ -55,6 +55,8 @@ export interface Config {
   inboxDir: string | null;
   /** Folders below which page sources may lie. */
   sourceDirs: readonly string[];
+  /** How often servers look for changes in watched page sources. */
+  watchMs: number;
   /** A file in the inbox modified within this time counts as still being written. */
   inboxSettleMs: number;
   /** Hosts (`name` or `name:port`) that may be fetched from although they are in a private network. */
@@ -101,6 +103,7 @@ const schema = Joi.object({
   UNIFERUM_MAX_UPLOAD_BYTES: Joi.number().integer().min(1).default(20_000_000_000),
   UNIFERUM_INBOX_DIR: Joi.string(),
   UNIFERUM_SOURCE_DIRS: Joi.string().allow('').default(''),
+  UNIFERUM_WATCH_MS: Joi.number().integer().min(1000).max(86_400_000).default(30_000),
   UNIFERUM_INBOX_SETTLE_MS: Joi.number().integer().min(0).max(3_600_000).default(5000),
   UNIFERUM_ALLOWED_HOSTS: Joi.string().allow('').default(''),
   UNIFERUM_ARCHIVE_MAX_ENTRIES: Joi.number().integer().min(1).default(50_000),
@@ -160,6 +163,7 @@ export function readConfig(env: Record<string, string | undefined>): Config {
     maxUploadBytes: value.UNIFERUM_MAX_UPLOAD_BYTES,
     sourceDirs: value.UNIFERUM_SOURCE_DIRS.split(delimiter).filter((path: string) => path !== ''),
     inboxDir: value.UNIFERUM_INBOX_DIR ?? null,
+    watchMs: value.UNIFERUM_WATCH_MS,
     inboxSettleMs: value.UNIFERUM_INBOX_SETTLE_MS,
     allowedHosts: new Set(
       (value.UNIFERUM_ALLOWED_HOSTS as string)

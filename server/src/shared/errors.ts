@@ -23,6 +23,7 @@ export const PROBLEMS = {
   unexpected: { status: 500, title: 'Server error' },
   busy: { status: 503, title: 'The server is busy' },
   'database-away': { status: 503, title: 'The database can’t be reached' },
+  'source-away': { status: 503, title: 'The source can’t be reached' },
   'store-away': { status: 503, title: 'The store can’t be reached' },
   'storage-full': { status: 507, title: 'A disk is full' },
 } as const;

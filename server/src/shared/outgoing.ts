@@ -1,5 +1,5 @@
 import { lookup as lookupAll } from 'node:dns';
-import type { LookupFunction } from 'node:net';
+import { connect, type LookupFunction, type Socket } from 'node:net';
 import ipaddr from 'ipaddr.js';
 import { Agent, type Dispatcher, request } from 'undici';
 import type { Config } from './config.js';
@@ -7,12 +7,35 @@ import type { Config } from './config.js';
 /** Why a URL could not be fetched, in a sentence. `mayRetry` is true when a retry may succeed. */
 export class FetchFailure extends Error {
   readonly mayRetry: boolean;
+  /** Set for a private target: libraries that pass an error on keep its code, not its class. */
+  code?: typeof PRIVATE_TARGET;
+  /** The status of the answer; null when there was none. */
+  readonly status: number | null;
+  /** How long the host asks to wait, in seconds; null when it doesn't. */
+  readonly retryAfterSeconds: number | null;
 
-  constructor(message: string, { mayRetry = false, cause }: { mayRetry?: boolean; cause?: unknown } = {}) {
+  constructor(
+    message: string,
+    {
+      mayRetry = false,
+      status = null,
+      retryAfterSeconds = null,
+      cause,
+    }: {
+      mayRetry?: boolean;
+      status?: number | null;
+      retryAfterSeconds?: number | null;
+      cause?: unknown;
+    } = {},
+  ) {
     super(message, cause === undefined ? {} : { cause });
     this.mayRetry = mayRetry;
+    this.status = status;
+    this.retryAfterSeconds = retryAfterSeconds;
   }
 }
+
+export const PRIVATE_TARGET = 'PRIVATE_TARGET';
 
 /** A response with a streaming body. The receiver reads the body or destroys it. */
 export interface Fetched {
@@ -21,11 +44,14 @@ export interface Fetched {
   mime: string | null;
   disposition: string | null;
   bytes: number | null;
+  /** Validators of HTTP. Source: RFC 9110, section 8.8. */
+  etag: string | null;
+  lastModified: string | null;
   body: Dispatcher.ResponseData['body'];
 }
 
 export interface FetchOptions {
-  method?: 'GET' | 'POST';
+  method?: 'GET' | 'HEAD' | 'POST';
   headers?: Record<string, string>;
   body?: string;
   /** The timeout for the response header, and between two chunks of the body, in milliseconds. @defaultValue 15000 */
@@ -61,6 +87,8 @@ export async function fetchAddress(
       answer.body.destroy();
       throw new FetchFailure(`${url.host} answered with status ${answer.statusCode}`, {
         mayRetry: answer.statusCode >= 500 || answer.statusCode === 429,
+        status: answer.statusCode,
+        retryAfterSeconds: readSeconds(answer.headers['retry-after']),
       });
     }
     const header = (name: string) => {
@@ -73,10 +101,39 @@ export async function fetchAddress(
       mime: header('content-type')?.split(';')[0]?.trim().toLowerCase() ?? null,
       disposition: header('content-disposition'),
       bytes: Number.isSafeInteger(length) ? length : null,
+      etag: header('etag'),
+      lastModified: header('last-modified'),
       body: answer.body,
     };
   }
   throw new FetchFailure(`it was redirected more than ${MAX_REDIRECTS} times`);
+}
+
+/**
+ * Reads the body of an answer into memory.
+ *
+ * @throws FetchFailure when it is larger than `limitBytes`, or breaks off
+ */
+export async function readBody({ url, body }: Fetched, limitBytes: number): Promise<Buffer> {
+  const parts: Buffer[] = [];
+  let bytes = 0;
+  try {
+    for await (const part of body as AsyncIterable<Buffer>) {
+      bytes += part.length;
+      if (bytes > limitBytes) throw new FetchFailure(`${url} has more than ${limitBytes} bytes`);
+      parts.push(part);
+    }
+  } catch (error) {
+    throw toFailure(error, new URL(url));
+  } finally {
+    body.destroy();
+  }
+  return Buffer.concat(parts);
+}
+
+/** The seconds of `Retry-After`; a date is taken for none. */
+function readSeconds(header: string | string[] | undefined): number | null {
+  return typeof header === 'string' && /^\d{1,6}$/.test(header) ? Number(header) : null;
 }
 
 function readUrl(text: string, base?: URL): URL {
@@ -126,6 +183,21 @@ async function ask(
   }
 }
 
+/**
+ * Connects to a host that a user named, with the limits of {@link fetchAddress}.
+ *
+ * @throws FetchFailure when its address is private; what else fails is an error of the socket
+ */
+export function connectTo(
+  config: Pick<Config, 'allowedHosts'>,
+  { host, port }: { host: string; port: number },
+): Socket {
+  const isAllowed = config.allowedHosts.has(`${host}:${port}`) || config.allowedHosts.has(host);
+  if (isAllowed) return connect({ host, port });
+  if (ipaddr.isValid(host) && !isPublic(host)) throw privateTarget(host);
+  return connect({ host, port, lookup: lookupPublic });
+}
+
 function toFailure(error: unknown, url: URL): FetchFailure {
   if (error instanceof FetchFailure) return error;
   const cause = error instanceof Error ? error : new Error(String(error));
@@ -161,7 +233,9 @@ function isPublic(address: string): boolean {
 }
 
 function privateTarget(host: string): FetchFailure {
-  return new FetchFailure(
+  const failure = new FetchFailure(
     `${host} is in a private network, which is blocked. An administrator can allow it with UNIFERUM_ALLOWED_HOSTS`,
   );
+  failure.code = PRIVATE_TARGET;
+  return failure;
 }

@@ -1,27 +1,23 @@
-import type { NewPageSource } from '@uniferum/client';
+import type { SourceKind } from '@uniferum/core/pages';
+import type { ReactNode } from 'react';
 import { useForm } from 'react-hook-form';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
-import { Field, Input } from '../ui/field.js';
+import { Checkbox, Field, Input, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { useUnsavedChanges } from '../ui/unsaved.js';
 import { useSourceChanges } from './hooks.js';
+import { EMPTY_SOURCE, SOURCE_WORDS, type SourceForm, toSource } from './source-form.js';
 
-interface SourceForm {
-  name: string;
-  path: string;
-  url: string;
-}
-
-/** Adds a folder of documents. */
+/** Adds a place where pages come from. */
 export function AddSourceDialog({ onClose }: { onClose: () => void }) {
   return (
     <Dialog
       isOpen
       onOpenChange={onClose}
       title="New page source"
-      description="A folder of HTML, Markdown, CSS, JSON or XML documents on the server. They are only read."
+      description="Uniferum reads its pages and finds every place where a file of the library is used."
     >
       <AddSourceForm onDone={onClose} />
     </Dialog>
@@ -30,65 +26,38 @@ export function AddSourceDialog({ onClose }: { onClose: () => void }) {
 
 function AddSourceForm({ onDone }: { onDone: () => void }) {
   const { add } = useSourceChanges();
-  const { register, handleSubmit, formState, watch } = useForm<SourceForm>({
-    defaultValues: { name: '', path: '', url: '' },
-  });
-  const source = toSource(watch());
-  const { errors } = formState;
+  const form = useForm<SourceForm>({ defaultValues: EMPTY_SOURCE });
+  const { register, handleSubmit, formState, watch } = form;
+  const values = watch();
+  const source = toSource(values);
   useUnsavedChanges(formState.isDirty ? 'The source has not been added.' : null);
-  const submit = handleSubmit(async (form) => {
-    await add.mutateAsync(toSource(form));
+  const submit = handleSubmit(async (sent) => {
+    await add.mutateAsync(toSource(sent));
     onDone();
   });
   return (
     <form onSubmit={(event) => void submit(event).catch(() => {})} className="flex flex-col gap-4">
-      <Field label="Name" error={errors.name?.message}>
+      <Field label="Kind" hint={SOURCE_WORDS[values.kind].about}>
         {(props) => (
-          <Input
-            autoFocus
-            placeholder="Guide"
-            {...props}
-            {...register('name', { required: 'Enter a name.' })}
-          />
+          <Select {...props} {...register('kind')}>
+            {Object.entries(SOURCE_WORDS).map(([kind, { name }]) => (
+              <option key={kind} value={kind}>
+                {name}
+              </option>
+            ))}
+          </Select>
         )}
       </Field>
-      <Field
-        label="Folder"
-        hint="Below a folder that UNIFERUM_SOURCE_DIRS names."
-        error={errors.path?.message}
-      >
-        {(props) => (
-          <Input
-            className="font-mono"
-            placeholder="/srv/site/guide"
-            {...props}
-            {...register('path', { required: 'Enter the path of the folder on the server.' })}
-          />
-        )}
-      </Field>
-      <Field
-        label="Address"
-        hint="Where the folder is served, if it is. Relative addresses are resolved against it."
-      >
-        {(props) => (
-          <Input type="url" className="font-mono" placeholder="https://" {...props} {...register('url')} />
-        )}
-      </Field>
+      <TextField form={form} name="name" label="Name" placeholder="Guide" needed="Enter a name." />
+      {FIELDS[values.kind](form)}
       <FormFoot
         error={add.error}
         code={{
           method: 'POST',
           path: '/sources',
-          body: source,
-          client: `await uniferum.sources.add(${JSON.stringify(source, null, 2)});`,
-          command: commandLine(
-            'sources',
-            '--add',
-            source.name,
-            '--path',
-            source.settings.path,
-            ...(source.settings.url ? ['--url', source.settings.url] : []),
-          ),
+          body: withoutSecret(source),
+          client: `await uniferum.sources.add(${JSON.stringify(withoutSecret(source), null, 2)});`,
+          command: commandOf(values),
         }}
       >
         <Button look="main" type="submit" disabled={add.isPending}>
@@ -99,6 +68,209 @@ function AddSourceForm({ onDone }: { onDone: () => void }) {
   );
 }
 
-function toSource({ name, path, url }: SourceForm): NewPageSource {
-  return { kind: 'folder', name, settings: { path, ...(url !== '' && { url }) } };
+type Form = ReturnType<typeof useForm<SourceForm>>;
+
+const FIELDS: Record<SourceKind, (form: Form) => ReactNode> = {
+  folder: (form) => <FolderFields form={form} />,
+  database: (form) => <DatabaseFields form={form} />,
+  site: (form) => <SiteFields form={form} />,
+};
+
+function FolderFields({ form }: { form: Form }) {
+  return (
+    <>
+      <TextField
+        form={form}
+        name="path"
+        label="Folder"
+        hint="Below a folder that UNIFERUM_SOURCE_DIRS names."
+        placeholder="/srv/site/guide"
+        needed="Enter the path of the folder on the server."
+        isCode
+      />
+      <TextField
+        form={form}
+        name="url"
+        label="Address"
+        hint="Where the folder is served, if it is. Relative addresses are resolved against it."
+        placeholder="https://"
+        isCode
+      />
+      <Rights form={form} />
+    </>
+  );
+}
+
+function DatabaseFields({ form }: { form: Form }) {
+  return (
+    <>
+      <Row>
+        <TextField
+          form={form}
+          name="host"
+          label="Host"
+          hint="A private host has to be named in UNIFERUM_ALLOWED_HOSTS."
+          placeholder="db.example.com"
+          needed="Enter the host."
+          className="flex-1"
+          isCode
+        />
+        <TextField form={form} name="port" label="Port" needed="Enter the port." className="w-24" isCode />
+      </Row>
+      <Row>
+        <TextField form={form} name="user" label="User" needed="Enter the user." className="flex-1" isCode />
+        <TextField form={form} name="secret" label="Password" type="password" className="flex-1" />
+      </Row>
+      <Row>
+        <TextField
+          form={form}
+          name="database"
+          label="Database"
+          needed="Enter the database."
+          className="flex-1"
+          isCode
+        />
+        <TextField
+          form={form}
+          name="table"
+          label="Table"
+          needed="Enter the table."
+          className="flex-1"
+          isCode
+        />
+      </Row>
+      <Row>
+        <TextField
+          form={form}
+          name="key"
+          label="Key"
+          hint="A column whose values are unique."
+          needed="Enter the key."
+          className="flex-1"
+          isCode
+        />
+        <TextField form={form} name="titleColumn" label="Title column" className="flex-1" isCode />
+      </Row>
+      <TextField
+        form={form}
+        name="columns"
+        label="Columns"
+        hint="Columns with text, separated by commas. HTML unless a format follows: body, note:markdown."
+        placeholder="body"
+        needed="Enter at least one column."
+        isCode
+      />
+      <TextField
+        form={form}
+        name="url"
+        label="Address of a page"
+        hint="With {key} or the name of a column in braces."
+        placeholder="https://www.example.com/news/{slug}"
+        isCode
+      />
+      <Rights form={form} />
+    </>
+  );
+}
+
+function SiteFields({ form }: { form: Form }) {
+  return (
+    <>
+      <TextField
+        form={form}
+        name="url"
+        label="First page"
+        hint="Pages on its host and below its folder are read, as far as robots.txt allows."
+        placeholder="https://www.example.com/"
+        needed="Enter the address of the first page."
+        isCode
+      />
+      <Row>
+        <TextField form={form} name="depth" label="Links deep" needed="Enter a number." className="flex-1" />
+        <TextField
+          form={form}
+          name="maxPages"
+          label="Pages at most"
+          needed="Enter a number."
+          className="flex-1"
+        />
+        <TextField
+          form={form}
+          name="perSecond"
+          label="Requests per second"
+          needed="Enter a number."
+          className="flex-1"
+        />
+      </Row>
+      <Checkbox
+        label="Ask for everything that pages refer to, and report what is missing"
+        className="whitespace-normal"
+        {...form.register('checked')}
+      />
+    </>
+  );
+}
+
+function Rights({ form }: { form: Form }) {
+  return (
+    <div className="flex flex-wrap gap-x-6 gap-y-2">
+      <Checkbox label="Addresses may be rewritten" {...form.register('writable')} />
+      <Checkbox label="Look for changes by itself" {...form.register('watched')} />
+    </div>
+  );
+}
+
+function Row({ children }: { children: ReactNode }) {
+  return <div className="flex flex-wrap gap-3">{children}</div>;
+}
+
+interface TextFieldProps {
+  form: Form;
+  name: Exclude<keyof SourceForm, 'kind' | 'writable' | 'watched' | 'checked'>;
+  label: string;
+  hint?: string;
+  placeholder?: string;
+  /** What is said when it is left empty. */
+  needed?: string;
+  type?: string;
+  className?: string;
+  isCode?: boolean;
+}
+
+function TextField({
+  form,
+  name,
+  label,
+  hint,
+  needed,
+  className = '',
+  isCode = false,
+  ...rest
+}: TextFieldProps) {
+  return (
+    <Field label={label} hint={hint} error={form.formState.errors[name]?.message} className={className}>
+      {(props) => (
+        <Input
+          autoFocus={name === 'name'}
+          autoComplete="off"
+          className={isCode ? 'font-mono' : undefined}
+          {...props}
+          {...rest}
+          {...form.register(name, { required: needed ?? false })}
+        />
+      )}
+    </Field>
+  );
+}
+
+/** A password is nothing to be shown as code. */
+function withoutSecret(source: ReturnType<typeof toSource>) {
+  return 'secret' in source && source.secret !== undefined ? { ...source, secret: '…' } : source;
+}
+
+function commandOf({ kind, name, path, url }: SourceForm): string {
+  if (kind === 'site') return commandLine('crawl', url);
+  return kind === 'folder'
+    ? commandLine('sources', '--add', name, '--path', path, ...(url === '' ? [] : ['--url', url]))
+    : commandLine('sources', '--add', name, '--settings', 'settings.json');
 }

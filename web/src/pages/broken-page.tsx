@@ -93,6 +93,7 @@ const REASONS: Record<BrokenReason, string> = {
   unknown: 'no file has ever had this address',
   'in-bin': 'the file is in the bin',
   'no-recipe': 'there is no such recipe',
+  unreachable: 'it does not answer',
 };
 
 const FIXES = { original: 'the original', 'same-name': 'the only file of that name' } as const;
@@ -124,7 +125,7 @@ function BrokenTable({ items }: { items: readonly PageReference[] }) {
               <span className="block truncate font-mono text-xs">{item.address}</span>
             </td>
             <td className="max-w-80 pr-6 text-soft">
-              {item.reason && REASONS[item.reason]}
+              {item.detail ?? (item.reason && REASONS[item.reason])}
               {item.fix && (
                 <span className="block truncate text-ink" title={item.fix.address}>
                   → {FIXES[item.fix.by]}:{' '}

@@ -13,6 +13,7 @@ import { TextLink } from '../ui/text-link.js';
 import { AddSourceDialog } from './add-source-dialog.js';
 import { useSourceChanges, useSources } from './hooks.js';
 import { PagesViews } from './pages-views.js';
+import { placeOf } from './source-form.js';
 import { SourceTest } from './source-test.js';
 
 /** Where pages come from, and how many of their references are broken. */
@@ -55,10 +56,7 @@ function describe(sources: readonly PageSourceAnswer[]): string {
 function NoSource({ onAdd }: { onAdd: (() => void) | null }) {
   return (
     <div className="p-6">
-      <EmptyPlace
-        title="No page sources yet"
-        action={onAdd && <Button onClick={onAdd}>Add a folder of documents</Button>}
-      >
+      <EmptyPlace title="No page sources yet" action={onAdd && <Button onClick={onAdd}>Add a source</Button>}>
         Uniferum reads the documents of a source and finds every place where a file of the library is used.
         Deleting such a file then asks first, and broken references are listed here.
       </EmptyPlace>
@@ -74,16 +72,16 @@ interface SourceRowProps {
 function SourceRow({ source, mayWrite }: SourceRowProps) {
   const { index, test } = useSourceChanges();
   const [isAsking, setAsking] = useState(false);
-  const { id, name, settings, indexedAt } = source;
+  const { id, name, indexedAt } = source;
   return (
     <li className="grid grid-cols-1 items-start gap-x-6 gap-y-2 border-b border-rule px-6 py-3 lg:grid-cols-[minmax(0,1fr)_auto_auto]">
       <div className="min-w-0">
         <h2 className="truncate font-semibold" dir="auto">
           {name}
         </h2>
-        <p className="truncate font-mono text-xs leading-5 text-soft">{settings.path}</p>
+        <p className="truncate font-mono text-xs leading-5 text-soft">{placeOf(source)}</p>
         <p className="truncate text-sm text-soft">
-          {settings.url ?? 'No address'}, {indexedAt ? `indexed ${formatAgo(indexedAt)}` : 'never indexed'}
+          {addressOf(source)}, {indexedAt ? `indexed ${formatAgo(indexedAt)}` : 'never indexed'}
         </p>
         <FailureLine error={index.error ?? test.error} />
         {test.data && <SourceTest steps={test.data.steps} />}
@@ -127,6 +125,11 @@ function SourceRow({ source, mayWrite }: SourceRowProps) {
       )}
     </li>
   );
+}
+
+function addressOf({ kind, settings, writable }: PageSourceAnswer): string {
+  if (kind === 'site') return 'A site';
+  return `${settings.url ?? 'No address'}, ${writable ? 'writable' : 'read-only'}`;
 }
 
 function Figures({ source: { id, documents, references, broken } }: { source: PageSourceAnswer }) {

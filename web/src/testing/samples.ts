@@ -143,14 +143,15 @@ export function pageSource(id: string, more: Partial<PageSourceAnswer> = {}): Pa
     id,
     kind: 'folder',
     name: 'Guide',
-    settings: { path: '/srv/guide', url: null, writable: false },
+    settings: { path: '/srv/guide', url: null, writable: false, watched: false },
+    secretSetAt: null,
     writable: false,
     documents: 3,
     references: 12,
     broken: 1,
     indexedAt: '2026-05-20T12:00:00.000Z',
     ...more,
-  };
+  } as PageSourceAnswer;
 }
 
 export function reference(id: string, more: Partial<PageReference> = {}): PageReference {
@@ -167,6 +168,7 @@ export function reference(id: string, more: Partial<PageReference> = {}): PageRe
     recipe: null,
     version: null,
     reason: 'unknown',
+    detail: null,
     fix: null,
     ...more,
   };

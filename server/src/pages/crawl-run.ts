@@ -1,0 +1,16 @@
+import { createHash } from 'node:crypto';
+import type { SiteLink } from '@uniferum/core/pages';
+import { defineRun } from '../runs/run-kind.js';
+
+/** One address of a site. */
+export interface CrawlInput extends SiteLink {
+  source: string;
+}
+
+export const crawlRun = defineRun<CrawlInput>({ kind: 'page-crawl', label: 'Read a site' });
+
+/** The item of an address: adding it twice is harmless. */
+export function toCrawlItem(input: CrawlInput) {
+  const key = `${input.what}:${createHash('sha256').update(input.url).digest('hex')}`;
+  return { key, title: input.url.slice(0, 300), input };
+}

@@ -1,0 +1,177 @@
+import { applyEdits, type DatabaseSettings } from '@uniferum/core/pages';
+import {
+  type DocumentChange,
+  MAX_ADDRESS,
+  type OpenedSource,
+  type PresentDocument,
+  SourceFault,
+  TOO_LARGE,
+  type WriteOutcome,
+} from './opened-source.js';
+import { type DatabaseConfig, SiteDatabase } from './site-database.js';
+import type { ListedDocument, PageSource } from './source.js';
+import {
+  listValues,
+  readColumns,
+  readSizes,
+  readValue,
+  readValues,
+  requireKey,
+  type TableColumn,
+  updateValue,
+} from './table-queries.js';
+import { digestOf } from './write-document.js';
+
+/** So many bytes of documents are kept in memory at a time. */
+const BYTES_AT_A_TIME = 8_000_000;
+const MAX_TITLE = 300;
+
+/** Opens columns of a table. @throws SourceFault, UniferumError `source-away` */
+export async function openDatabase(
+  config: DatabaseConfig,
+  source: PageSource<'database'>,
+): Promise<OpenedSource> {
+  const database = await SiteDatabase.open(config, source);
+  try {
+    await requireKey(database);
+    return new ColumnsOfTable(database, await readColumns(database));
+  } catch (error) {
+    await database.close();
+    throw error;
+  }
+}
+
+/** The path of a value within its source. */
+function pathOf(key: string, column: string): string {
+  return `${encodeURIComponent(key)}/${column}`;
+}
+
+function readPath(path: string): { key: string; column: string } {
+  const slash = path.indexOf('/');
+  return { key: decodeURIComponent(path.slice(0, slash)), column: path.slice(slash + 1) };
+}
+
+/** Columns of a table. Each of their values is a document. */
+class ColumnsOfTable implements OpenedSource {
+  readonly #database: SiteDatabase;
+  readonly #settings: DatabaseSettings;
+  readonly #columns: ReadonlyMap<string, TableColumn>;
+
+  /** @throws SourceFault when a column of the settings is missing */
+  constructor(database: SiteDatabase, columns: readonly TableColumn[]) {
+    this.#database = database;
+    this.#settings = database.settings;
+    this.#columns = new Map(columns.map((column) => [column.name, column]));
+    for (const { name } of this.#settings.columns) this.#column(name);
+  }
+
+  get siteUrl(): string | null {
+    const origin = /^https?:\/\/[^/{]+/i.exec(this.#settings.url ?? '');
+    return origin && `${origin[0]}/`;
+  }
+
+  get place(): string {
+    return `The table ${this.#settings.table}`;
+  }
+
+  async list(): Promise<ListedDocument[]> {
+    const listed: ListedDocument[] = [];
+    for (const { name } of this.#settings.columns)
+      for (let after: string | null = null; ; ) {
+        const rows = await listValues(this.#database, name, after);
+        for (const { id, size, digest } of rows)
+          if (size > 0) listed.push({ path: pathOf(id, name), stamp: `${size}-${digest}` });
+        const last = rows.at(-1);
+        if (last === undefined) break;
+        after = last.id;
+      }
+    return listed;
+  }
+
+  async *present(paths: readonly string[]): AsyncGenerator<PresentDocument[]> {
+    const wanted = paths.map(readPath);
+    for (const { name, format } of this.#settings.columns) {
+      const keys = wanted.filter(({ column }) => column === name).map(({ key }) => key);
+      for (const some of await this.#groupBySize(name, keys))
+        yield (await this.#read(name, some)).map(({ id, size, digest, title, others, value }) => ({
+          ...{ path: pathOf(id, name), stamp: `${size}-${digest}`, format },
+          url: this.#settings.url && fillUrl(this.#settings.url, new Map(others).set('key', id)),
+          title: title?.trim().slice(0, MAX_TITLE) || null,
+          content: { bytes: value ?? new Uint8Array() },
+          fault: value === null ? TOO_LARGE : null,
+        }));
+    }
+  }
+
+  /** Keys of values that are read together. */
+  async #groupBySize(column: string, keys: readonly string[]): Promise<string[][]> {
+    const groups: string[][] = [];
+    let left = 0;
+    const sizes = keys.length === 0 ? [] : await readSizes(this.#database, column, keys);
+    for (const { id, size } of sizes) {
+      if (left < size || groups.length === 0) {
+        groups.push([]);
+        left = BYTES_AT_A_TIME;
+      }
+      groups.at(-1)?.push(id);
+      left -= size;
+    }
+    return groups;
+  }
+
+  #read(column: string, keys: readonly string[]) {
+    const { url } = this.#settings;
+    const others = [...this.#columns.keys()].filter((name) => url?.includes(`{${name}}`));
+    return readValues(this.#database, this.#column(column), { keys, others });
+  }
+
+  async write(path: string, { edits, before, after }: DocumentChange): Promise<WriteOutcome> {
+    const { key, column } = readPath(path);
+    const value = await readValue(this.#database, this.#column(column), key);
+    if (value === null) return { kind: 'gone' };
+    const digest = digestOf(value);
+    if (digest === after) return { kind: 'written' };
+    if (digest !== before) return { kind: 'changed' };
+    const next = Buffer.from(applyEdits(value.toString('latin1'), edits), 'latin1');
+    try {
+      const isReplaced = await updateValue(this.#database, this.#column(column), { key, before, next });
+      return { kind: isReplaced ? 'written' : 'changed' };
+    } catch (error) {
+      return toFailure(error, path);
+    }
+  }
+
+  close(): Promise<void> {
+    return this.#database.close();
+  }
+
+  #column(name: string): TableColumn {
+    const column = this.#columns.get(name);
+    if (column) return column;
+    throw new SourceFault(
+      `There is no column ${name} in the table ${this.#settings.table}. Change the settings of the source.`,
+    );
+  }
+}
+
+/** A refusal of this one value, such as one that is longer than its column; anything else is thrown. */
+function toFailure(error: unknown, path: string): WriteOutcome {
+  const { code, message } = error as NodeJS.ErrnoException;
+  if (code === 'ER_DATA_TOO_LONG')
+    return {
+      kind: 'failed',
+      message: `${path} would be longer than its column allows. It was left unchanged.`,
+    };
+  if (error instanceof SourceFault || code === 'ER_NET_PACKET_TOO_LARGE')
+    return { kind: 'failed', message: `${path} can't be written: ${message}` };
+  throw error;
+}
+
+/** Puts the values of a row into an address; null when it becomes too long. */
+export function fillUrl(template: string, values: ReadonlyMap<string, string>): string | null {
+  const url = template.replace(/\{([^{}]+)\}/g, (all, name: string) => {
+    const value = values.get(name);
+    return value === undefined ? all : value.split('/').map(encodeURIComponent).join('/');
+  });
+  return url.length > MAX_ADDRESS ? null : url;
+}

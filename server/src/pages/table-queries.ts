@@ -1,0 +1,182 @@
+import { MAX_DOCUMENT_BYTES, SourceFault } from './opened-source.js';
+import { quote, type SiteDatabase } from './site-database.js';
+
+/** A column of a table, as its database describes it. */
+export interface TableColumn {
+  name: string;
+  type: string;
+  /** Null for columns of bytes and numbers. */
+  charset: string | null;
+}
+
+/** Describes the columns of the table. */
+export function readColumns(database: SiteDatabase): Promise<TableColumn[]> {
+  return database.query<TableColumn>(
+    `SELECT COLUMN_NAME AS name, DATA_TYPE AS type, CHARACTER_SET_NAME AS charset
+     FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?`,
+    [database.settings.table],
+  );
+}
+
+/** Lists the columns whose values are unique, each by itself. */
+export async function readUniqueColumns(database: SiteDatabase): Promise<string[]> {
+  const unique = await database.query<{ name: string; columns: number }>(
+    `SELECT MIN(COLUMN_NAME) AS name, COUNT(*) AS columns FROM information_schema.STATISTICS
+     WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ? AND NON_UNIQUE = 0 GROUP BY INDEX_NAME`,
+    [database.settings.table],
+  );
+  return unique.filter(({ columns }) => columns === 1).map(({ name }) => name);
+}
+
+/** Finds the table; null when there is none that the user may see. */
+export async function findTable(
+  database: SiteDatabase,
+): Promise<{ items: number | null; type: string } | null> {
+  const [row] = await database.query<{ items: number | null; type: string }>(
+    `SELECT TABLE_ROWS AS items, TABLE_TYPE AS type FROM information_schema.TABLES
+     WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?`,
+    [database.settings.table],
+  );
+  return row ?? null;
+}
+
+/** @throws SourceFault when rows could not be found again by the key */
+export async function requireKey(database: SiteDatabase): Promise<void> {
+  const { key, table } = database.settings;
+  const unique = await readUniqueColumns(database);
+  if (unique.includes(key)) return;
+  throw new SourceFault(
+    unique.length === 0
+      ? `${table} has no key: no column is unique. Add a primary key of one column, so that every row can be found again.`
+      : `${key} is not unique in ${table}. Choose ${unique.join(' or ')}.`,
+  );
+}
+
+/** Reads the columns of one row, to see that it is allowed. */
+export async function tryReading(database: SiteDatabase): Promise<void> {
+  const { columns, table } = database.settings;
+  await database.query(
+    `SELECT ${columns.map(({ name }) => quote(name)).join(', ')} FROM ${quote(table)} LIMIT 1`,
+  );
+}
+
+/** Changes no row, to see that changing is allowed: the right is checked all the same. */
+export async function tryWriting(database: SiteDatabase): Promise<void> {
+  const { columns, table } = database.settings;
+  const same = columns.map(({ name }) => `${quote(name)} = ${quote(name)}`).join(', ');
+  await database.change(`UPDATE ${quote(table)} SET ${same} WHERE 1 = 0`, []);
+}
+
+const ROWS_AT_A_TIME = 2000;
+
+/** A value of a column, without the value. */
+export interface ListedValue {
+  id: string;
+  size: number;
+  /** Of the value and the title of its page. */
+  digest: string;
+}
+
+/** Lists values behind a key, in the order of keys. They are read where they are, and not sent. */
+export function listValues(
+  database: SiteDatabase,
+  column: string,
+  after: string | null,
+): Promise<ListedValue[]> {
+  const key = quote(database.settings.key);
+  return database.query<ListedValue>(
+    `SELECT CAST(${key} AS CHAR) AS id, COALESCE(LENGTH(${quote(column)}), 0) AS size, ${digestOf(database, column)} AS digest
+     FROM ${quote(database.settings.table)} ${after === null ? '' : `WHERE ${key} > ?`}
+     ORDER BY ${key} LIMIT ${ROWS_AT_A_TIME}`,
+    after === null ? [] : [after],
+  );
+}
+
+/** Reads the sizes of values, in the order of keys. Those that are NULL are left out. */
+export function readSizes(
+  database: SiteDatabase,
+  column: string,
+  keys: readonly string[],
+): Promise<{ id: string; size: number }[]> {
+  const key = quote(database.settings.key);
+  return database.query(
+    `SELECT CAST(${key} AS CHAR) AS id, LENGTH(${quote(column)}) AS size FROM ${quote(database.settings.table)}
+     WHERE ${key} IN (?) AND ${quote(column)} IS NOT NULL ORDER BY ${key}`,
+    [keys],
+  );
+}
+
+/** A value with what belongs to it. */
+export interface ReadValue extends ListedValue {
+  title: string | null;
+  /** Null when it is too large to be read. */
+  value: Buffer | null;
+  /** By name. */
+  others: Map<string, string>;
+}
+
+/** Reads values, and other columns of their rows. Texts are in UTF-8. */
+export async function readValues(
+  database: SiteDatabase,
+  column: TableColumn,
+  { keys, others }: { keys: readonly string[]; others: readonly string[] },
+): Promise<ReadValue[]> {
+  const { key: keyName, table, titleColumn } = database.settings;
+  const key = quote(keyName);
+  const value = quote(column.name);
+  const rows = await database.query<ReadValue & Record<`other${number}`, string | null>>(
+    `SELECT CAST(${key} AS CHAR) AS id, LENGTH(${value}) AS size, ${digestOf(database, column.name)} AS digest,
+            ${titleColumn === null ? 'NULL' : `CAST(${quote(titleColumn)} AS CHAR)`} AS title,
+            IF(LENGTH(${value}) > ${MAX_DOCUMENT_BYTES}, NULL, CAST(${asUtf8(column)} AS BINARY)) AS value
+            ${others.map((name, index) => `, CAST(${quote(name)} AS CHAR) AS other${index}`).join('')}
+     FROM ${quote(table)} WHERE ${key} IN (?) AND ${value} IS NOT NULL ORDER BY ${key}`,
+    [keys],
+  );
+  return rows.map((row) => ({
+    ...row,
+    others: new Map(others.map((name, index) => [name, row[`other${index}`] ?? ''])),
+  }));
+}
+
+/** Reads one value; null when it is gone. */
+export async function readValue(
+  database: SiteDatabase,
+  column: TableColumn,
+  key: string,
+): Promise<Buffer | null> {
+  const [row] = await database.query<{ value: Buffer }>(
+    `SELECT CAST(${asUtf8(column)} AS BINARY) AS value FROM ${quote(database.settings.table)}
+     WHERE ${quote(database.settings.key)} = ? AND ${quote(column.name)} IS NOT NULL`,
+    [key],
+  );
+  return row?.value ?? null;
+}
+
+/**
+ * Replaces a value whose SHA-256 is `before`: the condition is a part of the statement, so that nobody's change in between
+ * is lost, with or without transactions.
+ *
+ * @returns whether it was replaced
+ */
+export async function updateValue(
+  database: SiteDatabase,
+  column: TableColumn,
+  { key, before, next }: { key: string; before: string; next: Buffer },
+): Promise<boolean> {
+  const { table, key: keyName } = database.settings;
+  const changed = await database.change(
+    `UPDATE ${quote(table)} SET ${quote(column.name)} = ${column.charset === null ? '?' : 'CONVERT(? USING utf8mb4)'} WHERE ${quote(keyName)} = ? AND SHA2(${asUtf8(column)}, 256) = ?`,
+    [next, key, before],
+  );
+  return changed > 0;
+}
+
+function digestOf({ settings: { titleColumn } }: SiteDatabase, column: string): string {
+  const title = titleColumn === null ? '' : `, ${quote(titleColumn)}`;
+  return `SHA1(CONCAT_WS('\\0', ${quote(column)}${title}))`;
+}
+
+/** The bytes of a value as they are worked on: those of a text in UTF-8, whatever the column is kept in. */
+function asUtf8({ name, charset }: TableColumn): string {
+  return charset === null ? quote(name) : `CONVERT(${quote(name)} USING utf8mb4)`;
+}

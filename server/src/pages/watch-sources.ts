@@ -1,0 +1,25 @@
+import { findActiveRun } from '../runs/queries.js';
+import type { Services } from '../shared/services.js';
+import { beginIndexOf, findChanges, indexRun } from './index-source.js';
+import { type IndexTools, SourceFault } from './opened-source.js';
+import { listSources } from './source-queries.js';
+
+/** Indexes the watched sources in which something has changed. @returns how many there were */
+export async function indexWatched({ log, ...tools }: IndexTools & Pick<Services, 'log'>): Promise<number> {
+  // What is being indexed would be found once more.
+  if (await findActiveRun(tools.db, indexRun.kind)) return 0;
+  let begun = 0;
+  for (const source of await listSources(tools.db)) {
+    if (source.kind === 'site' || !source.settings.watched) continue;
+    try {
+      const changes = await findChanges(tools, source);
+      if (changes.length === 0) continue;
+      await beginIndexOf(tools.db, source, { changes, by: 'Uniferum' });
+      begun += 1;
+    } catch (error) {
+      if (!(error instanceof SourceFault)) throw error;
+      log.warn({ source: source.id, reason: error.message }, 'a watched source can’t be read');
+    }
+  }
+  return begun;
+}
