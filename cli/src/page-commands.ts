@@ -9,6 +9,7 @@ interface SourcesOptions {
   add?: string;
   path?: string;
   url?: string;
+  settings?: string;
   index: boolean;
   test: boolean;
   delete: boolean;
@@ -24,20 +25,30 @@ interface RewriteOptions {
   wait: boolean;
 }
 
-/** Adds `sources`, `uses`, `rewrite` and `broken`. */
+/** Adds `sources`, `crawl`, `uses`, `rewrite` and `broken`. */
 export function addPageCommands(program: Command, context: () => CliContext): void {
   program
     .command('sources')
     .description('list page sources, add one, or index one')
     .argument('[id]')
-    .option('--add <name>', 'add a folder of documents under this name')
-    .option('--path <path>', 'with --add: the folder, as an absolute path on the server')
+    .option('--add <name>', 'add a source under this name')
+    .option('--path <path>', 'with --add: a folder of documents, as an absolute path on the server')
     .option('--url <address>', 'with --add: where the folder is served')
+    .option('--settings <file>', 'with --add: a JSON file with the kind, settings and secret of any source')
     .option('--index', 'read the documents that have changed', false)
     .option('--test', 'test it step by step', false)
     .option('--delete', 'forget it; its documents stay', false)
     .option('--no-wait', 'return immediately instead of waiting for the run')
     .action((id: string | undefined, options: SourcesOptions) => sources(context(), id, options));
+  program
+    .command('crawl')
+    .description('read a site and report what is broken on it; the exit status is 1 when something is')
+    .argument('<url>', 'its first page: pages on its host and below its folder are read')
+    .option('--depth <n>', 'the most links to follow', Number)
+    .option('--pages <n>', 'the most pages to read', Number)
+    .option('--per-second <n>', 'the most requests per second', Number)
+    .option('--no-check', 'only read pages, without asking for what they refer to')
+    .action((url: string, options: CrawlOptions) => crawl(context(), url, options));
   program
     .command('uses')
     .description('list the places on pages where an asset is used')
@@ -77,8 +88,12 @@ async function addSource(
   name: string,
   options: SourcesOptions,
 ): Promise<void> {
-  const settings = { path: options.path ?? '', ...(options.url !== undefined && { url: options.url }) };
-  const source = await client.sources.add({ name, settings });
+  const folder = { path: options.path ?? '', ...(options.url !== undefined && { url: options.url }) };
+  const source = await client.sources.add(
+    options.settings === undefined
+      ? { name, settings: folder }
+      : { ...JSON.parse(await readFile(options.settings, 'utf8')), name },
+  );
   output.out(output.isJson ? JSON.stringify(source) : source.id);
 }
 
@@ -95,6 +110,31 @@ async function testSource({ client, output, endWith }: CliContext, id: string): 
   const { steps } = await client.sources.test(id);
   for (const { name, ok, message } of steps) output.out(`${ok ? 'ok    ' : 'FAILED'}  ${name}: ${message}`);
   if (steps.some(({ ok }) => !ok)) endWith(EXIT.partly);
+}
+
+interface CrawlOptions {
+  depth?: number;
+  pages?: number;
+  perSecond?: number;
+  check: boolean;
+}
+
+/** Reads a site as a source of its own, which is kept: the next time only what changed is read. */
+async function crawl(context: CliContext, url: string, options: CrawlOptions): Promise<void> {
+  const { client } = context;
+  const settings = {
+    ...{ url, checked: options.check },
+    ...(options.depth !== undefined && { depth: options.depth }),
+    ...(options.pages !== undefined && { maxPages: options.pages }),
+    ...(options.perSecond !== undefined && { perSecond: options.perSecond }),
+  };
+  const { items } = await client.sources.list();
+  const known = items.find((one) => one.kind === 'site' && one.settings.url === url);
+  const source = known
+    ? await client.sources.change(known.id, { settings })
+    : await client.sources.add({ kind: 'site', name: url.slice(0, 120), settings });
+  await followRun(context, (await client.sources.index(source.id)).run, true);
+  await broken(context, { source: source.id, fix: false });
 }
 
 async function uses({ client, output }: CliContext, asset: string): Promise<void> {
@@ -139,7 +179,7 @@ async function broken(context: CliContext, { source, fix }: BrokenOptions): Prom
       one.document,
       one.attribute,
       one.address,
-      one.fix ? `→ ${one.fix.address}` : (one.reason ?? ''),
+      one.fix ? `→ ${one.fix.address}` : (one.detail ?? one.reason ?? ''),
     ]);
     if (one.fix) fixable.push(one.id);
   }

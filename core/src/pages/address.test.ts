@@ -8,6 +8,7 @@ import {
   toAscii,
   writeLike,
 } from './address.js';
+import { baseOf } from './reference.js';
 
 /** Source: RFC 3986, 5.4.1 and 5.4.2 (strict). */
 describe('resolving against http://a/b/c/d;p?q', () => {
@@ -138,4 +139,18 @@ describe('a new address is written like the old one', () => {
       '/a%20b%22c%27d%3Ce%3Ef%60g%5Ch%7B%C3%A9%7D.jpg?x=[1]#t',
     );
   });
+});
+
+// Source: WHATWG HTML, "set the frozen base URL".
+test.each([
+  [null, 'https://a.example/x', 'https://a.example/x'],
+  ['/b/', 'https://a.example/x', 'https://a.example/b/'],
+  ['//b.example/', 'https://a.example/x', 'https://b.example/'],
+  ['https://c.example/', null, 'https://c.example/'],
+  ['/b/', null, null],
+  ['data:text/html,x', 'https://a.example/x', 'https://a.example/x'],
+  ['JavaScript:x', 'https://a.example/x', 'https://a.example/x'],
+  ['java\nscript:x', 'https://a.example/x', 'https://a.example/x'],
+])('a base of “%s” in a document at %s is %s', (base, url, expected) => {
+  expect(baseOf(base, url)).toBe(expected);
 });

@@ -141,5 +141,7 @@ export function targetOf(address: string, documentUrl: string | null): string | 
 export function baseOf(base: string | null, documentUrl: string | null): string | null {
   if (base === null) return documentUrl;
   const absolute = documentUrl === null ? base : resolveAddress(base.replace(/[\t\n\r]/g, ''), documentUrl);
-  return SCHEME.test(absolute) ? absolute : documentUrl;
+  const scheme = SCHEME.exec(absolute)?.[1]?.toLowerCase();
+  // Source: WHATWG HTML, "set the frozen base URL".
+  return scheme === undefined || scheme === 'data' || scheme === 'javascript' ? documentUrl : absolute;
 }

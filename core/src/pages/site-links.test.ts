@@ -20,7 +20,9 @@ test.each<[attribute: string, address: string, link: ReturnType<typeof siteLink>
   ['link href', 'https://fonts.example', null],
   ['link href', 'https://fonts.example/', null],
   ['img src', 'https://fonts.example/', check('https://fonts.example/')],
-  ['a href', 'ftp:', null],
+  ['a href', 'ftp://files.example/a', null],
+  ['a href', 'mailto:keeper@skerry.example', null],
+  ['a href', 'http:', null],
 ])('%s “%s”', (attribute, address, link) => {
   expect(siteLink({ attribute, address }, PAGE, LIMITS)).toEqual(link);
 });

@@ -32,7 +32,7 @@ export function siteLink(
   limits: SiteLimits,
 ): SiteLink | null {
   const target = targetOf(address, page.base);
-  if (target === null) return null;
+  if (target === null || !/^https?:\/\//i.test(target)) return null;
   const url = withoutFragment(target);
   const { path } = splitAddress(url);
   // A host to connect to in advance, which need not have a page.

@@ -97,7 +97,11 @@ export class CrawledAddress {
       return this.#keep(input, { document: null, links });
     }
     const bytes = await readBody(answer, MAX_PAGE_BYTES).catch((error) => error as FetchFailure);
-    if (bytes instanceof Error) return this.miss(input, bytes);
+    if (bytes instanceof Error) {
+      if (bytes.mayRetry) throw bytes;
+      // A link to it is not broken.
+      return { ...this.#keep(input, { document: null, links: [] }), note: bytes.message };
+    }
     const stamp = stampOf(answer, bytes);
     const present = { path, stamp, url, title: null, format, content: { bytes }, fault: null };
     const resolver = new ReferenceResolver(this.#tools.db, this.#tools.config);

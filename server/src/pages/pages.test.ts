@@ -5,6 +5,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { selectOne } from '../shared/database.js';
 import { api } from '../testing/calls.js';
 import { form, startTestServer, type TestServer } from '../testing/harness.js';
+import { indexWatched } from './watch-sources.js';
 
 let allowed: string;
 let server: TestServer;
@@ -121,6 +122,30 @@ describe('a folder of documents', () => {
     });
   });
 
+  test('that is watched is indexed by itself when something in it changes, and only then', async () => {
+    await write('one.html', 'x');
+    const settings = { path: site, url: null, watched: true };
+    const source = await addSource({ settings });
+    const watch = async () => {
+      const { services, processes } = server;
+      const begun = await indexWatched({ ...services, inspector: processes.inspector });
+      await server.workUntilIdle();
+      return begun;
+    };
+    expect(await watch()).toBe(1);
+    expect((await get(`/sources/${source}`)).documents).toBe(1);
+    expect(await watch()).toBe(0);
+    await write('two.html', 'x');
+    await rename(site, `${site}-away`);
+    expect(await watch()).toBe(0);
+    await rename(`${site}-away`, site);
+    expect(await watch()).toBe(1);
+    expect((await get(`/sources/${source}`)).documents).toBe(2);
+    await call('PATCH', `/sources/${source}`, { settings: { ...settings, watched: false } });
+    await write('three.html', 'x');
+    expect(await watch()).toBe(0);
+  });
+
   test('is read again only where it has changed; what is gone is forgotten', async () => {
     const a = await send(folder(), 'a.txt');
     const link = `<a href="${server.url}/media${folder()}/a.txt">`;
@@ -190,7 +215,7 @@ describe('a broken reference', () => {
     await write(
       'a.html',
       `<a href="/media${folder()}/missing.txt"><img src="/media${folder()}/a~none.jpg"><img src="https://else.example/media/x.jpg">
-       <img src="b.jpg"><a href="/media/%ff.txt"><a href="/api/v1/me">`,
+       <img src="b.jpg"><a href="/media/%ff.txt"><a href="/api/v1/me"><a href="http://[bad/media/x.jpg">`,
     );
     const source = await addSource();
     await index(source);
@@ -198,7 +223,7 @@ describe('a broken reference', () => {
       `/media${folder()}/a~none.jpg no-recipe`,
       `/media${folder()}/missing.txt unknown`,
     ]);
-    expect((await get(`/references?source=${source}&state=outside`)).total).toBe(4);
+    expect((await get(`/references?source=${source}&state=outside`)).total).toBe(5);
     expect((await get(`/sources/${source}`)).broken).toBe(2);
     const { pages } = await get('/flow');
     expect(pages.broken).toBe((await get('/references')).total);

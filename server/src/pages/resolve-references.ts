@@ -30,7 +30,7 @@ const MAX_VARIANT = 40;
 /** Finds out where the addresses of documents lead. One of these serves one run item: what it looked up it remembers. */
 export class ReferenceResolver {
   readonly #db: Executor;
-  readonly #hosts: ReadonlySet<string>;
+  readonly #hosts: ReadonlySet<string | null>;
   readonly #assets = new Map<string, Promise<number | null>>();
   #recipes: Promise<ReadonlySet<string>> | null = null;
 
@@ -109,6 +109,7 @@ export function placeOf(media: MediaAddress): string {
   return joinPath(media.folder, media.kind === 'original' ? media.name : `${media.stem}~`);
 }
 
-function hostOf(url: string): string {
-  return new URL(url).host;
+/** Null for what no browser takes for an address. */
+function hostOf(url: string): string | null {
+  return URL.canParse(url) ? new URL(url).host : null;
 }

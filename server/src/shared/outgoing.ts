@@ -1,5 +1,6 @@
 import { lookup as lookupAll } from 'node:dns';
 import { connect, type LookupFunction, type Socket } from 'node:net';
+import { formatBytes } from '@uniferum/core/intake';
 import ipaddr from 'ipaddr.js';
 import { Agent, type Dispatcher, request } from 'undici';
 import type { Config } from './config.js';
@@ -120,7 +121,7 @@ export async function readBody({ url, body }: Fetched, limitBytes: number): Prom
   try {
     for await (const part of body as AsyncIterable<Buffer>) {
       bytes += part.length;
-      if (bytes > limitBytes) throw new FetchFailure(`${url} has more than ${limitBytes} bytes`);
+      if (bytes > limitBytes) throw new FetchFailure(`${url} is larger than ${formatBytes(limitBytes)}`);
       parts.push(part);
     }
   } catch (error) {

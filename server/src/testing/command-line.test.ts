@@ -6,15 +6,18 @@ import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { createEngine } from '../worker.js';
 import { eventually, photo, startTestServer, type TestServer } from './harness.js';
+import { type OutsideSite, startOutsideSite } from './outside-site.js';
 
 const PROGRAM = fileURLToPath(new URL('../../../cli/bin/uniferum.js', import.meta.url));
 
 let server: TestServer;
+let site: OutsideSite;
 let folder: string;
 let key: string;
 let engine: ReturnType<typeof createEngine>;
 beforeAll(async () => {
-  server = await startTestServer();
+  site = await startOutsideSite();
+  server = await startTestServer({ env: { UNIFERUM_ALLOWED_HOSTS: site.host } });
   key = await server.key();
   folder = await mkdtemp(join(tmpdir(), 'uniferum-cli-'));
   engine = createEngine(server.services, server.house);
@@ -24,6 +27,7 @@ afterAll(async () => {
   await engine.close();
   await rm(folder, { recursive: true, force: true });
   await server.close();
+  site.close();
 });
 
 interface Ended {
@@ -197,6 +201,29 @@ describe('uniferum', () => {
     expect((await uniferum('surplus')).out).toMatch(/0 requests +never .*~card.jpg\n1 of 1/);
     expect((await uniferum('surplus', '--remove', '--wait')).out).toContain('1 done');
     expect((await uniferum('workers')).out).toMatch(/alive {2}\d of 2/);
+  });
+
+  test('crawl says what is broken on a site, in its exit code too', async () => {
+    const page = (text: string) =>
+      site.pages.set('/', (_req, res) => res.writeHead(200, { 'content-type': 'text/html' }).end(text));
+    page('<img src="/dusk.jpg">');
+    const args = ['crawl', `${site.url}/`, '--depth', '2', '--per-second', '50'];
+    const broken = await uniferum(...args);
+    expect([broken.code, broken.out]).toEqual([1, expect.stringContaining('answered with status 404')]);
+    page('no picture');
+    expect((await uniferum(...args)).code).toBe(0);
+    const { items } = JSON.parse(JSON.stringify((await server.call('GET', '/api/v1/sources')).body));
+    expect(items).toMatchObject([{ kind: 'site', settings: { depth: 2, checked: true } }]);
+  });
+
+  test('sources of any kind are added from a file of settings', async () => {
+    await put('settings.json', JSON.stringify({ kind: 'site', settings: { url: site.url, depth: 0 } }));
+    const { code, out } = await uniferum('sources', '--add', 'Home page', '--settings', 'settings.json');
+    expect(code).toBe(0);
+    expect((await server.call('GET', `/api/v1/sources/${out.trim()}`)).body).toMatchObject({
+      name: 'Home page',
+      settings: { depth: 0, maxPages: 2000 },
+    });
   });
 
   test.each([
