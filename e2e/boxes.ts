@@ -1,4 +1,4 @@
-import { expect, type Page } from '@playwright/test';
+import { expect, type Locator, type Page } from '@playwright/test';
 
 /** The windows in which everything has to have its place. */
 export const SIZES = [
@@ -54,11 +54,16 @@ export function misplaced(): string[] {
   return found;
 }
 
-/** Checks that what is open over the page lies within the window, and nothing in it is covered, in windows of all sizes. */
-export async function expectLayerInPlace(page: Page, name: string): Promise<void> {
+/**
+ * Checks that what is open over the page lies within the window, and nothing in it is covered, in windows of all sizes.
+ * What opened it is found by its role, and so only where no dialog hides it.
+ */
+export async function expectLayerInPlace(page: Page, name: string, opener?: Locator): Promise<void> {
   const found: string[] = [];
   for (const [width, height] of SIZES) {
     await page.setViewportSize({ width, height });
+    // A popover or a menu goes with its button, which may have left the window as it shrank.
+    if (opener && (await opener.count()) > 0) await opener.scrollIntoViewIfNeeded();
     // The layer is placed again in the frame after the one that knows the new size.
     await page.evaluate(
       () => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))),

@@ -1,4 +1,5 @@
 import { expect, type Page, test } from '@playwright/test';
+import { expectLayerInPlace } from './boxes.js';
 import { expectAccessible, makePictures, send, signIn, URL_OF_CONSOLE } from './person.js';
 
 /** What opens over a page: the page, what is pressed one after the other, and the role of what appears. */
@@ -32,7 +33,7 @@ test.beforeAll(async ({ browser }) => {
 });
 test.afterAll(() => page.context().close());
 
-test('axe finds nothing serious in what opens over a page', async () => {
+test('axe finds nothing serious in what opens over a page, and all of it is in place at every size', async () => {
   test.setTimeout(180_000);
   for (const [path, pressed, role = 'dialog'] of LAYERS) {
     await page.goto(URL_OF_CONSOLE + path);
@@ -43,6 +44,8 @@ test('axe finds nothing serious in what opens over a page', async () => {
     await expect(page.getByRole(role).last()).toBeVisible();
     const name = `${path} ${pressed.join(', ')}`;
     await expectAccessible(page, name);
+    const opener = page.getByRole('button', { name: pressed.at(-1) ?? '' }).first();
+    await expectLayerInPlace(page, name, opener);
   }
 });
 

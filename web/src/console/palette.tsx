@@ -41,7 +41,7 @@ function PaletteList({ onDone }: { onDone: () => void }) {
         placeholder="A station or a folder"
         className="w-full border-b border-rule bg-transparent px-5 py-3 outline-none"
       />
-      <Command.List className="max-h-96 overflow-y-auto p-2">
+      <Command.List className="max-h-[min(24rem,calc(100dvh-8rem))] overflow-y-auto p-2">
         <Command.Empty className="px-3 py-2 text-soft">
           No station or folder has this in its name.
         </Command.Empty>

@@ -95,7 +95,7 @@ interface MappedRowProps {
 function MappedRow({ text, fields, onChange }: MappedRowProps) {
   const free = EMBEDDED_FIELDS.filter((field) => mayFill(text, field) && !fields.includes(field));
   return (
-    <div className="grid grid-cols-[8rem_minmax(0,1fr)_11rem] items-center gap-4 border-b border-rule py-2">
+    <div className="grid grid-cols-1 items-center gap-x-4 gap-y-2 border-b border-rule py-2 sm:grid-cols-[8rem_minmax(0,1fr)_11rem]">
       <dt className="text-sm font-medium">{TEXT_WORDS[text]}</dt>
       <dd className="flex flex-wrap items-center gap-1.5">
         {fields.length === 0 && <span className="text-sm text-soft">no source</span>}

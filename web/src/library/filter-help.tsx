@@ -10,7 +10,7 @@ export function FilterHelp() {
   return (
     <Popup
       name="Filter syntax"
-      className="max-h-[70vh] w-[32rem] overflow-y-auto p-4 text-sm"
+      className="w-[32rem] p-4 text-sm"
       button={
         <IconButton name="Filter syntax">
           <CircleHelp className="size-4" />

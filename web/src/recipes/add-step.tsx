@@ -27,7 +27,7 @@ export function AddStep({ onAdd }: { onAdd: (op: StepOp) => void }) {
           align="end"
           sideOffset={6}
           collisionPadding={12}
-          className="z-[60] grid grid-cols-[repeat(3,11rem)] gap-x-4 border border-rule-strong bg-raised p-3"
+          className="z-[60] grid max-h-[var(--radix-dropdown-menu-content-available-height)] max-w-[calc(100vw-1.5rem)] grid-cols-[repeat(auto-fill,11rem)] gap-x-4 overflow-y-auto border border-rule-strong bg-raised p-3 sm:w-[36.5rem]"
         >
           {(['shape', 'tone', 'finish', 'detail', 'source'] as const).map((group) => (
             <StepGroup key={group} group={group} onAdd={onAdd} />
