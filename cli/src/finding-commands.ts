@@ -2,7 +2,7 @@ import { createWriteStream } from 'node:fs';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import type { Asset, AssetPatch, BulkChange } from '@uniferum/client';
+import type { Asset, AssetPatch, BulkActionRequest, BulkChange } from '@uniferum/client';
 import type { Command } from 'commander';
 import type { CliContext } from './context.js';
 import { openFile } from './files.js';
@@ -78,7 +78,7 @@ export function addFindingCommands(program: Command, context: () => CliContext):
     .option('--file <path>', 'replace the bytes with this file (one asset)')
     .option('--version <n>', 'restore this version (one asset)')
     .option('--bin', 'move to the bin', false)
-    .option('--force', 'with --bin: although pages use it (one asset)', false)
+    .option('--force', 'with --bin: also what pages use', false)
     .option('--restore', 'restore from the bin (one asset)', false)
     .option('--rehearse', 'show what would change', false)
     .option('--no-wait', 'return immediately instead of waiting for the run')
@@ -188,8 +188,9 @@ async function set(context: CliContext, id: string | undefined, options: SetOpti
   const select =
     id === undefined ? { q: options.filter ?? '', folder: options.in, deep: true } : { ids: [id] };
   if (options.bin) {
-    const { run } = await client.assets.act({ select, action: 'bin' });
-    await followRun(context, run, options.wait);
+    const request = { select, action: 'bin' as const, ...(options.force && { force: true }) };
+    if (options.rehearse) return rehearseBin(context, request);
+    await followRun(context, (await client.assets.act(request)).run, options.wait);
     return;
   }
   const change = toChange(options);
@@ -255,6 +256,13 @@ function words(text: string): string[] {
     .split(',')
     .map((word) => word.trim())
     .filter((word) => word !== '');
+}
+
+async function rehearseBin({ client, output }: CliContext, request: BulkActionRequest): Promise<void> {
+  const { plan } = await client.assets.rehearseAct(request);
+  if (output.isJson) return output.out(JSON.stringify(plan));
+  for (const { message } of plan.blocked) output.out(message);
+  output.err(`${plan.totals.changed} would move to the bin, ${plan.totals.blocked} would stay`);
 }
 
 function toChange(options: SetOptions): BulkChange {

@@ -172,7 +172,7 @@ interface BrokenOptions {
 async function broken(context: CliContext, { source, fix }: BrokenOptions): Promise<void> {
   const { client, output } = context;
   const rows: string[][] = [];
-  const fixable: string[] = [];
+  let fixable = 0;
   for await (const one of client.references.list({ state: 'broken', ...(source && { source }) })) {
     if (output.isJson) output.out(JSON.stringify(one));
     rows.push([
@@ -181,9 +181,14 @@ async function broken(context: CliContext, { source, fix }: BrokenOptions): Prom
       one.address,
       one.fix ? `→ ${one.fix.address}` : (one.detail ?? one.reason ?? ''),
     ]);
-    if (one.fix) fixable.push(one.id);
+    if (one.fix) fixable += 1;
   }
   if (!output.isJson) for (const line of table(rows)) output.out(line);
-  if (fix && fixable.length > 0) await followRun(context, (await client.references.fix(fixable)).run, true);
-  if (rows.length > (fix ? fixable.length : 0)) context.endWith(EXIT.partly);
+  if (fix && fixable > 0)
+    await followRun(
+      context,
+      (await client.references.fix({ all: true, ...(source && { source }) })).run,
+      true,
+    );
+  if (rows.length > (fix ? fixable : 0)) context.endWith(EXIT.partly);
 }

@@ -130,8 +130,17 @@ function bulkCalls(http: Http) {
         json: request,
         hasTimeout: false,
       }),
+    /** Shows which assets would stay where they are, and why: pages may use them. */
+    rehearseAct: (request: BulkActionRequest, call: CallOptions = {}) =>
+      http.json<{ plan: BulkActionPlan }>('/assets/bulk', {
+        ...call,
+        method: 'POST',
+        json: request,
+        query: { rehearse: true },
+        hasTimeout: false,
+      }),
     /** Bins, restores or purges all assets of a selection in a run. */
-    act: (request: { select: AssetSelection; action: 'bin' | 'restore' | 'purge' }, call: CallOptions = {}) =>
+    act: (request: BulkActionRequest, call: CallOptions = {}) =>
       http.json<{ run: Run }>('/assets/bulk', {
         ...call,
         method: 'POST',
@@ -139,6 +148,20 @@ function bulkCalls(http: Http) {
         hasTimeout: false,
       }),
   };
+}
+
+/** What to do with all assets of a selection; `force` also moves what pages use to the bin. */
+export interface BulkActionRequest {
+  select: AssetSelection;
+  action: 'bin' | 'restore' | 'purge';
+  force?: boolean;
+}
+
+/** A rehearsal of an action. */
+export interface BulkActionPlan {
+  /** The first 200 that would stay where they are. */
+  blocked: { asset: string; name: string; message: string }[];
+  totals: { selected: number; changed: number; blocked: number };
 }
 
 /** Search results, and data of an asset. */

@@ -11,11 +11,18 @@ export type { RecipesDocument } from '@uniferum/core/recipes';
 export type { FolderRules } from '@uniferum/core/rules';
 export type { Run } from '@uniferum/core/runs';
 export type { FieldError, Problem } from '@uniferum/core/shared';
-export type { AssetPatch, AssetQuery, Version } from './assets.js';
+export type { AssetPatch, AssetQuery, BulkActionPlan, BulkActionRequest, Version } from './assets.js';
 export { createClient, type UniferumClient } from './client.js';
 export { isUniferumApiError, UniferumApiError, UniferumConnectionError } from './errors.js';
 export type { CallOptions, ClientOptions, Tagged } from './http.js';
-export type { NewPageSource, PageSourcePatch, RewritePlan, RewriteRequest } from './pages.js';
+export type {
+  FixRequest,
+  NewPageSource,
+  PageSourcePatch,
+  ReferenceState,
+  RewritePlan,
+  RewriteRequest,
+} from './pages.js';
 export { PagedList, type Paging } from './paging.js';
 export type * from './recipes.js';
 export type { ResumableResult, ResumableUpload } from './resumable.js';

@@ -90,24 +90,32 @@ export function rewriteCalls(http: Http) {
   };
 }
 
+export type ReferenceState = 'broken' | 'found' | 'outside';
+
+/** Which broken references to fix: some by id, all, or all of a source. */
+export type FixRequest = { ids: string[] } | { all: true; source?: string };
+
 /** Addresses on pages. */
 export function referenceCalls(http: Http, list: ListCall) {
   return {
     /** Shows what replacing broken references by what is proposed for each would change. */
-    rehearseFix: (ids: string[], call: CallOptions = {}) =>
+    rehearseFix: (request: FixRequest, call: CallOptions = {}) =>
       http.json<{ plan: RewritePlan }>('/references/fix', {
         ...call,
         method: 'POST',
-        json: { ids },
+        json: request,
         query: { rehearse: true },
       }),
-    fix: (ids: string[], call: CallOptions = {}) =>
-      http.json<{ run: Run }>('/references/fix', { ...call, method: 'POST', json: { ids } }),
+    fix: (request: FixRequest, call: CallOptions = {}) =>
+      http.json<{ run: Run }>('/references/fix', { ...call, method: 'POST', json: request }),
+    /** The URL of a table of all references in a state. */
+    reportUrl: (query: { state?: ReferenceState; source?: string } = {}) =>
+      http.url('/references/report', query),
+    report: (query: { state?: ReferenceState; source?: string } = {}, call: CallOptions = {}) =>
+      http.send('/references/report', { ...call, query, hasTimeout: false }),
     /** Lists references in a state. @defaultValue the broken ones of all sources */
-    list: (
-      query: Paging & { state?: 'broken' | 'found' | 'outside'; source?: string } = {},
-      call: CallOptions = {},
-    ) => list<PageReference>('/references', query, call),
+    list: (query: Paging & { state?: ReferenceState; source?: string } = {}, call: CallOptions = {}) =>
+      list<PageReference>('/references', query, call),
     /** Lists the places where an asset is used. */
     usesOf: (asset: string, query: Paging = {}, call: CallOptions = {}) =>
       list<Use>(`/assets/${asset}/uses`, query, call),

@@ -74,7 +74,8 @@ export interface SurplusRendition {
   why: 'recipe-removed' | 'size-removed' | 'does-not-apply';
   requests: number;
   lastRequestAt: string | null;
-  uses: number | null;
+  /** The places on pages that show it. */
+  uses: number;
   /** The target of the redirect once it is deleted. */
   leadsTo: string;
 }
@@ -196,10 +197,9 @@ export function renditionCalls(http: Http) {
       call: CallOptions = {},
     ) => http.json<Page<SurplusRendition> & { bytes: number }>('/renditions/surplus', { ...call, query }),
     rehearseRemoval: (request: SurplusRequest, call: CallOptions = {}) =>
-      http.json<{ plan: { items: SurplusRendition[]; totals: { items: number; bytes: number } } }>(
-        '/renditions/surplus/remove',
-        { ...call, method: 'POST', json: request, query: REHEARSE },
-      ),
+      http.json<{
+        plan: { items: SurplusRendition[]; totals: { items: number; bytes: number; used: number } };
+      }>('/renditions/surplus/remove', { ...call, method: 'POST', json: request, query: REHEARSE }),
     /** Deletes surplus renditions; their URLs redirect, and the run can be undone for thirty days. */
     removeSurplus: (request: SurplusRequest, call: CallOptions = {}) =>
       http.json<{ run: Run }>('/renditions/surplus/remove', { ...call, method: 'POST', json: request }),

@@ -130,7 +130,7 @@ const CASES: Record<string, Case> = {
           why: 'recipe-removed',
           requests: 0,
           lastRequestAt: null,
-          uses: null,
+          uses: 0,
           leadsTo: 'http://skerry.example/media/lights/dusk.jpg',
         },
       ],
@@ -154,6 +154,8 @@ const CASES: Record<string, Case> = {
     saysEmpty: 'No broken references',
     full: pageOf([reference('1', { address: '/media/missing.jpg' })]),
     saysFull: '/media/missing.jpg',
+    // An address, which is only asked for when somebody follows it.
+    quiet: ['references.reportUrl'],
   },
   runs: {
     Page: RunsPage,

@@ -40,6 +40,7 @@ export function composeRooms(rooms: readonly Room[]): House {
       listeners: joint('listeners'),
       blobHolders: joint('blobHolders'),
       filters: joint('filters'),
+      renditionUses: joint('renditionUses'),
     }),
     runs: all((room) => room.runs),
     events: all((room) => room.events),

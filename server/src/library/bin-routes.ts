@@ -82,7 +82,10 @@ export function binRoutes(joints: Joints): Route[] {
               },
             },
           };
-        return answerRun(services, await beginBulkAction(services.db, who, ids, 'purge'));
+        return answerRun(
+          services,
+          await beginBulkAction(services.db, who, ids, { action: 'purge', isForced: false }),
+        );
       },
     }),
   ];

@@ -132,9 +132,9 @@ const editing: BulkJob<InputOf<typeof bulkEdit>> = {
 const binning: BulkJob<InputOf<typeof bulkBin>> = {
   remembers: true,
   foresee: async (rows) => rows.filter(({ live }) => live !== null).map((row) => ({ kind: 'bin', row })),
-  async apply(tx, row, { joints, prepared }) {
+  async apply(tx, row, { joints, input: { isForced = false }, prepared }) {
     if (row.live === null) return { kind: 'left', why: 'already in the bin' };
-    await binHeldAsset(joints, tx, row, { by: BY, prepared });
+    await binHeldAsset(joints, tx, row, { by: BY, prepared, isForced });
     return { kind: 'done' };
   },
 };

@@ -6,7 +6,7 @@ import { UniferumError } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, folderPathSchema, idSchema } from '../shared/schemas.js';
 import { searchSchemas } from './asset-schemas.js';
-import { listSelected, rehearseBulkEdit, type Selection } from './bulk.js';
+import { listSelected, rehearseBin, rehearseBulkEdit, type Selection } from './bulk.js';
 import { BULK_ACTIONS, type BulkAction, beginBulkAction, beginBulkEdit } from './bulk-runs.js';
 import type { Joints } from './joints.js';
 
@@ -55,6 +55,7 @@ interface BulkBody {
   select: Selection;
   change?: BulkChange;
   action?: BulkAction;
+  force: boolean;
 }
 
 const editLine = answer({
@@ -64,6 +65,8 @@ const editLine = answer({
   before: Joi.object().unknown(),
   after: Joi.object().unknown(),
 });
+
+const NOTHING = { hasOne: 0, noDate: 0, dateLimit: 0, same: 0 };
 
 /** The routes of bulk jobs. */
 export function bulkRoutes(joints: Joints): Route[] {
@@ -78,6 +81,7 @@ export function bulkRoutes(joints: Joints): Route[] {
         select: selectSchema,
         change: changeSchema,
         action: Joi.string().valid(...BULK_ACTIONS),
+        force: Joi.boolean().default(false).description('with `bin`: also what pages use, which breaks them'),
       })
         .xor('change', 'action')
         .example({ select: { q: 'alt:none', folder: '/lights' }, change: { fill: { alt: '{words}' } } }),
@@ -87,6 +91,10 @@ export function bulkRoutes(joints: Joints): Route[] {
           schema: answer({
             plan: answer({
               items: Joi.array().items(editLine),
+              blocked: Joi.array()
+                .items(answer({ asset: idSchema, name: Joi.string(), message: Joi.string() }))
+                .optional()
+                .description('with an action: the first 200 that would stay where they are, and why'),
               totals: answer({
                 selected: count,
                 changed: count,
@@ -94,6 +102,7 @@ export function bulkRoutes(joints: Joints): Route[] {
                 noDate: count,
                 dateLimit: count,
                 same: count,
+                blocked: count.optional(),
               }),
             }),
           }),
@@ -101,7 +110,7 @@ export function bulkRoutes(joints: Joints): Route[] {
         202: { description: 'The run that does it', schema: answer({ run: runSchema }) },
       },
       maxBodyBytes: 2_500_000,
-      async handle({ services, who, query, body: { select, change, action } }) {
+      async handle({ services, who, query, body: { select, change, action, force } }) {
         if (change)
           return query.rehearse
             ? { status: 200, body: { plan: await rehearseBulkEdit({ ...services, joints }, select, change) } }
@@ -110,24 +119,19 @@ export function bulkRoutes(joints: Joints): Route[] {
         if (!who.rights.includes('library:delete'))
           throw new UniferumError('right-missing', `${who.name} has no right "library:delete".`);
         const ids = await listSelected({ ...services, joints }, select);
-        if (query.rehearse)
+        const planAction = async () => {
+          const isFree = force || action !== 'bin';
+          const { blocked, totals } = isFree
+            ? { blocked: [], totals: { selected: ids.length, blocked: 0 } }
+            : await rehearseBin({ ...services, joints }, ids);
           return {
-            status: 200,
-            body: {
-              plan: {
-                items: [],
-                totals: {
-                  selected: ids.length,
-                  changed: ids.length,
-                  hasOne: 0,
-                  noDate: 0,
-                  dateLimit: 0,
-                  same: 0,
-                },
-              },
-            },
+            items: [],
+            blocked,
+            totals: { ...NOTHING, ...totals, changed: totals.selected - totals.blocked },
           };
-        return answerRun(services, await beginBulkAction(services.db, who, ids, action));
+        };
+        if (query.rehearse) return { status: 200, body: { plan: await planAction() } };
+        return answerRun(services, await beginBulkAction(services.db, who, ids, { action, isForced: force }));
       },
     }),
   ];

@@ -27,7 +27,7 @@ export const bulkEdit = defineRun<{ ids: string[]; change: BulkChange }>({
   label: 'Edit assets',
   undo: undoBulkJob,
 });
-export const bulkBin = defineRun<{ ids: string[] }>({
+export const bulkBin = defineRun<{ ids: string[]; isForced?: boolean }>({
   kind: 'bulk-bin',
   label: 'Move assets to the bin',
   undo: undoBulkJob,
@@ -79,12 +79,17 @@ const ACTIONS = {
   purge: { kind: bulkPurge, title: (files: string) => `Deleting ${files} permanently` },
 } as const;
 
-/** Starts binning, restoring or purging assets. @returns the run's id */
+/**
+ * Starts binning, restoring or purging assets.
+ *
+ * @param how.isForced whether those that pages use are moved to the bin as well
+ * @returns the run's id
+ */
 export async function beginBulkAction(
   db: Database,
   who: Principal,
   ids: readonly string[],
-  action: BulkAction,
+  { action, isForced }: { action: BulkAction; isForced: boolean },
 ): Promise<string> {
   const { kind, title } = ACTIONS[action];
   return beginGroupedRun(
@@ -94,7 +99,7 @@ export async function beginBulkAction(
     {
       subjects: ids,
       perItem: ASSETS_PER_ITEM,
-      inputOf: (some) => ({ ids: some }),
+      inputOf: (some) => ({ ids: some, ...(isForced && { isForced }) }),
     },
   );
 }

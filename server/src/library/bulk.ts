@@ -6,8 +6,11 @@ import {
   planBulkChange,
   writeWithOffset,
 } from '@uniferum/core/library';
+import { inTransaction } from '../shared/database.js';
 import { type AssetRow, findAssets, textsOf } from './asset-queries.js';
 import { findIds, resolveSearch } from './find-pages.js';
+import { findObjections, prepareChanges } from './guards.js';
+import type { AssetChange } from './joints.js';
 import type { LibraryTools } from './tools.js';
 
 /** The assets that a bulk job applies to. */
@@ -84,6 +87,37 @@ export const REASON_TOTALS = {
   'date-limit': 'dateLimit',
   same: 'same',
 } as const;
+
+/** An asset that would be left where it is, and why. */
+export interface BlockedAsset {
+  asset: string;
+  name: string;
+  message: string;
+}
+
+/** Computes which assets could not be moved to the bin without force, with the guards of the job itself. */
+export async function rehearseBin(
+  { db, joints }: Pick<LibraryTools, 'db' | 'joints'>,
+  ids: readonly string[],
+): Promise<{ blocked: BlockedAsset[]; totals: { selected: number; blocked: number } }> {
+  const blocked: BlockedAsset[] = [];
+  const totals = { selected: 0, blocked: 0 };
+  for (let at = 0; at < ids.length; at += PAGE) {
+    const rows = await findAssets(db, ids.slice(at, at + PAGE).map(Number));
+    const changes = rows
+      .filter(({ live }) => live !== null)
+      .map((row): AssetChange => ({ kind: 'bin', row }));
+    totals.selected += changes.length;
+    const prepared = await prepareChanges(joints, db, changes);
+    const objections = await inTransaction(db, (tx) => findObjections(joints, tx, changes, prepared));
+    for (const { asset, name, reason, isBlocking } of objections) {
+      if (!isBlocking) continue;
+      totals.blocked += 1;
+      if (blocked.length < SHOWN_LINES) blocked.push({ asset, name, message: reason.message });
+    }
+  }
+  return { blocked, totals };
+}
 
 /** Plans a bulk edit for one asset. */
 export function planFor(row: AssetRow, change: BulkChange): BulkOutcome {

@@ -159,6 +159,23 @@ export interface FilterJoint<Value = unknown> {
   count(db: Executor, value: Value): Promise<number | null>;
 }
 
+/** One rendition: the variant is empty for a recipe with one size. */
+export interface RenditionPlace {
+  asset: number;
+  recipe: string;
+  variant: string;
+}
+
+/** Counts the places that show renditions, by {@link placeKey}; those without one have no entry. */
+export type RenditionUses = (
+  db: Executor,
+  places: readonly RenditionPlace[],
+) => Promise<ReadonlyMap<string, number>>;
+
+export function placeKey({ asset, recipe, variant }: RenditionPlace): string {
+  return `${asset}/${recipe}/${variant}`;
+}
+
 /** What a room adds to the library. */
 export interface LibraryJoints {
   fields?: readonly AssetField[];
@@ -167,6 +184,7 @@ export interface LibraryJoints {
   listeners?: readonly AssetListener[];
   blobHolders?: readonly BlobHolder[];
   filters?: readonly FilterJoint[];
+  renditionUses?: readonly RenditionUses[];
 }
 
 /** What all rooms add to the library, in dependency order. */

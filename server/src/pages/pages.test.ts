@@ -4,7 +4,7 @@ import { dirname, join } from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { selectOne } from '../shared/database.js';
 import { api } from '../testing/calls.js';
-import { form, startTestServer, type TestServer } from '../testing/harness.js';
+import { form, photo, startTestServer, type TestServer } from '../testing/harness.js';
 import { indexWatched } from './watch-sources.js';
 
 let allowed: string;
@@ -294,6 +294,26 @@ describe('an asset that is used', () => {
     expect((await call('GET', `/assets/${free}`)).status).toBe(404);
   });
 
+  test('is named by the rehearsal of a bulk deletion, and goes with force', async () => {
+    const { id, source } = await used();
+    const free = await send(folder(), 'free.txt');
+    const request = { select: { ids: [id, free] }, action: 'bin' };
+    const rehearse = async (more: object = {}) =>
+      (await call('POST', '/assets/bulk?rehearse=true', { ...request, ...more })).body.plan;
+    expect(await rehearse()).toMatchObject({
+      blocked: [{ asset: id, name: 'a.txt', message: expect.stringContaining('used in 1 place') }],
+      totals: { selected: 2, changed: 1, blocked: 1 },
+    });
+    expect(await rehearse({ force: true })).toMatchObject({
+      blocked: [],
+      totals: { changed: 2, blocked: 0 },
+    });
+    await call('POST', '/assets/bulk', { ...request, force: true });
+    await server.workUntilIdle();
+    expect((await call('GET', `/assets/${id}`)).status).toBe(404);
+    expect(await brokenOf(source)).toEqual([`/media${folder()}/a.txt in-bin`]);
+  });
+
   test('that is deleted for good leaves a broken reference, and nothing else', async () => {
     const { id, source } = await used();
     await call('DELETE', `/assets/${id}?force=true`);
@@ -317,6 +337,32 @@ describe('an asset that is used', () => {
     expect((await find('used<2')).sort()).toEqual([id, other].sort());
     expect(await find('not used:no kind:document')).toEqual([id]);
   });
+});
+
+test('surplus renditions say where pages show them', async () => {
+  const { body: asset } = await server.call('POST', `${api}/assets`, {
+    body: form(folder(), [{ name: 'a.jpg', data: await photo(80, 60) }]),
+  });
+  await server.call('POST', `${api}/recipes`, {
+    json: {
+      name: 'going',
+      title: 'Going',
+      folders: [folder()],
+      steps: [{ op: 'fit', width: 20, mode: 'inside' }],
+    },
+  });
+  await server.workUntilIdle();
+  const { renditions } = await get(`/assets/${asset.id}`);
+  const { url } = renditions.find(({ recipe }: { recipe: string }) => recipe === 'going');
+  await write('a.html', `<img src="${url}"><img src="${url}"><img src="/media${folder()}/a~wide.jpg">`);
+  await index(await addSource());
+  await server.call('DELETE', `${api}/recipes/going`);
+  await server.workUntilIdle();
+  const { items } = await get('/renditions/surplus?recipe=going');
+  expect(items).toMatchObject([{ asset: { id: asset.id }, uses: 2 }]);
+  const { plan } = (await call('POST', '/renditions/surplus/remove?rehearse=true', { recipes: ['going'] }))
+    .body;
+  expect(plan).toMatchObject({ items: [{ uses: 2 }], totals: { items: 1, used: 1 } });
 });
 
 describe('a source', () => {

@@ -1,3 +1,4 @@
+import { placeKey, type RenditionPlace } from '../library/joints.js';
 import {
   changeExpanded,
   type Executor,
@@ -91,6 +92,22 @@ export async function readUses(db: Executor, assetIds: readonly number[]): Promi
     [assetIds],
   );
   return new Map(rows.map(({ asset_id, uses }) => [asset_id, uses]));
+}
+
+/** Counts the places that show renditions; those without one have no entry. */
+export async function countRenditionUses(
+  db: Executor,
+  places: readonly RenditionPlace[],
+): Promise<Map<string, number>> {
+  if (places.length === 0) return new Map();
+  const rows = await selectExpanded<RenditionPlace & { n: number }>(
+    db,
+    `SELECT asset_id AS asset, recipe, COALESCE(variant, '') AS variant, COUNT(*) AS n FROM page_references
+     WHERE asset_id IN (?) AND recipe IN (?) GROUP BY asset_id, recipe, variant`,
+    [[...new Set(places.map(({ asset }) => asset))], [...new Set(places.map(({ recipe }) => recipe))]],
+  );
+  const wanted = new Set(places.map(placeKey));
+  return new Map(rows.map((row) => [placeKey(row), row.n] as const).filter(([key]) => wanted.has(key)));
 }
 
 /** No transaction changes more rows; the cleanup does the rest. */

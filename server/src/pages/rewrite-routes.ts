@@ -1,4 +1,4 @@
-import { type AddressPair, type AddressRules, readAddressPairs, resolveAddress } from '@uniferum/core/pages';
+import { type AddressPair, type AddressRules, readAddressPairs } from '@uniferum/core/pages';
 import Joi from 'joi';
 import type { Inspector } from '../inspection/inspector.js';
 import { answerRun } from '../runs/answer.js';
@@ -6,8 +6,7 @@ import { runSchema } from '../runs/schemas.js';
 import { UniferumError } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, idSchema } from '../shared/schemas.js';
-import { proposeFixes } from './fixes.js';
-import { findReferences } from './reference-queries.js';
+import { type FixBody, planFixes } from './plan-fixes.js';
 import { beginRewrite, rehearseRewrite } from './rewrite.js';
 
 interface RewriteBody {
@@ -64,34 +63,27 @@ function readCsv(csv: string | undefined): AddressPair[] {
 
 export function rewriteRoutes(inspector: Inspector): Route[] {
   return [
-    route<object, { rehearse: boolean }, { ids: string[] }>({
+    route<object, { rehearse: boolean }, FixBody>({
       method: 'post',
       path: `${API_BASE}/references/fix`,
       access: 'pages:write',
       summary:
         'Replace broken references by what is proposed for each, in writable sources; it can be undone',
       query: Joi.object({ rehearse: Joi.boolean().default(false) }),
-      body: Joi.object({ ids: Joi.array().items(idSchema).unique().min(1).max(10_000).required() }).example({
-        ids: ['7'],
-      }),
+      body: Joi.object({
+        ids: Joi.array().items(idSchema).unique().min(1).max(10_000),
+        all: Joi.boolean().valid(true).description('all of them, or all of one source'),
+        source: idSchema,
+      })
+        .xor('ids', 'all')
+        .without('ids', 'source')
+        .example({ ids: ['7'] }),
       answers: {
         200: { description: 'The rehearsal: every document that would change', schema: planSchema },
         202: { description: 'The run that does it', schema: answer({ run: runSchema }) },
       },
-      async handle({ services, who, query: { rehearse }, body: { ids } }) {
-        const rows = await findReferences(services.db, ids);
-        const fixes = await proposeFixes(services.db, services.config, rows);
-        const fixed = rows.filter(({ id }) => fixes.has(id));
-        if (fixed.length === 0)
-          throw new UniferumError(
-            'conflict',
-            'Nothing is proposed for these references. Replace them by a rewrite.',
-          );
-        const pairs = fixed.map(({ id, address, url }) => ({
-          from: url === null ? address : resolveAddress(address, url),
-          to: fixes.get(id)?.address ?? '',
-        }));
-        const sources = [...new Set(fixed.map(({ source_id }) => String(source_id)))];
+      async handle({ services, who, query: { rehearse }, body }) {
+        const { sources, pairs } = await planFixes(services, body);
         if (rehearse)
           return {
             status: 200,

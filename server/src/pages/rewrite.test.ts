@@ -31,9 +31,9 @@ async function write(path: string, text: string | Buffer): Promise<void> {
   await mkdir(dirname(join(site, path)), { recursive: true });
   await writeFile(join(site, path), text);
 }
+const settings = (writable: boolean) => ({ path: site, url: `https://site-${sites}.example/`, writable });
 async function addSource(writable = true): Promise<string> {
-  const settings = { path: site, url: `https://site-${sites}.example/`, writable };
-  const { id } = (await post('/sources', { name: `Site ${sites}`, settings })).body;
+  const { id } = (await post('/sources', { name: `Site ${sites}`, settings: settings(writable) })).body;
   await post(`/sources/${id}/index`);
   await server.workUntilIdle();
   return id;
@@ -204,6 +204,22 @@ describe('a proposed fix', () => {
     await run(`/runs/${done.id}/undo`);
     expect((await get(`/references?source=${source}`)).total).toBe(4);
     expect((await post('/references/fix', { ids: ['999999'] })).status).toBe(409);
+    await server.call('PATCH', `${api}/sources/${source}`, {
+      json: { settings: settings(false) },
+    });
+    const closed = await post('/references/fix', { all: true, source });
+    expect([closed.status, closed.body.detail]).toEqual([409, expect.stringContaining('read-only sources')]);
+    await server.call('PATCH', `${api}/sources/${source}`, { json: { settings: settings(true) } });
+    await run('/references/fix', { all: true, source });
+    expect((await get(`/references?source=${source}`)).total).toBe(2);
+    expect((await post('/references/fix', { ids, source })).status).toBe(400);
+    const report = await server.call('GET', `${api}/references/report?source=${source}`);
+    const lines = report.bytes.toString().trim().split('\r\n');
+    expect(lines).toHaveLength(3);
+    expect(lines[0]).toBe('source,document,url,title,attribute,address,reason,detail,fix');
+    expect(lines[1]).toBe(
+      `Site ${sites},a.html,https://site-${sites}.example/a.html,,a href,/media/old/twice-${sites}.txt,unknown,,`,
+    );
   });
 });
 

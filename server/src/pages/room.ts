@@ -8,6 +8,8 @@ import { sourceChanged, sourceDeleted, sourceIndexed } from './events.js';
 import { pagesFlow } from './flow.js';
 import { indexHandler, indexRun } from './index-source.js';
 import { usedFilter, usesField, usesGuard, usesListener } from './library.js';
+import { countRenditionUses } from './reference-queries.js';
+import { reportRoute } from './report-route.js';
 import { rewriteHandlers, rewriteRun, rewriteUndoRun } from './rewrite.js';
 import { rewriteRoutes } from './rewrite-routes.js';
 import { indexRoute, sourceRoutes } from './source-routes.js';
@@ -27,9 +29,16 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
       guards: [usesGuard],
       listeners: [usesListener],
       filters: [usedFilter],
+      renditionUses: [countRenditionUses],
     },
     flow: pagesFlow,
-    routes: () => [...sourceRoutes, indexRoute(inspector), ...useRoutes, ...rewriteRoutes(inspector)],
+    routes: () => [
+      ...sourceRoutes,
+      indexRoute(inspector),
+      ...useRoutes,
+      reportRoute,
+      ...rewriteRoutes(inspector),
+    ],
     handlers: () => [
       indexHandler({ ...services, inspector }),
       crawlHandler({ ...services, inspector }),

@@ -50,7 +50,7 @@ export function recipesRoom(services: Services, { rendering }: { rendering: Rend
       const toolsFor = toolsWith(joints);
       return [
         ...recipeRoutes,
-        ...surplusRoutes,
+        ...surplusRoutes(joints),
         ...rebuildRoutes(toolsFor),
         ...stateRoutes(toolsFor),
         ...onRequestRoutes(toolsFor),

@@ -1,11 +1,13 @@
 import { originalAddress, renditionAddress } from '@uniferum/core/library';
 import Joi from 'joi';
+import { type Joints, placeKey, type RenditionPlace } from '../library/joints.js';
 import { answerRun } from '../runs/answer.js';
 import { cutPage, readCursor } from '../shared/cursor.js';
 import { type Database, isoTimeOrNull } from '../shared/database.js';
 import { groupBy } from '../shared/group.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, idSchema, pageOf, pagingSchemas, timeSchema } from '../shared/schemas.js';
+import type { Services } from '../shared/services.js';
 import { fileEnd } from './file-end.js';
 import { findRenditions } from './queries.js';
 import { nameSchema } from './recipe-schemas.js';
@@ -14,6 +16,7 @@ import { beginRemoval, chooseSubstitute, RESTORABLE_DAYS } from './surplus.js';
 import {
   countSurplus,
   listSurplus,
+  listSurplusKeys,
   type RenditionKey,
   type SurplusFilter,
   type SurplusRow,
@@ -57,13 +60,17 @@ const surplusSchema = answer({
   why: Joi.string().valid('recipe-removed', 'size-removed', 'does-not-apply'),
   requests: count,
   lastRequestAt: timeSchema.allow(null),
-  uses: count.allow(null).description('null until pages report their uses'),
+  uses: count.description('the places on pages that show it'),
   leadsTo: Joi.string().uri().description('where its address leads once it is removed'),
 });
 
 /** Renditions that no recipe needs. */
-export const surplusRoutes: Route[] = [
-  route<object, { limit: number; cursor?: string; unaskedDays?: number; recipe?: string }>({
+export const surplusRoutes = (joints: SurplusJoints): Route[] => [listRoute(joints), removeRoute(joints)];
+
+type SurplusJoints = Pick<Joints, 'renditionUses'>;
+
+function listRoute(joints: SurplusJoints): Route {
+  return route<object, { limit: number; cursor?: string; unaskedDays?: number; recipe?: string }>({
     method: 'get',
     path: `${API_BASE}/renditions/surplus`,
     access: 'recipes:read',
@@ -81,11 +88,15 @@ export const surplusRoutes: Route[] = [
       const rows = await listSurplus(services.db, filter, { limit, after });
       const page = cutPage(rows, limit, (row) => [row.recipe, row.asset_id, row.variant]);
       const { items: total, bytes } = await countSurplus(services.db, filter);
-      const items = await toSurplusAnswers(services.db, page.rows, services.config.mediaUrl);
+      const uses = await readUses(services.db, joints, page.rows.map(toPlace));
+      const items = await toSurplusAnswers(services, page.rows, uses);
       return { status: 200, body: { items, total, bytes, next: page.next } };
     },
-  }),
-  route<object, { rehearse: boolean }, SurplusBody>({
+  });
+}
+
+function removeRoute(joints: SurplusJoints): Route {
+  return route<object, { rehearse: boolean }, SurplusBody>({
     method: 'post',
     path: `${API_BASE}/renditions/surplus/remove`,
     access: 'recipes:write',
@@ -98,7 +109,11 @@ export const surplusRoutes: Route[] = [
         schema: answer({
           plan: answer({
             items: Joi.array().items(surplusSchema),
-            totals: answer({ items: count, bytes: count }),
+            totals: answer({
+              items: count,
+              bytes: count,
+              used: count.description('of those, shown on pages'),
+            }),
           }),
         }),
       },
@@ -108,13 +123,43 @@ export const surplusRoutes: Route[] = [
       const filter = toFilter(body);
       if (!query.rehearse) return answerRun(services, await beginRemoval(services.db, filter, who.name));
       const rows = (await listSurplus(services.db, filter, { limit: 500, after: null })).slice(0, 500);
-      const items = await toSurplusAnswers(services.db, rows, services.config.mediaUrl);
-      return { status: 200, body: { plan: { items, totals: await countSurplus(services.db, filter) } } };
+      const keys = await listSurplusKeys(services.db, filter);
+      const uses = await readUses(
+        services.db,
+        joints,
+        keys.map(([asset, recipe, variant]) => ({ asset, recipe, variant })),
+      );
+      const items = await toSurplusAnswers(services, rows, uses);
+      const totals = { ...(await countSurplus(services.db, filter)), used: uses.size };
+      return { status: 200, body: { plan: { items, totals } } };
     },
-  }),
-];
+  });
+}
 
-async function toSurplusAnswers(db: Database, rows: readonly SurplusRow[], mediaUrl: string) {
+const PLACES_AT_A_TIME = 1000;
+
+async function readUses(
+  db: Database,
+  { renditionUses }: SurplusJoints,
+  places: readonly RenditionPlace[],
+): Promise<Map<string, number>> {
+  const uses = new Map<string, number>();
+  for (const read of renditionUses)
+    for (let at = 0; at < places.length; at += PLACES_AT_A_TIME)
+      for (const [key, count] of await read(db, places.slice(at, at + PLACES_AT_A_TIME)))
+        uses.set(key, (uses.get(key) ?? 0) + count);
+  return uses;
+}
+
+function toPlace({ asset_id, recipe, variant }: SurplusRow): RenditionPlace {
+  return { asset: asset_id, recipe, variant };
+}
+
+async function toSurplusAnswers(
+  { db, config: { mediaUrl } }: Pick<Services, 'db' | 'config'>,
+  rows: readonly SurplusRow[],
+  uses: ReadonlyMap<string, number>,
+) {
   const renditions = groupBy(
     await findRenditions(db, [...new Set(rows.map(({ asset_id }) => asset_id))]),
     ({ asset_id }) => asset_id,
@@ -136,7 +181,7 @@ async function toSurplusAnswers(db: Database, rows: readonly SurplusRow[], media
       why: !row.has_recipe ? 'recipe-removed' : variant === '' ? 'does-not-apply' : 'size-removed',
       requests: Number(row.requests ?? 0),
       lastRequestAt: isoTimeOrNull(row.last_at),
-      uses: null,
+      uses: uses.get(placeKey(toPlace(row))) ?? 0,
       leadsTo: instead ? addressOf(instead) : mediaUrl + originalAddress(folder_path, name),
     };
   });

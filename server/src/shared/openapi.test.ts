@@ -111,6 +111,7 @@ async function callPages(picture: string): Promise<void> {
   await server.workUntilIdle();
   for (const path of [
     '/sources',
+    '/references/report',
     `/sources/${id}`,
     '/references',
     '/references?state=found&limit=1',

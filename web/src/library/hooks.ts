@@ -1,5 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { AssetPatch, AssetSelection, BulkRequest } from '@uniferum/client';
+import type { AssetPatch, AssetSelection, BulkActionRequest, BulkRequest } from '@uniferum/client';
 import type { Asset, AssetSort, FilterVocabulary, Folder } from '@uniferum/core/library';
 import { useMemo } from 'react';
 import { uniferum } from '../client.js';
@@ -197,12 +197,17 @@ export function useBulkChanges() {
   return {
     rehearse: useAction((request: BulkRequest, call) => uniferum.assets.rehearseEdit(request, call)),
     edit: useAction((request: BulkRequest, call) => uniferum.assets.edit(request, call), { onSuccess }),
-    act: useAction(
-      (request: { select: AssetSelection; action: 'bin' | 'restore' | 'purge' }, call) =>
-        uniferum.assets.act(request, call),
-      { onSuccess },
-    ),
+    act: useAction((request: BulkActionRequest, call) => uniferum.assets.act(request, call), { onSuccess }),
   };
+}
+
+/** Which assets of a selection would stay where they are, and why. */
+export function useBinRehearsal(select: AssetSelection) {
+  return useQuery({
+    queryKey: ['bin-rehearsal', select],
+    queryFn: async () => (await uniferum.assets.rehearseAct({ select, action: 'bin' })).plan,
+    staleTime: 0,
+  });
 }
 
 /** The bin, most recently deleted first. */

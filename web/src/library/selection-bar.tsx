@@ -5,9 +5,12 @@ import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';
 import { commandLine, option } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
+import { Checkbox } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
+import { formatNumber } from '../ui/format.js';
+import { FailureLine } from '../ui/notice.js';
 import { BulkDialog } from './bulk-dialog.js';
-import { useBulkChanges } from './hooks.js';
+import { useBinRehearsal, useBulkChanges } from './hooks.js';
 import { toSelection, useSelection } from './selection.js';
 import type { LibraryView } from './use-library-view.js';
 
@@ -63,7 +66,10 @@ interface BinDialogProps {
 
 function BinDialog({ selection, count, onClose, onDone }: BinDialogProps) {
   const { act } = useBulkChanges();
-  const request = { select: selection, action: 'bin' as const };
+  const { data: plan, error } = useBinRehearsal(selection);
+  const [isForced, setForced] = useState(false);
+  const blocked = plan?.totals.blocked ?? 0;
+  const moved = isForced || !plan ? count : plan.totals.changed;
   return (
     <Dialog
       isOpen
@@ -71,12 +77,35 @@ function BinDialog({ selection, count, onClose, onDone }: BinDialogProps) {
       title={`Move ${formatCount(count, 'asset')} to the bin?`}
       description="Their addresses stop working. They stay in the bin, and you can undo the run."
     >
-      <FormFoot error={act.error} code={binCode(selection)}>
+      <FailureLine error={error} />
+      {plan && blocked > 0 && (
+        <section aria-label="Used on pages" className="flex flex-col gap-2 text-sm">
+          <p className="text-fault">
+            {formatCount(blocked, 'asset')} {blocked === 1 ? 'is' : 'are'} used on pages, which would break.
+          </p>
+          <ul className="max-h-40 overflow-y-auto border-y border-rule py-1">
+            {plan.blocked.map(({ asset, name, message }) => (
+              <li key={asset} className="truncate py-0.5" title={message} dir="auto">
+                {name}
+              </li>
+            ))}
+            {blocked > plan.blocked.length && (
+              <li className="text-soft">and {formatNumber(blocked - plan.blocked.length)} more</li>
+            )}
+          </ul>
+          <Checkbox
+            label="Move these too"
+            checked={isForced}
+            onChange={(event) => setForced(event.target.checked)}
+          />
+        </section>
+      )}
+      <FormFoot error={act.error} code={binCode(selection, isForced)}>
         <Button
           look="fault"
-          disabled={act.isPending}
+          disabled={act.isPending || !plan || moved === 0}
           onClick={() =>
-            act.mutate(request, {
+            act.mutate(binRequest(selection, isForced), {
               onSuccess: () => {
                 onClose();
                 onDone();
@@ -84,15 +113,19 @@ function BinDialog({ selection, count, onClose, onDone }: BinDialogProps) {
             })
           }
         >
-          Move to bin
+          {blocked > 0 ? `Move ${formatCount(moved, 'asset')} to bin` : 'Move to bin'}
         </Button>
       </FormFoot>
     </Dialog>
   );
 }
 
-function binCode(selection: AssetSelection) {
-  const request = { select: selection, action: 'bin' as const };
+function binRequest(select: AssetSelection, isForced: boolean) {
+  return { select, action: 'bin' as const, ...(isForced && { force: true }) };
+}
+
+function binCode(selection: AssetSelection, isForced: boolean) {
+  const request = binRequest(selection, isForced);
   return {
     method: 'POST' as const,
     path: '/assets/bulk',
@@ -105,6 +138,7 @@ function binCode(selection: AssetSelection) {
         selection.q ?? '',
         ...option('--in', selection.folder),
         '--bin',
+        ...(isForced ? ['--force'] : []),
       ),
     }),
   };

@@ -1,5 +1,9 @@
+import type { FixRequest } from '@uniferum/client';
 import { formatCount } from '@uniferum/core/intake';
 import type { BrokenReason, PageReference } from '@uniferum/core/pages';
+import { useState } from 'react';
+import { useRight } from '../access/hooks.js';
+import { uniferum } from '../client.js';
 import { Page } from '../console/page.js';
 import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
@@ -8,6 +12,7 @@ import { formatNumber } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice, FailureLine } from '../ui/notice.js';
 import { TextLink } from '../ui/text-link.js';
 import { useAddressValue } from '../ui/use-address-value.js';
+import { FixDialog } from './fix-dialog.js';
 import { useBroken, useSources } from './hooks.js';
 import { PagesViews } from './pages-views.js';
 
@@ -17,19 +22,36 @@ export function BrokenPage() {
   const { data, error, refetch, hasNextPage, fetchNextPage } = useBroken(source);
   const items = data?.pages.flatMap((page) => page.items) ?? [];
   const total = data?.pages[0]?.total ?? 0;
+  const mayFix = useRight('pages:write');
+  const [fixing, setFixing] = useState<FixRequest | null>(null);
   return (
     <Page
       title="Pages"
       note={data && `${formatNumber(items.length)} of ${formatCount(total, 'broken reference')}`}
       actions={
-        <AsCode
-          code={{
-            method: 'GET',
-            path: `/references?state=broken${source ? `&source=${source}` : ''}`,
-            client: `for await (const reference of uniferum.references.list({ state: 'broken' }))\n  console.log(reference.document, reference.address);`,
-            command: 'uniferum broken',
-          }}
-        />
+        <>
+          {mayFix && items.some(({ fix }) => fix !== null) && (
+            <Button look="main" onClick={() => setFixing({ all: true, ...(source !== null && { source }) })}>
+              Fix all that can be …
+            </Button>
+          )}
+          {total > 0 && (
+            <a
+              href={uniferum.references.reportUrl(source === null ? {} : { source })}
+              className="text-sm text-oxide hover:underline"
+            >
+              Download as CSV
+            </a>
+          )}
+          <AsCode
+            code={{
+              method: 'GET',
+              path: `/references?state=broken${source ? `&source=${source}` : ''}`,
+              client: `for await (const reference of uniferum.references.list({ state: 'broken' }))\n  console.log(reference.document, reference.address);`,
+              command: 'uniferum broken',
+            }}
+          />
+        </>
       }
     >
       <PagesViews />
@@ -37,13 +59,16 @@ export function BrokenPage() {
       {error && <ErrorNotice error={error} onRetry={() => void refetch()} />}
       <div className="min-h-0 flex-1 overflow-auto">
         {data && items.length === 0 && <NothingBroken />}
-        {items.length > 0 && <BrokenTable items={items} />}
+        {items.length > 0 && (
+          <BrokenTable items={items} onFix={mayFix ? (id) => setFixing({ ids: [id] }) : null} />
+        )}
         {hasNextPage && (
           <Button look="quiet" className="m-3" onClick={() => void fetchNextPage()}>
             Show more
           </Button>
         )}
       </div>
+      {fixing && <FixDialog request={fixing} onClose={() => setFixing(null)} />}
     </Page>
   );
 }
@@ -98,7 +123,13 @@ const REASONS: Record<BrokenReason, string> = {
 
 const FIXES = { original: 'the original', 'same-name': 'the only file of that name' } as const;
 
-function BrokenTable({ items }: { items: readonly PageReference[] }) {
+interface BrokenTableProps {
+  items: readonly PageReference[];
+  /** Null without the right to. */
+  onFix: ((id: string) => void) | null;
+}
+
+function BrokenTable({ items, onFix }: BrokenTableProps) {
   return (
     <table className="w-full min-w-[44rem] text-sm">
       <thead>
@@ -127,9 +158,21 @@ function BrokenTable({ items }: { items: readonly PageReference[] }) {
             <td className="max-w-80 pr-6 text-soft">
               {item.detail ?? (item.reason && REASONS[item.reason])}
               {item.fix && (
-                <span className="block truncate text-ink" title={item.fix.address}>
-                  → {FIXES[item.fix.by]}:{' '}
-                  <span className="font-mono text-xs">{new URL(item.fix.address).pathname}</span>
+                <span className="flex items-baseline gap-2 text-ink">
+                  <span className="truncate" title={item.fix.address}>
+                    → {FIXES[item.fix.by]}:{' '}
+                    <span className="font-mono text-xs">{new URL(item.fix.address).pathname}</span>
+                  </span>
+                  {onFix && (
+                    <button
+                      type="button"
+                      aria-label={`Fix ${item.address} in ${item.document}`}
+                      className="shrink-0 text-oxide hover:underline"
+                      onClick={() => onFix(item.id)}
+                    >
+                      Fix …
+                    </button>
+                  )}
                 </span>
               )}
             </td>

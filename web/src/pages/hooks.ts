@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { NewPageSource } from '@uniferum/client';
+import type { FixRequest, NewPageSource } from '@uniferum/client';
 import { uniferum } from '../client.js';
 import { useAction } from '../ui/use-action.js';
 
@@ -28,6 +28,22 @@ export function useUses(asset: string, isEnabled: boolean) {
     queryKey: ['uses', asset],
     enabled: isEnabled,
     queryFn: async () => uniferum.references.usesOf(asset, { limit: 50 }),
+  });
+}
+
+/** What fixing broken references would change. */
+export function useFixRehearsal(request: FixRequest) {
+  return useQuery({
+    queryKey: ['fix-rehearsal', request],
+    queryFn: async () => (await uniferum.references.rehearseFix(request)).plan,
+    staleTime: 0,
+  });
+}
+
+export function useFix() {
+  const queries = useQueryClient();
+  return useAction((request: FixRequest, call) => uniferum.references.fix(request, call), {
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['runs'] }),
   });
 }
 

@@ -1,4 +1,4 @@
-import { screen, waitFor } from '@testing-library/react';
+import { screen, waitFor, within } from '@testing-library/react';
 import { beforeEach, describe, expect, test, vi } from 'vitest';
 import { RemoveAssetDialog } from '../library/remove-asset-dialog.js';
 import { answer, callsOf, forgetAnswers, pageOf, problem } from '../testing/fake-client.js';
@@ -67,6 +67,108 @@ describe('sources', () => {
       name: 'Guide',
       settings: { path: '/srv/guide' },
     });
+  });
+});
+
+describe('fixes', () => {
+  const fix = { address: 'http://x.example/media/new.jpg', by: 'same-name' as const };
+  const diff = [{ line: 3, lead: '<img src="', before: '/old.jpg', after: '/media/new.jpg', trail: '">' }];
+  const plan = {
+    items: [{ source: '1', document: 'index.html', edits: 1, diff }],
+    totals: { documents: 1, edits: 1, unreadable: 0 },
+  };
+
+  test('are rehearsed with what changes in each document, then made', async () => {
+    answer({
+      'sources.list': pageOf([pageSource('1')]),
+      'references.list': pageOf([reference('7', { fix }), reference('8')]),
+      'references.rehearseFix': { plan },
+      'references.fix': { run: run('9') },
+    });
+    const { user } = show(<BrokenPage />, { at: '/pages/broken?source=1' });
+    await user.click(await screen.findByRole('button', { name: /Fix all/ }));
+    const dialog = await screen.findByRole('dialog', { name: 'Rehearse fixes' });
+    expect(await within(dialog).findByText('/old.jpg')).toBeVisible();
+    expect(callsOf('references.rehearseFix')[0]?.[0]).toEqual({ all: true, source: '1' });
+    expect(callsOf('references.fix')).toEqual([]);
+    await user.click(within(dialog).getByRole('button', { name: 'Replace 1 address' }));
+    await waitFor(() => expect(callsOf('references.fix')[0]?.[0]).toEqual({ all: true, source: '1' }));
+  });
+
+  test('are made one by one where one is proposed, and say why they can’t be', async () => {
+    answer({
+      'sources.list': pageOf([pageSource('1')]),
+      'references.list': pageOf([reference('7', { fix }), reference('8')]),
+      'references.rehearseFix': problem(409, 'These references are in read-only sources.'),
+    });
+    const { user } = show(<BrokenPage />, { at: '/pages/broken' });
+    await user.click(await screen.findByRole('button', { name: 'Fix /media/a.jpg in index.html' }));
+    expect(await screen.findByText('These references are in read-only sources.')).toBeVisible();
+    expect(callsOf('references.rehearseFix')[0]?.[0]).toEqual({ ids: ['7'] });
+    expect(screen.getByRole('button', { name: 'Rehearsing …' })).toBeDisabled();
+  });
+});
+
+describe('sources of other kinds', () => {
+  test('a database has columns with their formats, and its password is not shown as code', async () => {
+    answer({ 'sources.add': pageSource('4') });
+    const { user } = show(<AddSourceDialog onClose={() => {}} />);
+    await user.selectOptions(screen.getByLabelText('Kind'), 'Database of the site');
+    const type = (label: string, text: string) => user.type(screen.getByLabelText(label), text);
+    for (const [label, text] of Object.entries({
+      ...{ Name: 'News', Host: 'db.example', User: 'reader', Password: 'hush', Database: 'site' },
+      ...{ Table: 'news', Columns: 'body, note: markdown' },
+    }))
+      await type(label, text);
+    await user.click(screen.getByRole('button', { name: 'View as code' }));
+    expect(await screen.findByText(/"secret": "…"/)).toBeVisible();
+    await user.keyboard('{Escape}');
+    await user.click(screen.getByRole('button', { name: 'Add source' }));
+    await waitFor(() => expect(callsOf('sources.add')).toHaveLength(1));
+    expect(callsOf('sources.add')[0]?.[0]).toMatchObject({
+      kind: 'database',
+      secret: 'hush',
+      settings: {
+        ...{ host: 'db.example', port: 3306, table: 'news', key: 'id', writable: false },
+        columns: [
+          { name: 'body', format: 'html' },
+          { name: 'note', format: 'markdown' },
+        ],
+      },
+    });
+  });
+
+  test('a site has a first page and limits', async () => {
+    answer({ 'sources.add': pageSource('4') });
+    const { user } = show(<AddSourceDialog onClose={() => {}} />);
+    await user.selectOptions(screen.getByLabelText('Kind'), 'Site');
+    await user.type(screen.getByLabelText('Name'), 'Home');
+    await user.click(screen.getByRole('button', { name: 'Add source' }));
+    expect(await screen.findByText('Enter the address of the first page.')).toBeVisible();
+    await user.type(screen.getByLabelText('First page'), 'https://skerry.example/');
+    await user.click(screen.getByRole('button', { name: 'Add source' }));
+    await waitFor(() => expect(callsOf('sources.add')).toHaveLength(1));
+    expect(callsOf('sources.add')[0]?.[0]).toEqual({
+      kind: 'site',
+      name: 'Home',
+      settings: { url: 'https://skerry.example/', depth: 10, maxPages: 2000, perSecond: 2, checked: true },
+    });
+  });
+
+  test('say where they are', async () => {
+    const settings = { host: 'db.example', port: 3306, database: 'site', table: 'news', url: null };
+    answer({
+      'sources.list': pageOf([
+        pageSource('1', { kind: 'site', settings: { url: 'https://skerry.example/' } } as object),
+        pageSource('2', {
+          kind: 'database',
+          settings: { ...settings, columns: [{ name: 'body' }] },
+        } as object),
+      ]),
+    });
+    show(<SourcesPage />);
+    expect(await screen.findByText('https://skerry.example/')).toBeVisible();
+    expect(screen.getByText('db.example:3306 site.news (body)')).toBeVisible();
   });
 });
 

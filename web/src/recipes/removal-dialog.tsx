@@ -32,6 +32,12 @@ export function RemovalDialog({ request, onClose }: { request: SurplusRequest; o
           {plan &&
             `${formatNumber(plan.items.length)} of ${formatCount(plan.totals.items, 'file')} listed; ${formatBytes(plan.totals.bytes)} would be freed after 30 days.`}
         </p>
+        {plan && plan.totals.used > 0 && (
+          <p className="text-sm text-fault">
+            {formatCount(plan.totals.used, 'file')} {plan.totals.used === 1 ? 'is' : 'are'} shown on pages.
+            Those pages will show what the address redirects to.
+          </p>
+        )}
         <FormFoot error={error ?? removeSurplus.error} code={removalCode(request)}>
           <Button
             look="main"

@@ -29,7 +29,7 @@ export function SurplusTable({ items, ticked, onToggle }: SurplusTableProps) {
           <th className="text-right">Size</th>
           <th className="text-right">Requests</th>
           <th>Last request</th>
-          <th>Uses</th>
+          <th>Used in</th>
         </tr>
       </thead>
       <tbody>
@@ -80,7 +80,7 @@ function SurplusRow({ item, isTicked, onToggle }: SurplusRowProps) {
       <td className="figure text-right">{formatBytes(item.bytes)}</td>
       <td className="figure text-right">{formatNumber(item.requests)}</td>
       <td>{item.lastRequestAt ? formatAgo(item.lastRequestAt) : <span className="text-soft">never</span>}</td>
-      <td className="text-soft">{item.uses ?? 'not known'}</td>
+      <td className={item.uses > 0 ? 'figure' : 'figure text-soft'}>{formatNumber(item.uses)}</td>
     </tr>
   );
 }
