@@ -14,13 +14,17 @@ export interface BulkPlan {
     before: Record<string, unknown>;
     after: Record<string, unknown>;
   }[];
+  /** The first that rules would not allow to be changed; they are left as they are. */
+  blocked: { asset: string; name: string; message: string }[];
   totals: {
     selected: number;
+    /** Including those that are blocked. */
     changed: number;
     hasOne: number;
     noDate: number;
     dateLimit: number;
     same: number;
+    blocked: number;
   };
 }
 

@@ -93,8 +93,7 @@ export function bulkRoutes(joints: Joints): Route[] {
               items: Joi.array().items(editLine),
               blocked: Joi.array()
                 .items(answer({ asset: idSchema, name: Joi.string(), message: Joi.string() }))
-                .optional()
-                .description('with an action: the first 200 that would stay where they are, and why'),
+                .description('the first 200 that would be left as they are, and why'),
               totals: answer({
                 selected: count,
                 changed: count,
@@ -102,7 +101,7 @@ export function bulkRoutes(joints: Joints): Route[] {
                 noDate: count,
                 dateLimit: count,
                 same: count,
-                blocked: count.optional(),
+                blocked: count,
               }),
             }),
           }),

@@ -8,6 +8,7 @@ import {
 } from '@uniferum/core/library';
 import { inTransaction } from '../shared/database.js';
 import { type AssetRow, findAssets, textsOf } from './asset-queries.js';
+import { type AssetPatch, moveOf } from './assets.js';
 import { findIds, resolveSearch } from './find-pages.js';
 import { findObjections, prepareChanges } from './guards.js';
 import type { AssetChange } from './joints.js';
@@ -41,6 +42,8 @@ export interface PlannedEdit extends BulkDifference {
 
 export interface BulkPlan {
   items: PlannedEdit[];
+  /** The first that rules would not allow to be changed; they are left as they are. */
+  blocked: BlockedAsset[];
   totals: {
     selected: number;
     changed: number;
@@ -48,6 +51,7 @@ export interface BulkPlan {
     noDate: number;
     dateLimit: number;
     same: number;
+    blocked: number;
   };
 }
 
@@ -59,14 +63,17 @@ export async function rehearseBulkEdit(
 ): Promise<BulkPlan> {
   const ids = await listSelected(tools, selection);
   const items: PlannedEdit[] = [];
-  const totals = { selected: 0, changed: 0, hasOne: 0, noDate: 0, dateLimit: 0, same: 0 };
+  const totals = { selected: 0, changed: 0, hasOne: 0, noDate: 0, dateLimit: 0, same: 0, blocked: 0 };
+  const blocked: BlockedAsset[] = [];
   for (let at = 0; at < ids.length; at += PAGE) {
+    const changes: AssetChange[] = [];
     for (const row of await findAssets(tools.db, ids.slice(at, at + PAGE).map(Number))) {
       if (row.live === null) continue;
       totals.selected += 1;
       const outcome = planFor(row, change);
       if (outcome.kind === 'changed') {
         totals.changed += 1;
+        changes.push(judgedChange(row, outcome.after as AssetPatch));
         if (items.length < SHOWN_LINES)
           items.push({
             asset: String(row.id),
@@ -77,8 +84,34 @@ export async function rehearseBulkEdit(
           });
       } else totals[REASON_TOTALS[outcome.reason]] += 1;
     }
+    totals.blocked += await addBlocked(tools, changes, blocked);
   }
-  return { items, totals };
+  return { items, blocked, totals };
+}
+
+/** What guards judge of an edit. */
+function judgedChange(row: AssetRow, after: AssetPatch): AssetChange {
+  const [move] = moveOf(row, after);
+  if (move) return move;
+  const texts = Object.fromEntries(Object.entries(after).filter(([field]) => field in textsOf(row)));
+  return { kind: 'edit', row, texts: { ...textsOf(row), ...texts } };
+}
+
+/** Adds the assets whose changes a guard would not allow, up to what is shown. @returns how many there are */
+async function addBlocked(
+  { db, joints }: Pick<LibraryTools, 'db' | 'joints'>,
+  changes: readonly AssetChange[],
+  blocked: BlockedAsset[],
+): Promise<number> {
+  if (changes.length === 0) return 0;
+  const prepared = await prepareChanges(joints, db, changes);
+  const objections = await inTransaction(db, (tx) => findObjections(joints, tx, changes, prepared));
+  const reasons = new Map(
+    objections.filter(({ isBlocking }) => isBlocking).map((one) => [one.asset, one] as const),
+  );
+  for (const { asset, name, reason } of reasons.values())
+    if (blocked.length < SHOWN_LINES) blocked.push({ asset, name, message: reason.message });
+  return reasons.size;
 }
 
 export const REASON_TOTALS = {
@@ -108,13 +141,7 @@ export async function rehearseBin(
       .filter(({ live }) => live !== null)
       .map((row): AssetChange => ({ kind: 'bin', row }));
     totals.selected += changes.length;
-    const prepared = await prepareChanges(joints, db, changes);
-    const objections = await inTransaction(db, (tx) => findObjections(joints, tx, changes, prepared));
-    for (const { asset, name, reason, isBlocking } of objections) {
-      if (!isBlocking) continue;
-      totals.blocked += 1;
-      if (blocked.length < SHOWN_LINES) blocked.push({ asset, name, message: reason.message });
-    }
+    totals.blocked += await addBlocked({ db, joints }, changes, blocked);
   }
   return { blocked, totals };
 }

@@ -96,7 +96,15 @@ describe('a bulk edit', () => {
       change: { fill: { alt: '{words}, {folder}' } },
     };
     const { plan } = (await bulk(request, true)).body;
-    expect(plan.totals).toEqual({ selected: 3, changed: 2, hasOne: 1, noDate: 0, dateLimit: 0, same: 0 });
+    expect(plan.totals).toEqual({
+      selected: 3,
+      changed: 2,
+      hasOne: 1,
+      noDate: 0,
+      dateLimit: 0,
+      same: 0,
+      blocked: 0,
+    });
     expect((await get(ids[0] as string)).alt).toBeNull();
     const { run } = (await bulk(request)).body;
     await server.workUntilIdle();

@@ -134,3 +134,42 @@ test('pictures are judged by their pixels, as they lie there', async () => {
   const plan = await rehearse('/pictures', { minWidth: 100, maxPixels: 15_000 });
   expect(plan.totals).toMatchObject({ outside: 2, byCode: { 'too-few-pixels': 1, 'too-many-pixels': 1 } });
 });
+
+describe('a rehearsal of a bulk edit', () => {
+  const plan = async (folder: string, change: object) =>
+    (
+      await server.call('POST', `${api}/assets/bulk?rehearse=true`, {
+        json: { select: { q: '', folder }, change },
+      })
+    ).body.plan;
+
+  test('names what the rules of the target folder refuse, as the job itself does', async () => {
+    await send('/bulk-strict', 'x.csv');
+    await send('/bulk-from', 'a.txt', 'b.csv');
+    await setRules('/bulk-strict', { deny: ['txt'] });
+    const change = { folder: '/bulk-strict' };
+    const { blocked, totals } = await plan('/bulk-from', change);
+    expect(totals).toMatchObject({ selected: 2, changed: 2, blocked: 1 });
+    expect(blocked).toMatchObject([{ name: 'a.txt', message: expect.stringContaining('/bulk-strict') }]);
+    await server.call('POST', `${api}/assets/bulk`, {
+      json: { select: { q: '', folder: '/bulk-from' }, change },
+    });
+    await server.workUntilIdle();
+    const { items } = (await server.call('GET', `${api}/assets?folder=/bulk-from`)).body;
+    expect(items.map(({ name }: { name: string }) => name)).toEqual(['a.txt']);
+  });
+
+  test('names texts that are required and would be taken away', async () => {
+    await send('/bulk-texts', 'a.txt');
+    await server.call('POST', `${api}/assets/bulk`, {
+      json: { select: { q: '', folder: '/bulk-texts' }, change: { set: { title: 'A' } } },
+    });
+    await server.workUntilIdle();
+    await setRules('/bulk-texts', { requireTexts: ['title'] });
+    expect((await plan('/bulk-texts', { set: { title: '' } })).totals).toMatchObject({ blocked: 1 });
+    expect((await plan('/bulk-texts', { set: { title: 'B' } })).totals).toMatchObject({
+      changed: 1,
+      blocked: 0,
+    });
+  });
+});

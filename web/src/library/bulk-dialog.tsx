@@ -47,6 +47,7 @@ export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: B
     setForm({ ...form, ...part });
   };
   const plan = rehearse.data?.plan;
+  const changes = plan ? plan.totals.changed - plan.totals.blocked : 0;
   const isEmpty = Object.keys(request.change).length === 0;
   return (
     <Dialog
@@ -72,10 +73,10 @@ export function BulkDialog({ selection, count, isOpen, onOpenChange, onDone }: B
           </Button>
           <Button
             look={plan ? 'main' : 'plain'}
-            disabled={isEmpty || edit.isPending || plan?.totals.changed === 0}
+            disabled={isEmpty || edit.isPending || (plan !== undefined && changes === 0)}
             onClick={apply}
           >
-            {plan ? `Apply ${formatCount(plan.totals.changed, 'change')}` : 'Apply'}
+            {plan ? `Apply ${formatCount(changes, 'change')}` : 'Apply'}
           </Button>
         </FormFoot>
       </div>

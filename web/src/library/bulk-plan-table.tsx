@@ -3,12 +3,19 @@ import { formatCaptured, formatNumber } from '../ui/format.js';
 import { TEXT_WORDS } from '../ui/text-words.js';
 
 /** A rehearsal: totals, and the first changes. */
-export function BulkPlanTable({ plan: { items, totals } }: { plan: BulkPlan }) {
+export function BulkPlanTable({ plan: { items, blocked, totals } }: { plan: BulkPlan }) {
   return (
     <section aria-label="What would change" className="border-l-2 border-ochre pl-4">
       <p role="status" className="font-medium">
         {describeTotals(totals)}.
       </p>
+      {blocked.length > 0 && (
+        <ul aria-label="Refused by rules" className="max-h-24 overflow-y-auto text-sm text-fault">
+          {blocked.map(({ asset, message }) => (
+            <li key={asset}>{message}</li>
+          ))}
+        </ul>
+      )}
       <ul className="max-h-32 overflow-y-auto text-sm">
         {items.map(({ asset, name, before, after }) => (
           <li key={asset} className="grid grid-cols-[14rem_minmax(0,1fr)] gap-4 border-b border-rule py-0.5">
@@ -32,7 +39,8 @@ export function BulkPlanTable({ plan: { items, totals } }: { plan: BulkPlan }) {
 
 function describeTotals(totals: BulkPlan['totals']): string {
   return [
-    `${formatNumber(totals.changed)} would change`,
+    `${formatNumber(totals.changed - totals.blocked)} would change`,
+    totals.blocked > 0 && `${formatNumber(totals.blocked)} would be refused by rules`,
     totals.hasOne > 0 && `${formatNumber(totals.hasOne)} already have one`,
     totals.noDate > 0 && `${formatNumber(totals.noDate)} have no capture date`,
     totals.dateLimit > 0 && `${formatNumber(totals.dateLimit)} would be outside the years 1000 to 9999`,
