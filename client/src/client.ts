@@ -9,6 +9,7 @@ import { referenceCalls, rewriteCalls, sourceCalls } from './pages.js';
 import { type ListCall, PagedList } from './paging.js';
 import { recipeCalls, renditionCalls } from './recipes.js';
 import { runCalls, workerCalls } from './runs.js';
+import { pageTypeCalls, sitePageCalls } from './site-pages.js';
 
 /** A client of one installation: a group of calls for each room. */
 export type UniferumClient = ReturnType<typeof createClient>;
@@ -36,6 +37,8 @@ export function createClient(options: ClientOptions = {}) {
     inbox: inboxCalls(http),
     settings: settingCalls(http),
     intakes: intakeCalls(http, list),
+    pages: sitePageCalls(http, list),
+    pageTypes: pageTypeCalls(http, list),
     sources: sourceCalls(http, list),
     references: referenceCalls(http, list),
     rewrites: rewriteCalls(http),

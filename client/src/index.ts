@@ -27,5 +27,6 @@ export { PagedList, type Paging } from './paging.js';
 export type * from './recipes.js';
 export type { ResumableResult, ResumableUpload } from './resumable.js';
 export type { WaitOptions } from './runs.js';
+export type { SaveCall, SitePagePatch } from './site-pages.js';
 export type * from './types.js';
 export type { UploadFile, UploadRequest, UploadResult } from './upload.js';

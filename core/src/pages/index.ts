@@ -10,6 +10,21 @@ export { decodeByteText } from './byte-text.js';
 export { type DocumentEncoding, detectEncoding } from './encoding.js';
 export { findReferences, formatOfFile, type ReadableDocument } from './find-references.js';
 export {
+  escapeText,
+  findGalleries,
+  findStableReferences,
+  GALLERY_LAYOUTS,
+  type Gallery,
+  type GalleryLayout,
+  type MediaWriter,
+  type PictureWithoutText,
+  picturesWithoutText,
+  readGallery,
+  resolveBody,
+  type StableReference,
+} from './page-body.js';
+export { addressOf, galleryHtml, mediaHtml } from './page-html.js';
+export {
   baseOf,
   DOCUMENT_FORMATS,
   type DocumentFormat,
@@ -20,6 +35,14 @@ export {
 export { applyEdits, type Edit, invertEdits, planEdits } from './rewrite.js';
 export { type ShownEdit, showEdits } from './show-edits.js';
 export { isWithinSite, type SiteLimits, type SiteLink, siteLink, withoutFragment } from './site-links.js';
+export type {
+  PageSummary,
+  PageTypeAnswer,
+  RegionEntry,
+  RevisionAnswer,
+  SitePageAnswer,
+  SlotAnswer,
+} from './site-page.js';
 export {
   BROKEN_REASONS,
   type BrokenReason,

@@ -2,7 +2,7 @@ import type { DocumentFormat } from './reference.js';
 import type { SiteLimits } from './site-links.js';
 
 /** The kinds of page sources. */
-export const SOURCE_KINDS = ['folder', 'database', 'site'] as const;
+export const SOURCE_KINDS = ['pages', 'folder', 'database', 'site'] as const;
 export type SourceKind = (typeof SOURCE_KINDS)[number];
 
 /** A folder of documents on the server. */
@@ -42,8 +42,14 @@ export interface SiteSettings extends SiteLimits {
   perSecond: number;
 }
 
+/** Pages that are kept here; there is one such source. */
+export interface PagesSettings {
+  writable: boolean;
+}
+
 /** The settings of each kind of source. */
 export interface SourceSettings {
+  pages: PagesSettings;
   folder: FolderSettings;
   database: DatabaseSettings;
   site: SiteSettings;

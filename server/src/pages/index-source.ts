@@ -162,7 +162,7 @@ export async function readPresent(
   const results = await inspector.readDocuments(present.filter(({ fault }) => fault === null));
   const stored: StoredDocument[] = [];
   let at = 0;
-  for (const { path, stamp, url, title, fault } of present) {
+  for (const { path, stamp, url, title, fault, more = [] } of present) {
     const result = fault === null ? (results[at++] ?? { fault: 'it could not be read' }) : { fault };
     const place = { path, stamp, url, title };
     if ('fault' in result) {
@@ -176,7 +176,7 @@ export async function readPresent(
     const resolved = [];
     for (const one of references) resolved.push(await resolver.resolve(one, { url, base }));
     stored.push({
-      ...{ ...place, base, encoding, fault: null, references: resolved },
+      ...{ ...place, base, encoding, fault: null, references: [...resolved, ...more] },
       title: title ?? result.title,
     });
   }

@@ -3,6 +3,7 @@ import type { Inspector } from '../inspection/inspector.js';
 import type { DocumentContent } from '../inspection/work.js';
 import type { Config } from '../shared/config.js';
 import type { Database } from '../shared/database.js';
+import type { StoredReference } from './document-queries.js';
 import type { ListedDocument } from './source.js';
 
 /** What reading and writing sources requires. */
@@ -20,6 +21,8 @@ export interface PresentDocument extends ListedDocument {
   title: string | null;
   format: DocumentFormat;
   content: DocumentContent;
+  /** References that are no addresses in it. */
+  more?: readonly StoredReference[];
   /** Why it isn't read. */
   fault: string | null;
 }

@@ -71,7 +71,14 @@ const siteSettings = Joi.object({
     .description('whether everything that pages refer to is asked for, to find what is missing'),
 });
 
-const SETTINGS = { folder: folderSettings, database: databaseSettings, site: siteSettings };
+const pagesSettings = Joi.object({ writable: Joi.boolean().default(true) });
+
+const SETTINGS = {
+  pages: pagesSettings,
+  folder: folderSettings,
+  database: databaseSettings,
+  site: siteSettings,
+};
 
 const name = Joi.string().trim().min(1).max(120);
 const secret = Joi.string()
@@ -82,7 +89,7 @@ const secret = Joi.string()
 /** A source as it is created. */
 export const sourceBody = Joi.object({
   kind: Joi.string()
-    .valid(...SOURCE_KINDS)
+    .valid(...SOURCE_KINDS.filter((kind) => kind !== 'pages'))
     .default('folder'),
   name: name.required(),
   settings: Joi.alternatives()

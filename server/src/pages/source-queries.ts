@@ -45,7 +45,10 @@ function toSource(row: SourceRow): PageSource {
   } as PageSource;
 }
 
-const ADDED_LATER: Record<SourceKind, object> = { folder: { watched: false }, database: {}, site: {} };
+const ADDED_LATER: Record<SourceKind, object> = {
+  ...{ pages: {}, database: {}, site: {} },
+  folder: { watched: false },
+};
 
 export async function listSources(db: Executor): Promise<PageSource[]> {
   const rows = await select<SourceRow>(
@@ -99,6 +102,16 @@ export async function updateSource(
       'UPDATE page_sources SET secret = ?, secret_set_at = IF(secret IS NULL, NULL, NOW(3)) WHERE id = ?',
       [secret, id],
     );
+}
+
+/** Finds the source of the pages that are kept here. */
+export async function findPagesSource(db: Executor): Promise<PageSource<'pages'>> {
+  const row = await selectOne<SourceRow>(
+    db,
+    `SELECT ${COLUMNS} FROM page_sources WHERE kind = 'pages' ORDER BY id LIMIT 1`,
+  );
+  if (row === null) throw new Error('Expected the source of pages, which a migration adds');
+  return toSource(row) as PageSource<'pages'>;
 }
 
 export async function deleteSource(tx: Transaction, id: string): Promise<void> {

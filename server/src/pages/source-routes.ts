@@ -141,7 +141,9 @@ export const sourceRoutes: Route[] = [
     params,
     answers: { 204: { description: 'It is deleted' } },
     async handle({ services: { db }, who, params: { id } }) {
-      const { name } = await requireSource(db, id);
+      const { name, kind } = await requireSource(db, id);
+      if (kind === 'pages')
+        throw new UniferumError('conflict', `"${name}" holds the pages that are kept here, and stays.`);
       // First, so that a run that indexes it writes nothing more.
       await inTransaction(db, async (tx) => {
         await deleteSource(tx, id);

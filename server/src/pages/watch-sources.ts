@@ -10,7 +10,7 @@ export async function indexWatched({ log, ...tools }: IndexTools & Pick<Services
   if (await findActiveRun(tools.db, indexRun.kind)) return 0;
   let begun = 0;
   for (const source of await listSources(tools.db)) {
-    if (source.kind === 'site' || !source.settings.watched) continue;
+    if (!('watched' in source.settings && source.settings.watched)) continue;
     try {
       const changes = await findChanges(tools, source);
       if (changes.length === 0) continue;

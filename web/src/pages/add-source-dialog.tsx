@@ -1,4 +1,3 @@
-import type { SourceKind } from '@uniferum/core/pages';
 import type { ReactNode } from 'react';
 import { useForm } from 'react-hook-form';
 import { Button } from '../ui/button.js';
@@ -8,7 +7,7 @@ import { Checkbox, Field, Input, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { useUnsavedChanges } from '../ui/unsaved.js';
 import { useSourceChanges } from './hooks.js';
-import { EMPTY_SOURCE, SOURCE_WORDS, type SourceForm, toSource } from './source-form.js';
+import { type AddedKind, EMPTY_SOURCE, SOURCE_WORDS, type SourceForm, toSource } from './source-form.js';
 
 /** Adds a place where pages come from. */
 export function AddSourceDialog({ onClose }: { onClose: () => void }) {
@@ -70,7 +69,7 @@ function AddSourceForm({ onDone }: { onDone: () => void }) {
 
 type Form = ReturnType<typeof useForm<SourceForm>>;
 
-const FIELDS: Record<SourceKind, (form: Form) => ReactNode> = {
+const FIELDS: Record<AddedKind, (form: Form) => ReactNode> = {
   folder: (form) => <FolderFields form={form} />,
   database: (form) => <DatabaseFields form={form} />,
   site: (form) => <SiteFields form={form} />,

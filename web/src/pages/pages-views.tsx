@@ -8,7 +8,8 @@ export function PagesViews() {
     <ViewLinks
       label="Views of the pages"
       views={[
-        { to: '/pages', name: 'Sources', count: sources?.length },
+        { to: '/pages', name: 'Pages', count: sources?.find(({ kind }) => kind === 'pages')?.documents },
+        { to: '/pages/sources', name: 'Sources', count: sources?.length },
         {
           to: '/pages/broken',
           name: 'Broken references',

@@ -1,9 +1,12 @@
 import type { NewPageSource } from '@uniferum/client';
 import type { DocumentFormat, PageSourceAnswer, SourceKind } from '@uniferum/core/pages';
 
+/** The kinds of sources that can be added; that of the pages kept here is there already. */
+export type AddedKind = Exclude<SourceKind, 'pages'>;
+
 /** What is typed to add a source of any kind. */
 export interface SourceForm {
-  kind: SourceKind;
+  kind: AddedKind;
   name: string;
   path: string;
   url: string;
@@ -31,7 +34,7 @@ export const EMPTY_SOURCE: SourceForm = {
   ...{ depth: '10', maxPages: '2000', perSecond: '2', checked: true, writable: false, watched: false },
 };
 
-export const SOURCE_WORDS: Record<SourceKind, { name: string; about: string }> = {
+export const SOURCE_WORDS: Record<AddedKind, { name: string; about: string }> = {
   folder: {
     name: 'Folder of documents',
     about: 'HTML, Markdown, CSS, JSON and XML documents in a folder of this server.',
@@ -91,6 +94,7 @@ function readColumns(text: string): { name: string; format: DocumentFormat }[] {
 
 /** Where a source is, in one line. */
 export function placeOf(source: PageSourceAnswer): string {
+  if (source.kind === 'pages') return 'kept by Uniferum';
   if (source.kind === 'folder') return source.settings.path;
   if (source.kind === 'site') return source.settings.url;
   const { host, port, database, table, columns } = source.settings;

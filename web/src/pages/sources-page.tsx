@@ -72,7 +72,7 @@ interface SourceRowProps {
 function SourceRow({ source, mayWrite }: SourceRowProps) {
   const { index, test } = useSourceChanges();
   const [isAsking, setAsking] = useState(false);
-  const { id, name, indexedAt } = source;
+  const { id, kind, name, indexedAt } = source;
   return (
     <li className="grid grid-cols-1 items-start gap-x-6 gap-y-2 border-b border-rule px-6 py-3 lg:grid-cols-[minmax(0,1fr)_auto_auto]">
       <div className="min-w-0">
@@ -108,9 +108,11 @@ function SourceRow({ source, mayWrite }: SourceRowProps) {
               >
                 Test
               </Button>
-              <Button look="quiet" aria-label={`Delete ${name}`} onClick={() => setAsking(true)}>
-                Delete
-              </Button>
+              {kind !== 'pages' && (
+                <Button look="quiet" aria-label={`Delete ${name}`} onClick={() => setAsking(true)}>
+                  Delete
+                </Button>
+              )}
               <AsCode
                 code={{
                   method: 'POST',
@@ -129,6 +131,7 @@ function SourceRow({ source, mayWrite }: SourceRowProps) {
 
 function addressOf({ kind, settings, writable }: PageSourceAnswer): string {
   if (kind === 'site') return 'A site';
+  if (kind === 'pages') return 'Written here';
   return `${settings.url ?? 'No address'}, ${writable ? 'writable' : 'read-only'}`;
 }
 

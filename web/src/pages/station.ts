@@ -6,13 +6,23 @@ export const pagesStation: Station = {
   room: 'pages',
   place: { name: 'Pages', path: '/pages', key: 'p', order: 70 },
   routes: [
-    { path: 'pages', lazy: async () => ({ Component: (await import('./sources-page.js')).SourcesPage }) },
+    { path: 'pages', lazy: async () => ({ Component: (await import('./pages-page.js')).PagesPage }) },
+    {
+      path: 'pages/edit/:id',
+      lazy: async () => ({ Component: (await import('./page-editor.js')).PageEditor }),
+    },
+    {
+      path: 'pages/sources',
+      lazy: async () => ({ Component: (await import('./sources-page.js')).SourcesPage }),
+    },
     {
       path: 'pages/broken',
       lazy: async () => ({ Component: (await import('./broken-page.js')).BrokenPage }),
     },
   ],
   stale: {
+    'page.changed': ['pages', 'sources', 'references', 'uses', 'assets', 'asset', 'page-revisions'],
+    'page.deleted': ['pages', 'sources', 'references', 'uses', 'assets', 'asset'],
     'source.changed': ['sources'],
     'source.deleted': ['sources', 'references', 'uses', 'assets', 'asset'],
     'source.indexed': ['sources', 'references', 'uses', 'assets', 'asset'],
@@ -31,6 +41,7 @@ export const pagesStation: Station = {
   filterFields: [usedFilterField],
   runKinds: {
     'page-index': 'Page indexing',
+    'page-crawl': 'Reading of sites',
     'page-rewrite': 'Rewritten addresses',
     'page-rewrite-undo': 'Undone rewrites',
   },

@@ -4,6 +4,8 @@ import type { RenditionState } from '@uniferum/core/recipes';
 import type { ItemState, RunState } from '@uniferum/core/runs';
 import { classNames } from './class-names.js';
 
+type PageState = 'draft' | 'published';
+
 type Shape = 'disc' | 'ring' | 'half' | 'triangle' | 'square' | 'diamond' | 'dash';
 
 interface Look {
@@ -18,7 +20,10 @@ const FAULT = 'text-fault';
 const QUIET = 'text-soft';
 
 /** Every state shown anywhere: its word, shape and colour. */
-const LOOKS: Record<RunState | ItemState | Outcome | RenditionState | InboxState | 'broken', Look> = {
+const LOOKS: Record<
+  RunState | ItemState | Outcome | RenditionState | InboxState | PageState | 'broken',
+  Look
+> = {
   waiting: { word: 'waiting', shape: 'ring', colour: WAITING },
   working: { word: 'working', shape: 'half', colour: WAITING },
   stopping: { word: 'stopping', shape: 'square', colour: WAITING },
@@ -39,6 +44,8 @@ const LOOKS: Record<RunState | ItemState | Outcome | RenditionState | InboxState
   registered: { word: 'imported', shape: 'disc', colour: GOOD },
   coming: { word: 'importing', shape: 'half', colour: WAITING },
   writing: { word: 'being written', shape: 'dash', colour: QUIET },
+  draft: { word: 'draft', shape: 'ring', colour: QUIET },
+  published: { word: 'published', shape: 'disc', colour: GOOD },
   broken: { word: 'broken', shape: 'triangle', colour: FAULT },
   surplus: { word: 'surplus', shape: 'dash', colour: QUIET },
 };

@@ -1,0 +1,114 @@
+import { type Editor, EditorContent, useEditor, useEditorState } from '@tiptap/react';
+import StarterKit from '@tiptap/starter-kit';
+import { useState } from 'react';
+import { useRight } from '../access/hooks.js';
+import { ViewTabs } from '../ui/view-tabs.js';
+import { AssetLink } from './asset-link.js';
+import { EditorToolbar } from './editor-toolbar.js';
+import { NEW_MEDIA } from './media-attributes.js';
+import { GalleryNode, MediaNode } from './media-node.js';
+import { MediaPanel } from './media-panel.js';
+import { placeAsset } from './place-media.js';
+import { draggedAsset, Shelf } from './shelf.js';
+import { SlotsPanel } from './slots-panel.js';
+import type { PageDraft } from './use-page-draft.js';
+
+/** Title, running text, and beside them the library, the slots, or how what is selected is shown. */
+export function BodyEditor({ draft }: { draft: PageDraft }) {
+  const mayWrite = useRight('pages:write');
+  const editor = useBodyEditor(draft, mayWrite);
+  return (
+    <div className="flex min-h-0 flex-1 flex-col overflow-y-auto border-t border-rule lg:flex-row lg:overflow-hidden">
+      <div className="flex min-w-0 flex-1 flex-col lg:min-h-0 lg:overflow-y-auto">
+        {editor && mayWrite && <EditorToolbar editor={editor} />}
+        <div className="mx-auto w-full max-w-[44rem] px-6 py-8">
+          <TitleField draft={draft} isReadOnly={!mayWrite} />
+          <EditorContent editor={editor} className="writing" />
+        </div>
+      </div>
+      {editor && mayWrite && <Beside editor={editor} draft={draft} />}
+    </div>
+  );
+}
+
+function TitleField({ draft, isReadOnly }: { draft: PageDraft; isReadOnly: boolean }) {
+  const [title, setTitle] = useState(draft.page.title);
+  return (
+    <input
+      aria-label="Title"
+      value={title}
+      readOnly={isReadOnly}
+      maxLength={300}
+      onChange={(event) => {
+        setTitle(event.target.value);
+        if (event.target.value.trim() !== '') draft.change({ title: event.target.value });
+      }}
+      className="mb-4 w-full bg-transparent text-3xl font-semibold outline-none placeholder:text-soft"
+      placeholder="Title"
+      dir="auto"
+    />
+  );
+}
+
+function useBodyEditor({ page, change }: PageDraft, isEditable: boolean): Editor | null {
+  return useEditor({
+    extensions: [
+      StarterKit.configure({
+        heading: { levels: [2, 3, 4] },
+        link: { openOnClick: false, protocols: ['http', 'https', 'mailto', 'tel'] },
+      }),
+      MediaNode,
+      GalleryNode,
+      AssetLink,
+    ],
+    content: page.body,
+    editable: isEditable,
+    // Only what changed is drawn again, also with hundreds of pictures.
+    shouldRerenderOnTransaction: false,
+    editorProps: {
+      attributes: { 'aria-label': 'Text of the page', role: 'textbox', 'aria-multiline': 'true' },
+      handleDrop(view, event) {
+        const asset = draggedAsset(event);
+        const at = asset && view.posAtCoords({ left: event.clientX, top: event.clientY });
+        const type = view.state.schema.nodes.media;
+        if (!asset || !at || !type) return false;
+        event.preventDefault();
+        view.dispatch(view.state.tr.insert(at.pos, type.create({ ...NEW_MEDIA, asset })));
+        return true;
+      },
+    },
+    onUpdate: ({ editor }) => change({ body: editor.getHTML() }),
+  });
+}
+
+function Beside({ editor, draft }: { editor: Editor; draft: PageDraft }) {
+  const [tab, setTab] = useState<'library' | 'slots'>('library');
+  const isMedia = useEditorState({ editor, selector: ({ editor: one }) => one.isActive('media') });
+  return (
+    <aside
+      aria-label="Beside the text"
+      className="flex w-full shrink-0 flex-col border-rule bg-raised max-lg:border-t lg:min-h-0 lg:w-80 lg:overflow-y-auto lg:border-l"
+    >
+      {isMedia ? (
+        <MediaPanel editor={editor} />
+      ) : (
+        <>
+          <ViewTabs
+            label="Beside the text"
+            tabs={[
+              { id: 'library', name: 'Library' },
+              { id: 'slots', name: 'Slots' },
+            ]}
+            chosen={tab}
+            onChoose={setTab}
+          />
+          {tab === 'library' ? (
+            <Shelf onPlace={(asset) => placeAsset(editor, asset)} />
+          ) : (
+            <SlotsPanel draft={draft} />
+          )}
+        </>
+      )}
+    </aside>
+  );
+}

@@ -1,0 +1,85 @@
+import { useState } from 'react';
+import { useNavigate } from 'react-router';
+import { Button } from '../ui/button.js';
+import { Dialog } from '../ui/dialog.js';
+import { Field, Input, Select } from '../ui/field.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { usePageChanges, usePageTypes, useSitePages } from './page-hooks.js';
+
+/** Creates a draft, and opens it for writing. */
+export function NewPageDialog({ onClose }: { onClose: () => void }) {
+  const { add } = usePageChanges();
+  const { data: types = [] } = usePageTypes();
+  const { data: pages } = useSitePages('');
+  const navigate = useNavigate();
+  const [title, setTitle] = useState('');
+  const [type, setType] = useState('page');
+  const [parent, setParent] = useState('');
+  const request = { title: title.trim(), type, ...(parent !== '' && { parent }) };
+  const above = pages?.pages.flatMap((page) => page.items) ?? [];
+  return (
+    <Dialog
+      isOpen
+      onOpenChange={onClose}
+      title="New page"
+      description="It begins as a draft, which only people with the right to pages can see."
+      unsaved={title === '' ? null : 'The page has not been created.'}
+    >
+      <form
+        className="flex flex-col gap-4"
+        onSubmit={(event) => {
+          event.preventDefault();
+          add.mutate(request, { onSuccess: ({ id }) => void navigate(`/pages/edit/${id}`) });
+        }}
+      >
+        <Field label="Title">
+          {(props) => (
+            <Input
+              {...props}
+              autoFocus
+              maxLength={300}
+              value={title}
+              onChange={(event) => setTitle(event.target.value)}
+            />
+          )}
+        </Field>
+        <Field label="Type" hint="Its slots come with it.">
+          {(props) => (
+            <Select {...props} value={type} onChange={(event) => setType(event.target.value)}>
+              {types.map(({ name, title: word }) => (
+                <option key={name} value={name}>
+                  {word}
+                </option>
+              ))}
+            </Select>
+          )}
+        </Field>
+        <Field label="Below" hint="Its path follows from the page above it.">
+          {(props) => (
+            <Select {...props} value={parent} onChange={(event) => setParent(event.target.value)}>
+              <option value="">No page: at the top</option>
+              {above.map(({ id, path, title: word }) => (
+                <option key={id} value={id}>
+                  {path} ({word})
+                </option>
+              ))}
+            </Select>
+          )}
+        </Field>
+        <FormFoot
+          error={add.error}
+          code={{
+            method: 'POST',
+            path: '/pages',
+            body: request,
+            client: `await uniferum.pages.add(${JSON.stringify(request)});`,
+          }}
+        >
+          <Button look="main" type="submit" disabled={request.title === '' || add.isPending}>
+            Create draft
+          </Button>
+        </FormFoot>
+      </form>
+    </Dialog>
+  );
+}
