@@ -20,7 +20,8 @@ const LAYERS: [path: string, pressed: (string | RegExp)[], role?: 'dialog' | 'me
   ['/recipes/wide', ['Revisions']],
   ['/recipes/wide', ['Add a step'], 'menu'],
   ['/automate', ['New key']],
-  ['/pages', ['New source']],
+  ['/pages', ['New page']],
+  ['/pages/sources', ['New source']],
   ['/', ['Keyboard shortcuts']],
   ['/', [/^Go to/]],
 ];

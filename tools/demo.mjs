@@ -53,11 +53,14 @@ async function start() {
   const url = `http://127.0.0.1:${port}`;
   const secrets = keepSecrets();
   const providerPort = await findFreePort();
+  const sitePort = await findFreePort();
   mkdirSync(join(DEMO, 'inbox'), { recursive: true });
   const env = {
     UNIFERUM_INBOX_DIR: join(DEMO, 'inbox'),
     UNIFERUM_SOURCE_DIRS: [join(DEMO, 'guide'), tmpdir()].join(delimiter),
-    UNIFERUM_ALLOWED_HOSTS: `127.0.0.1:${providerPort}`,
+    UNIFERUM_ALLOWED_HOSTS: [providerPort, sitePort, database.port]
+      .map((one) => `127.0.0.1:${one}`)
+      .join(','),
     UNIFERUM_PORT: String(port),
     UNIFERUM_PUBLIC_URL: url,
     UNIFERUM_DB_PORT: String(database.port),
@@ -74,8 +77,8 @@ async function start() {
   await startPart('worker', 'server/dist/worker-main.js', env);
   await admin(['user', '--email', EMAIL, '--name', NAME], { ...env, UNIFERUM_PASSWORD: secrets.password });
   const key = await usableKey(url, secrets, env);
-  await fill(url, key, `http://127.0.0.1:${providerPort}`);
-  const siteUrl = await startSite(url, env);
+  await fill(url, key, { provider: `http://127.0.0.1:${providerPort}`, database });
+  const siteUrl = await startSite(url, { ...env, SITE_PORT: String(sitePort) });
   writeFileSync(
     ACCESS_FILE,
     `${JSON.stringify({ url, email: EMAIL, password: secrets.password, key, site: siteUrl }, null, 2)}\n`,
@@ -150,20 +153,24 @@ async function usableKey(url, secrets, env) {
     if (answer.ok) return secrets.key;
   }
   const key = await admin(['key', '--name', 'Demo script'], env);
-  const siteKey = await admin(['key', '--name', 'Demo site', '--rights', 'library:read'], env);
+  const siteKey = await admin(['key', '--name', 'Demo site', '--rights', 'library:read,pages:read'], env);
   writeSecrets({ ...secrets, key, siteKey });
   return key;
 }
 
-/** @param {string} url @param {string} key @param {string} provider */
-async function fill(url, key, provider) {
+/** @param {string} url @param {string} key @param {{ provider: string, database: { port: number, user: string, password: string } }} others */
+async function fill(url, key, { provider, database }) {
   const mark = join(DEMO, 'filled');
   if (existsSync(mark)) return;
   console.log('Making the demo data: painting pictures, then importing them …');
   await run(
     'demo/dist/main.js',
     [join(DEMO, 'files'), url, key, join(DEMO, 'inbox'), provider, join(DEMO, 'guide')],
-    {},
+    {
+      SITE_DB_PORT: String(database.port),
+      SITE_DB_USER: database.user,
+      SITE_DB_PASSWORD: database.password,
+    },
     'inherit',
   );
   writeFileSync(mark, new Date().toISOString());
@@ -172,10 +179,9 @@ async function fill(url, key, provider) {
 /** @param {string} url @param {Record<string, string>} env */
 async function startSite(url, env) {
   const { siteKey } = keepSecrets();
-  const port = await findFreePort();
+  const port = env.SITE_PORT;
   await startPart('site', 'standins/dist/site/main.js', {
     ...env,
-    SITE_PORT: String(port),
     UNIFERUM_URL: url,
     UNIFERUM_KEY: siteKey ?? '',
   });

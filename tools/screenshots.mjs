@@ -30,6 +30,8 @@ const ON_DEMAND = new Set([
   'originals',
   'papers',
   'duplicates',
+  'pages-sources',
+  'page-preview',
 ]);
 
 /** @param {string} name @param {string} path @param {(() => Promise<unknown>) | null} [act] */
@@ -139,6 +141,19 @@ await take('originals', '/recipes/originals');
 await take('workers', '/runs/workers');
 await take('papers', '/library/chart-room');
 await take('runs', '/runs');
+await take('pages', '/pages');
+const written = await fetch(`${url}/api/v1/pages?q=/lights/gannet-head`, {
+  headers: { Authorization: `Bearer ${key}` },
+});
+const lightPage = (await written.json()).items[0]?.id;
+await take('page-editor', `/pages/edit/${lightPage}`);
+await take('page-picker', `/pages/edit/${lightPage}`, () =>
+  page.getByRole('button', { name: 'Media' }).click(),
+);
+await take('page-preview', `/pages/edit/${lightPage}`, () =>
+  page.getByRole('button', { name: 'Preview' }).click(),
+);
+await take('pages-sources', '/pages/sources');
 await take('pages-broken', '/pages/broken');
 await take('automate', '/automate');
 await take('as-code', '/library/lights/gannet-head', async () => {

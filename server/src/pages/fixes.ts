@@ -18,8 +18,10 @@ export interface ProposedFix {
 export async function proposeFixes(
   db: Executor,
   { mediaUrl }: Addresses,
-  rows: readonly ReferenceRow[],
+  all: readonly ReferenceRow[],
 ): Promise<Map<number, ProposedFix>> {
+  // A page that names an asset is put right where it is written.
+  const rows = all.filter(({ is_address }) => is_address === 1);
   const fixes = new Map<number, ProposedFix>();
   const ofRecipes = rows.filter(({ reason, asset_id }) => reason === 'no-recipe' && asset_id !== null);
   const originals = new Map(

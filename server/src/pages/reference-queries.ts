@@ -25,12 +25,15 @@ export interface ReferenceRow {
   detail: string | null;
   asset_id: number | null;
   recipe: string | null;
+  /** Whether it is an address in the text, which can be replaced by another. */
+  is_address: number;
 }
 
 const SELECT_REFERENCES = `
   SELECT page_references.id, page_references.source_id, page_documents.path, page_documents.title, page_documents.url,
          page_references.position, page_references.attribute, page_references.address, page_references.state,
-         page_references.reason, page_references.asset_id, page_references.recipe, page_checks.fault AS detail
+         page_references.reason, page_references.asset_id, page_references.recipe, page_checks.fault AS detail,
+         page_references.place IS NOT NULL AS is_address
   FROM page_references JOIN page_documents ON page_documents.id = page_references.document_id
   LEFT JOIN page_checks ON page_references.reason = 'unreachable'
     AND page_checks.source_id = page_references.source_id AND page_checks.place = page_references.place`;

@@ -1,13 +1,29 @@
 import { createClient, isUniferumApiError } from '@uniferum/client';
 import express, { type ErrorRequestHandler } from 'express';
 import { listLights, readFolder, titleOf } from './library.js';
-import { chartRoomPage, homePage, layout, lightPage, newsPage, problemPage } from './pages.js';
+import { chartRoomPage, homePage, layout, lightPage, newsPage, problemPage, writtenPage } from './pages.js';
 
 // The demo site of the Trust, a separate process. It stores nothing, and reads its content through the API.
 const { SITE_PORT = '4281', UNIFERUM_URL = 'http://127.0.0.1:4280', UNIFERUM_KEY = '' } = process.env;
 const uniferum = createClient({ baseUrl: UNIFERUM_URL, key: UNIFERUM_KEY, timeoutMs: 10_000 });
 const site = express();
 site.disable('x-powered-by');
+
+/** A page that was written for the site comes before what is made of folders. */
+site.use(async (req, res, next) => {
+  const page = req.method === 'GET' && req.path !== '/' ? await findPage(req.path) : null;
+  if (page === null) return next();
+  res.send(layout(page.title, await listLights(uniferum), writtenPage(page)));
+});
+
+async function findPage(path: string) {
+  try {
+    return await uniferum.pages.at(decodeURIComponent(path));
+  } catch (error) {
+    if (isUniferumApiError(error) && [400, 403, 404].includes(error.status)) return null;
+    throw error;
+  }
+}
 
 site.get('/', async (_req, res) => {
   const lights = await listLights(uniferum);

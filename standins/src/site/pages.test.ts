@@ -2,7 +2,7 @@ import type { Asset } from '@uniferum/core/library';
 import { expect, test } from 'vitest';
 import { html } from './html.js';
 import { titleOf } from './library.js';
-import { layout, lightPage } from './pages.js';
+import { layout, lightPage, writtenPage } from './pages.js';
 
 const asset = {
   url: 'http://u.example/media/a.jpg',
@@ -60,4 +60,17 @@ test('a picture offers its renditions with their widths', () => {
 
 test('a slug becomes a name', () => {
   expect([titleOf('gannet-head'), titleOf('stack-of-orran')]).toEqual(['Gannet Head', 'Stack of Orran']);
+});
+
+test('a page that was written is shown as it is answered, with its downloads', () => {
+  const page = {
+    title: 'A & B',
+    html: '<p>text</p>',
+    slots: { pictures: [asset], downloads: [{ ...asset, name: 'plan.svg', bytes: 2000 }] },
+  };
+  const text = writtenPage(page as unknown as Parameters<typeof writtenPage>[0]).text;
+  expect(text).toContain('<h1>A &#38; B</h1>');
+  expect(text).toContain('<p>text</p>');
+  expect(text).toContain('plan.svg</a>, 2 kB');
+  expect(text.match(/<img/g)).toHaveLength(1);
 });

@@ -1,6 +1,6 @@
 import { formatBytes } from '@uniferum/core/intake';
 import type { Asset } from '@uniferum/core/library';
-import { imageSources } from '@uniferum/core/pages';
+import { imageSources, type SitePageAnswer } from '@uniferum/core/pages';
 import { Html, html } from './html.js';
 import type { Shown } from './library.js';
 import { STYLE } from './style.js';
@@ -47,6 +47,20 @@ ${media.map((asset) => html`<figure>${asset.kind === 'video' ? html`<video contr
     (asset) =>
       html`<tr><td><a href="${asset.url}">${asset.title ?? asset.name}</a></td><td>${asset.mime}</td><td class="figure">${formatBytes(asset.bytes)}</td></tr>`,
   )}</tbody></table>`;
+}
+
+/** A page as it was written: its HTML is safe, as Uniferum answers it. */
+export function writtenPage({
+  title,
+  html: body,
+  slots,
+}: Pick<SitePageAnswer, 'title' | 'html' | 'slots'>): Html {
+  const [first] = slots.pictures ?? [];
+  const downloads = slots.downloads ?? [];
+  return html`<article class="written"><h1>${title}</h1>
+${first && !body.includes('<img') ? html`<figure>${picture(first, '(min-width: 60rem) 40rem, 100vw')}</figure>` : null}
+${new Html(body)}
+${downloads.length > 0 ? html`<h2>Downloads</h2><ul>${downloads.map((asset) => html`<li><a href="${asset.url}">${asset.title ?? asset.name}</a>, ${formatBytes(asset.bytes)}</li>`)}</ul>` : null}</article>`;
 }
 
 export function problemPage(title: string, text: string): Html {

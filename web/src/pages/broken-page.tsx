@@ -145,7 +145,13 @@ function BrokenTable({ items, onFix }: BrokenTableProps) {
           <tr key={item.id} className="border-b border-rule align-baseline">
             <td className="max-w-72 py-1.5 pr-4 pl-6">
               <span className="block truncate font-medium" dir="auto">
-                {item.title ?? item.document}
+                {item.document.startsWith('/') && item.url === null ? (
+                  <TextLink to={`/pages?q=${encodeURIComponent(item.document)}`}>
+                    {item.title ?? item.document}
+                  </TextLink>
+                ) : (
+                  (item.title ?? item.document)
+                )}
               </span>
               {item.title && (
                 <span className="block truncate font-mono text-xs text-soft">{item.document}</span>

@@ -5,6 +5,7 @@ import { sheetRendition } from '@uniferum/core/pages';
 import type { ReactNode } from 'react';
 import { AssetThumb } from '../library/asset-thumb.js';
 import { useAsset, useAssets } from '../library/hooks.js';
+import { useRecipes } from '../recipes/hooks.js';
 import { classNames } from '../ui/class-names.js';
 import type { GalleryAttributes, MediaAttributes } from './media-attributes.js';
 
@@ -17,8 +18,10 @@ const ALIGNED = {
 
 /** A picture of the library as it stands in the text that is written. */
 export function MediaView({ node, selected }: NodeViewProps) {
-  const { asset: id, alt, decorative, align, caption, href } = node.attrs as MediaAttributes;
+  const { asset: id, recipe, alt, decorative, align, caption, href } = node.attrs as MediaAttributes;
   const { data: asset, error } = useAsset(id);
+  const { data: recipes } = useRecipes();
+  const isUnknown = recipe !== null && recipes?.every(({ name }) => name !== recipe);
   const text = alt ?? asset?.alt ?? '';
   const needsText = asset?.kind === 'image' && !decorative && text.trim() === '';
   return (
@@ -34,6 +37,9 @@ export function MediaView({ node, selected }: NodeViewProps) {
         )}
       </div>
       {caption !== '' && <figcaption className="mt-1 text-sm text-soft">{caption}</figcaption>}
+      {isUnknown && (
+        <p className="mt-1 text-xs text-fault">There is no recipe “{recipe}”; the original is shown.</p>
+      )}
       {needsText && <p className="mt-1 text-xs text-fault">No alternative text yet</p>}
       {href !== '' && <p className="mt-1 truncate text-xs text-soft">leads to {href}</p>}
     </NodeViewWrapper>

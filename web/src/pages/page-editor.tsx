@@ -48,9 +48,10 @@ function Editor({ opened, onReload }: EditorProps) {
   };
   return (
     <Page
-      title={page.title}
+      title="Pages"
       note={
         <span className="flex items-baseline gap-3">
+          <TextLink to="/pages">All pages</TextLink>
           <span className="font-mono text-xs">{page.path}</span>
           <StateMark state={page.state} />
           {page.hasChanges && <span>with changes that are not published</span>}

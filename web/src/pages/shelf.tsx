@@ -43,7 +43,7 @@ export function Shelf({ onPlace, q = '' }: ShelfProps) {
       />
       <FolderPicker aria-label="Folder" value={folder} onChange={setFolder} none="All folders" />
       <FailureLine error={found.error} />
-      <ul className="grid grid-cols-2 gap-2">
+      <ul className="grid grid-cols-[repeat(auto-fill,minmax(8rem,1fr))] gap-2">
         {items.map((asset) => (
           <li key={asset.id}>
             <button

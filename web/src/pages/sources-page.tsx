@@ -72,7 +72,7 @@ interface SourceRowProps {
 function SourceRow({ source, mayWrite }: SourceRowProps) {
   const { index, test } = useSourceChanges();
   const [isAsking, setAsking] = useState(false);
-  const { id, kind, name, indexedAt } = source;
+  const { id, kind, name } = source;
   return (
     <li className="grid grid-cols-1 items-start gap-x-6 gap-y-2 border-b border-rule px-6 py-3 lg:grid-cols-[minmax(0,1fr)_auto_auto]">
       <div className="min-w-0">
@@ -81,7 +81,7 @@ function SourceRow({ source, mayWrite }: SourceRowProps) {
         </h2>
         <p className="truncate font-mono text-xs leading-5 text-soft">{placeOf(source)}</p>
         <p className="truncate text-sm text-soft">
-          {addressOf(source)}, {indexedAt ? `indexed ${formatAgo(indexedAt)}` : 'never indexed'}
+          {addressOf(source)}, {indexedWhen(source)}
         </p>
         <FailureLine error={index.error ?? test.error} />
         {test.data && <SourceTest steps={test.data.steps} />}
@@ -127,6 +127,11 @@ function SourceRow({ source, mayWrite }: SourceRowProps) {
       )}
     </li>
   );
+}
+
+function indexedWhen({ kind, indexedAt }: PageSourceAnswer): string {
+  if (kind === 'pages') return 'indexed when they are saved';
+  return indexedAt ? `indexed ${formatAgo(indexedAt)}` : 'never indexed';
 }
 
 function addressOf({ kind, settings, writable }: PageSourceAnswer): string {

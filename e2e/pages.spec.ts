@@ -1,0 +1,126 @@
+import { expect, type Page, test } from '@playwright/test';
+import { misplaced, SIZES } from './boxes.js';
+import { expectAccessible, KEY, makePictures, send, signIn, URL_OF_CONSOLE } from './person.js';
+
+test.describe.configure({ mode: 'serial' });
+
+let page: Page;
+test.beforeAll(async ({ browser }) => {
+  page = await (await browser.newContext()).newPage();
+  await signIn(page);
+  await send('/written', await makePictures(3, 'placed'));
+});
+test.afterAll(() => page.context().close());
+
+const call = async (path: string) =>
+  (await fetch(`${URL_OF_CONSOLE}/api/v1${path}`, { headers: { Authorization: `Bearer ${KEY}` } })).json();
+const pageId = () => /edit\/(\d+)/.exec(page.url())?.[1] ?? '';
+const saved = () => expect(page.getByRole('status').filter({ hasText: /^Saved$/ })).toBeVisible();
+const text = () => page.getByRole('textbox', { name: 'Text of the page' });
+const place = (n: number) => page.getByRole('button', { name: `Place placed-0${n}.jpg` });
+
+test('a page is begun, written and saved by itself', async () => {
+  await page.goto(`${URL_OF_CONSOLE}/pages`);
+  await page.getByRole('button', { name: 'New page' }).first().click();
+  await page.getByLabel('Title').fill('Gannet Head');
+  await page.getByRole('button', { name: 'Create draft' }).click();
+  await expect(page.getByRole('textbox', { name: 'Title' })).toHaveValue('Gannet Head');
+  await text().click();
+  await page.keyboard.type('Built in 1871, and still lit now and then.');
+  await saved();
+  expect((await call(`/pages/${pageId()}`)).body).toBe('<p>Built in 1871, and still lit now and then.</p>');
+});
+
+test('a picture is placed from the shelf by a press, and another by dragging it into the text', async () => {
+  await page.getByRole('searchbox', { name: 'Search the library' }).fill('placed');
+  await place(1).click();
+  await expect(text().locator('figure')).toHaveCount(1);
+  await place(2).dragTo(text().getByText('Built in 1871'));
+  await expect(text().locator('figure')).toHaveCount(2);
+  await saved();
+  const { body, html } = await call(`/pages/${pageId()}`);
+  expect(body.match(/data-asset="\d+"/g)).toHaveLength(2);
+  expect(html).toContain('/media/written/placed-01.jpg');
+});
+
+test('how it is shown is set beside it; without alternative text it is not published silently', async () => {
+  await text().locator('figure').first().click();
+  await page.getByLabel('Alignment').selectOption('Left of the text');
+  await page.getByLabel('Caption').fill('At dusk.');
+  await page.getByRole('button', { name: 'Publish', exact: true }).click();
+  await expect(page.getByText(/Picture 1 has no alternative text/)).toBeVisible();
+  for (const n of [0, 1]) {
+    await text().locator('figure').nth(n).click();
+    await page.getByLabel('Alternative text').fill(`The light, ${n}`);
+  }
+  await saved();
+  await page.getByRole('button', { name: 'Publish', exact: true }).click();
+  await expect(page.getByText('published', { exact: true })).toBeVisible();
+  const { html } = await call('/pages/at?path=/gannet-head');
+  expect(html).toContain('<figure class="align-left">');
+  expect(html).toContain('<figcaption>At dusk.</figcaption>');
+});
+
+test('media from this computer are uploaded on the spot, without leaving the text', async () => {
+  await text().getByText('Built in 1871').click();
+  await page.getByRole('button', { name: 'Media' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Place media' });
+  await dialog.getByRole('button', { name: 'This computer' }).click();
+  await dialog.getByLabel('File').setInputFiles(await makePictures(1, 'uploaded'));
+  await dialog.getByLabel('Alternative text').fill('Sent from here');
+  await dialog.getByRole('button', { name: 'Upload and place' }).click();
+  await expect(dialog).toBeHidden();
+  await expect(text().locator('figure')).toHaveCount(3);
+  await saved();
+  expect((await call(`/pages/${pageId()}`)).html).toContain('alt="Sent from here"');
+});
+
+test('a gallery of a folder is placed, and the preview shows what the site shows', async () => {
+  await page.getByRole('button', { name: 'Gallery' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Place a gallery' });
+  await dialog.getByLabel('Layout').selectOption('Grid of squares');
+  await dialog.getByRole('button', { name: 'Place gallery' }).click();
+  await expect(text().getByText('Gallery in a grid')).toBeVisible();
+  await saved();
+  await page.getByRole('button', { name: 'Preview' }).click();
+  await expect(page.getByRole('region', { name: 'Preview' }).getByText('At dusk.')).toBeVisible();
+  await expect(
+    page.getByRole('region', { name: 'Preview' }).locator('.gallery-grid img').first(),
+  ).toBeVisible();
+  await page.getByRole('button', { name: 'Write' }).click();
+});
+
+test('an earlier revision is looked at and restored', async () => {
+  await page.getByRole('button', { name: 'Revisions' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Revisions' });
+  await dialog.getByRole('listitem').last().getByRole('button').click();
+  await dialog.getByRole('button', { name: 'Restore' }).click();
+  await expect(dialog).toBeHidden();
+  await expect(text().locator('figure')).toHaveCount(0);
+});
+
+test('what somebody else saved meanwhile is not written over', async () => {
+  await fetch(`${URL_OF_CONSOLE}/api/v1/pages/${pageId()}`, {
+    method: 'PATCH',
+    headers: { Authorization: `Bearer ${KEY}`, 'Content-Type': 'application/json' },
+    body: JSON.stringify({ body: '<p>By a colleague.</p>' }),
+  });
+  await text().click();
+  await page.keyboard.type('Mine. ');
+  await expect(page.getByText('Somebody else has saved this page since you opened it.')).toBeVisible();
+  expect((await call(`/pages/${pageId()}`)).body).toBe('<p>By a colleague.</p>');
+  await page.getByRole('button', { name: 'Save mine over it' }).click();
+  await saved();
+  expect((await call(`/pages/${pageId()}`)).body).toContain('Mine.');
+});
+
+test('the editor is accessible, and all of it in place at every size', async () => {
+  test.setTimeout(60_000);
+  await expectAccessible(page, '/pages/edit');
+  const found: string[] = [];
+  for (const [width, height] of SIZES) {
+    await page.setViewportSize({ width, height });
+    found.push(...(await page.evaluate(misplaced)).map((what) => `${width} × ${height}: ${what}`));
+  }
+  expect(found).toEqual([]);
+});
