@@ -8,6 +8,7 @@ import { BinPage } from './library/bin-page.js';
 import { DuplicatesPage } from './library/duplicates-page.js';
 import { LibraryPage } from './library/library-page.js';
 import { BrokenPage } from './pages/broken-page.js';
+import { PagesPage } from './pages/pages-page.js';
 import { SourcesPage } from './pages/sources-page.js';
 import { MatrixPage } from './recipes/matrix-page.js';
 import { OriginalsPage } from './recipes/originals-page.js';
@@ -138,6 +139,23 @@ const CASES: Record<string, Case> = {
     ),
     saysFull: 'dusk.jpg',
     quiet: ['recipes.list'],
+  },
+  pages: {
+    Page: PagesPage,
+    call: 'pages.list',
+    empty: pageOf([]),
+    saysEmpty: 'No pages yet',
+    full: pageOf([
+      {
+        ...{ id: '1', type: 'page', title: 'Gannet Head', slug: 'gannet-head', path: '/gannet-head' },
+        ...{ parent: null, inNavigation: true, position: 0, state: 'published', hasChanges: true },
+        ...{ broken: 2, revision: 3, publishedAt: null, updatedBy: 'Edda' },
+        updatedAt: '2026-05-20T12:00:00.000Z',
+      },
+    ]),
+    saysFull: 'Gannet Head',
+    // Only counts beside the names of views.
+    quiet: ['sources.list'],
   },
   sources: {
     Page: SourcesPage,

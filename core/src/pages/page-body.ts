@@ -112,7 +112,10 @@ export function resolveBody(body: string, writer: MediaWriter): string {
       element.attribs = { ...withoutData(attribs), class: `align-${attribs['data-align']}` };
     }
   }
-  return DomUtils.getInnerHTML(document as unknown as Element, { encodeEntities: 'utf8' });
+  return DomUtils.getInnerHTML(document as unknown as Element, {
+    encodeEntities: 'utf8',
+    emptyAttrs: true,
+  });
 }
 
 function resolveLink(element: Element, address: string | null): void {

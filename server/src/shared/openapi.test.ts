@@ -127,6 +127,35 @@ async function callPages(picture: string): Promise<void> {
   await call('DELETE', `/sources/${id}`);
 }
 
+async function callSitePages(picture: string): Promise<void> {
+  const call = (method: 'GET' | 'POST' | 'PATCH' | 'PUT' | 'DELETE', path: string, json?: object) =>
+    server.call(method, `/api/v1${path}`, json && { json });
+  const slots = [{ name: 'pictures', help: 'The best first', kinds: ['image'], least: 1 }];
+  await call('POST', '/page-types', { name: 'light', title: 'Light', slots, regions: ['side'] });
+  const page = {
+    ...{ title: 'Gannet Head', slug: 'gannet-head', type: 'light', slots: { pictures: [picture] } },
+    body: `<p><img data-asset="${picture}" data-recipe="wide" alt="x"></p>`,
+    regions: { side: [{ asset: picture, caption: 'x' }] },
+  };
+  const { id } = (await call('POST', '/pages', page)).body;
+  await call('POST', '/pages', page);
+  await call('POST', '/pages', { ...page, slug: 'other', slots: { nothing: [] } });
+  await call('PATCH', `/pages/${id}?force=true`, { state: 'published', body: '<p>y</p>' });
+  await call('PATCH', `/pages/${id}?autosave=true`, { body: '<p>z</p>' });
+  for (const path of [
+    ...['/page-types', '/pages', '/pages?q=gannet&state=published', `/pages/${id}`, '/pages/999'],
+    ...['/pages/at?path=/gannet-head', '/pages/at?path=/nowhere', `/pages/${id}/slots/pictures`],
+    ...[`/pages/${id}/slots/pictures/first`, `/pages/${id}/slots/none/first`, `/pages/${id}/revisions`],
+    `/pages/${id}/revisions/1`,
+  ])
+    await call('GET', path);
+  await call('POST', `/pages/${id}/revisions/1/restore`);
+  await call('PUT', `/pages/${id}/editing`, { editing: true });
+  await call('DELETE', '/page-types/light');
+  await call('DELETE', `/pages/${id}`);
+  await call('DELETE', '/page-types/light');
+}
+
 test('real answers of every route match it, good ones and bad ones', async () => {
   const get = (path: string) => server.call('GET', path);
   const post = (path: string, json: unknown) => server.call('POST', path, { json });
@@ -190,6 +219,7 @@ test('real answers of every route match it, good ones and bad ones', async () =>
     await get(path);
   await callDerived(picture.id);
   await callPages(picture.id);
+  await callSitePages(picture.id);
   for (const verb of ['stop', 'resume', 'retry']) await post(`/api/v1/runs/${run.id}/${verb}`, {});
   await post('/api/v1/intake/check', { folder: '/a', files: [{ name: 'x.jpg', bytes: 9 }] });
   const begun = await post('/api/v1/intakes', { folder: '/a' });
