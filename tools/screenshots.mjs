@@ -30,6 +30,9 @@ const ON_DEMAND = new Set([
   'originals',
   'papers',
   'duplicates',
+  'surplus',
+  'workers',
+  'intake-manifest',
   'pages-sources',
   'page-preview',
 ]);

@@ -142,3 +142,11 @@ export async function deleteOldChecks(tx: Transaction, sourceId: string, runId: 
     runId,
   ]);
 }
+
+/** Forgets what came of asking for the addresses of a source that was deleted, up to a thousand. @returns how many */
+export async function deleteChecks(tx: Transaction, sourceId: string): Promise<number> {
+  const { affectedRows } = await change(tx, 'DELETE FROM page_checks WHERE source_id = ? LIMIT 1000', [
+    sourceId,
+  ]);
+  return affectedRows;
+}

@@ -103,6 +103,19 @@ export async function putDocuments(
   );
 }
 
+/** Gives a document another path. */
+export async function renameDocument(
+  tx: Transaction,
+  sourceId: string,
+  { from, to }: { from: string; to: string },
+): Promise<void> {
+  await change(
+    tx,
+    'UPDATE page_documents SET path = ?, path_hash = ? WHERE source_id = ? AND path_hash = ?',
+    [to, hashOf(to), sourceId, hashOf(from)],
+  );
+}
+
 /** Deletes documents with all their references. */
 export async function deleteDocuments(tx: Transaction, ids: readonly number[]): Promise<void> {
   if (ids.length === 0) return;

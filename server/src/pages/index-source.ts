@@ -3,6 +3,7 @@ import { beginGroupedRun } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
 import { type Database, inTransaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
+import { deleteChecks } from './crawl-queries.js';
 import { deleteDocuments, listDocuments, putDocuments, type StoredDocument } from './document-queries.js';
 import { sourceIndexed } from './events.js';
 import { openSource } from './open-source.js';
@@ -200,4 +201,5 @@ export async function removeDocuments(db: Database, sourceId: string): Promise<v
           some.slice(at, at + 50).map(({ id }) => id),
         ),
       );
+  while ((await inTransaction(db, (tx) => deleteChecks(tx, sourceId))) > 0);
 }

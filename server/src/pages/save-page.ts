@@ -4,7 +4,7 @@ import { notFound, UniferumError } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
 import type { Principal } from '../shared/principal.js';
 import { deletePage as forgetDocument } from './crawl-queries.js';
-import { putDocuments, type StoredDocument } from './document-queries.js';
+import { putDocuments, renameDocument, type StoredDocument } from './document-queries.js';
 import { pageChanged, pageDeleted } from './events.js';
 import { readPresent } from './index-source.js';
 import type { IndexTools } from './opened-source.js';
@@ -216,7 +216,7 @@ async function movePage(tx: Transaction, page: SitePage, place: PagePlace, sourc
   const { id, path } = page;
   await updatePlace(tx, id, place);
   if (place.path === path) return;
-  await forgetDocument(tx, sourceId, path);
+  await renameDocument(tx, sourceId, { from: path, to: place.path });
   for (const child of await listChildren(tx, id)) {
     const below = { ...child, path: pathOfPage(place.path, child.slug) };
     await movePage(tx, child, below, sourceId);

@@ -100,7 +100,8 @@ const atRoute = (tools: ToolsFor) =>
     summary: 'Get a published page by its path, as a site shows it',
     query: Joi.object({ path: Joi.string().max(1000).required().example('/lights/gannet-head') }),
     answers: { 200: { description: 'What is published', schema: pageSchema } },
-    async handle({ services, query: { path } }) {
+    async handle({ services, query }) {
+      const path = query.path.replace(/(?<=.)\/+$/, '');
       const page = await findSitePageAt(services.db, path);
       const content =
         page?.publishedRevision == null

@@ -85,7 +85,7 @@ describe('a page', () => {
 
   test('is published when it is said, and the site shows that until it is published again', async () => {
     const page = await addPage({ slug: `pub-${pages}`, body: '<p>one</p>' });
-    const at = () => call('GET', `/pages/at?path=/pub-${pages}`);
+    const at = () => call('GET', `/pages/at?path=/pub-${pages}/`);
     expect((await at()).status).toBe(404);
     const published = (await call('PATCH', `/pages/${page.id}`, { state: 'published' })).body;
     expect(published).toMatchObject({
@@ -153,10 +153,13 @@ describe('a page', () => {
   test('below another has its path, and moves with it; its address is its own', async () => {
     const top = await addPage({ slug: `top-${pages}` });
     const child = await addPage({ title: 'Child', parent: top.id, slug: 'child' });
-    const leaf = await addPage({ title: 'Leaf', parent: child.id, slug: 'leaf' });
+    const shown = await sendPicture('leaf.jpg');
+    const body = `<img data-asset="${shown}" alt="x">`;
+    const leaf = await addPage({ title: 'Leaf', parent: child.id, slug: 'leaf', body });
     expect(leaf.path).toBe(`/top-${pages}/child/leaf`);
     await call('PATCH', `/pages/${top.id}`, { slug: `moved-${pages}` });
     expect((await get(`/pages/${leaf.id}`)).path).toBe(`/moved-${pages}/child/leaf`);
+    expect(await usesOf(shown)).toEqual([`/moved-${pages}/child/leaf img data-asset`]);
     expect((await call('POST', '/pages', { title: 'Twice', parent: top.id, slug: 'child' })).status).toBe(
       409,
     );
@@ -168,6 +171,26 @@ describe('a page', () => {
       [`/moved-${pages}`, `/moved-${pages}/child`],
       2,
     ]);
+  });
+
+  test('is found the same by indexing all of them again', async () => {
+    const id = await sendPicture('again.jpg');
+    const page = await addPage({ body: `<img data-asset="${id}" alt="x"><a href="/media/no.jpg">y</a>` });
+    const { items } = await get('/sources');
+    const source = items.find(({ kind }: { kind: string }) => kind === 'pages').id;
+    const index = async () => {
+      const { run } = (await call('POST', `/sources/${source}/index`)).body;
+      await server.workUntilIdle();
+      return get(`/runs/${run.id}`);
+    };
+    expect(await index()).toMatchObject({ total: 0 });
+    const { total } = await get(`/references?source=${source}&state=found`);
+    await server.db.execute('UPDATE page_documents SET stamp = ? WHERE source_id = ?', ['old', source]);
+    expect((await index()).failed).toBe(0);
+    expect((await get(`/references?source=${source}&state=found`)).total).toBe(total);
+    expect(await get(`/pages/${page.id}`)).toMatchObject({ broken: 1 });
+    expect((await call('POST', `/sources/${source}/test`)).body.steps).toMatchObject([{ ok: true }]);
+    expect((await call('DELETE', `/sources/${source}`)).status).toBe(409);
   });
 
   test('that is deleted uses nothing', async () => {
