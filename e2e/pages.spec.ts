@@ -99,6 +99,24 @@ test('an earlier revision is looked at and restored', async () => {
   await expect(text().locator('figure')).toHaveCount(0);
 });
 
+test('a file is placed in a region by a few letters, and the page gets another address', async () => {
+  await page.getByRole('button', { name: 'Regions' }).click();
+  const box = page.getByRole('combobox', { name: 'Place a file in main' });
+  await box.fill('placed-03');
+  await expect(page.getByRole('option', { name: /placed-03/ })).toBeVisible();
+  await box.press('Enter');
+  await expect(page.getByRole('region', { name: 'Region main' }).getByText('placed-03.jpg')).toBeVisible();
+  await page.getByRole('button', { name: 'Settings' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Page settings' });
+  await dialog.getByLabel('Slug').fill('the-head');
+  await dialog.getByRole('button', { name: 'Save settings' }).click();
+  await expect(dialog).toBeHidden();
+  expect(await call(`/pages/${pageId()}`)).toMatchObject({
+    path: '/the-head',
+    regions: { main: [{ asset: { name: 'placed-03.jpg' } }] },
+  });
+});
+
 test('what somebody else saved meanwhile is not written over', async () => {
   await fetch(`${URL_OF_CONSOLE}/api/v1/pages/${pageId()}`, {
     method: 'PATCH',
@@ -123,4 +141,13 @@ test('the editor is accessible, and all of it in place at every size', async () 
     found.push(...(await page.evaluate(misplaced)).map((what) => `${width} × ${height}: ${what}`));
   }
   expect(found).toEqual([]);
+});
+
+test('a page is deleted after a question', async () => {
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await page.getByRole('button', { name: 'Settings' }).click();
+  await page.getByRole('button', { name: 'Delete page' }).click();
+  await page.getByRole('button', { name: 'Delete with all revisions' }).click();
+  await expect(page.getByRole('button', { name: 'New page' })).toBeVisible();
+  expect((await call('/pages?q=the-head')).total).toBe(0);
 });

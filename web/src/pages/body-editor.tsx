@@ -9,6 +9,7 @@ import { NEW_MEDIA } from './media-attributes.js';
 import { GalleryNode, MediaNode } from './media-node.js';
 import { MediaPanel } from './media-panel.js';
 import { placeAsset } from './place-media.js';
+import { RegionsPanel } from './regions-panel.js';
 import { draggedAsset, Shelf } from './shelf.js';
 import { SlotsPanel } from './slots-panel.js';
 import type { PageDraft } from './use-page-draft.js';
@@ -82,7 +83,7 @@ function useBodyEditor({ page, change }: PageDraft, isEditable: boolean): Editor
 }
 
 function Beside({ editor, draft }: { editor: Editor; draft: PageDraft }) {
-  const [tab, setTab] = useState<'library' | 'slots'>('library');
+  const [tab, setTab] = useState<'library' | 'slots' | 'regions'>('library');
   const isMedia = useEditorState({ editor, selector: ({ editor: one }) => one.isActive('media') });
   return (
     <aside
@@ -98,15 +99,14 @@ function Beside({ editor, draft }: { editor: Editor; draft: PageDraft }) {
             tabs={[
               { id: 'library', name: 'Library' },
               { id: 'slots', name: 'Slots' },
+              { id: 'regions', name: 'Regions' },
             ]}
             chosen={tab}
             onChoose={setTab}
           />
-          {tab === 'library' ? (
-            <Shelf onPlace={(asset) => placeAsset(editor, asset)} />
-          ) : (
-            <SlotsPanel draft={draft} />
-          )}
+          {tab === 'library' && <Shelf onPlace={(asset) => placeAsset(editor, asset)} />}
+          {tab === 'slots' && <SlotsPanel draft={draft} />}
+          {tab === 'regions' && <RegionsPanel draft={draft} />}
         </>
       )}
     </aside>

@@ -11,6 +11,7 @@ import { TextLink } from '../ui/text-link.js';
 import { BodyEditor } from './body-editor.js';
 import { useOpenedPage, useOtherEditors } from './page-hooks.js';
 import { PagePreview } from './page-preview.js';
+import { PageSettingsDialog } from './page-settings-dialog.js';
 import { PublishFailure } from './publish-failure.js';
 import { RevisionsDialog } from './revisions-dialog.js';
 import { type PageDraft, usePageDraft } from './use-page-draft.js';
@@ -42,6 +43,7 @@ function Editor({ opened, onReload }: EditorProps) {
   const mayWrite = useRight('pages:write');
   const [isPreview, setPreview] = useState(false);
   const [isRevisions, setRevisions] = useState(false);
+  const [isSettings, setSettings] = useState(false);
   const { page } = draft;
   const showPreview = async () => {
     if (isPreview || (await draft.saveNow())) setPreview(!isPreview);
@@ -60,6 +62,11 @@ function Editor({ opened, onReload }: EditorProps) {
       actions={
         <>
           <Saving draft={draft} />
+          {mayWrite && (
+            <Button look="quiet" onClick={() => setSettings(true)}>
+              Settings
+            </Button>
+          )}
           <Button look="quiet" onClick={() => setRevisions(true)}>
             Revisions
           </Button>
@@ -72,6 +79,7 @@ function Editor({ opened, onReload }: EditorProps) {
     >
       <Notices draft={draft} onReload={onReload} />
       {isPreview ? <PagePreview html={page.html} title={page.title} /> : <BodyEditor draft={draft} />}
+      {isSettings && <PageSettingsDialog draft={draft} onClose={() => setSettings(false)} />}
       {isRevisions && (
         <RevisionsDialog
           page={page}

@@ -109,6 +109,33 @@ describe('fixes', () => {
   });
 });
 
+test('addresses are rehearsed in the writable sources that are chosen, and replaced as they were rehearsed', async () => {
+  answer({
+    'sources.list': pageOf([
+      pageSource('1', { name: 'Guide', writable: true }),
+      pageSource('2', { name: 'News', writable: true }),
+      pageSource('3', { name: 'Far', writable: false }),
+    ]),
+    'rewrites.rehearse': { plan: { items: [], totals: { documents: 2, edits: 5, unreadable: 1 } } },
+    'rewrites.begin': { run: run('9') },
+  });
+  const { user } = show(<SourcesPage />);
+  await user.click(await screen.findByRole('button', { name: /Replace addresses/ }));
+  expect(screen.queryByRole('checkbox', { name: 'Far' })).toBeNull();
+  await user.click(screen.getByRole('checkbox', { name: 'News' }));
+  expect(screen.getByRole('button', { name: 'Rehearse' })).toBeDisabled();
+  await user.type(screen.getByLabelText('Old address'), '/old/');
+  await user.type(screen.getByLabelText('New address'), '/new/');
+  await user.click(screen.getByRole('button', { name: 'Rehearse' }));
+  expect(
+    await screen.findByText(/5 addresses in 2 documents would be replaced; 1 document can’t/),
+  ).toBeVisible();
+  const request = { sources: ['1'], prefixes: [{ from: '/old/', to: '/new/' }] };
+  expect(callsOf('rewrites.rehearse')[0]?.[0]).toEqual(request);
+  await user.click(screen.getByRole('button', { name: 'Replace 5 addresses' }));
+  await waitFor(() => expect(callsOf('rewrites.begin')[0]?.[0]).toEqual(request));
+});
+
 describe('sources of other kinds', () => {
   test('a database has columns with their formats, and its password is not shown as code', async () => {
     answer({ 'sources.add': pageSource('4') });

@@ -13,6 +13,7 @@ import { TextLink } from '../ui/text-link.js';
 import { AddSourceDialog } from './add-source-dialog.js';
 import { useSourceChanges, useSources } from './hooks.js';
 import { PagesViews } from './pages-views.js';
+import { RewriteDialog } from './rewrite-dialog.js';
 import { placeOf } from './source-form.js';
 import { SourceTest } from './source-test.js';
 
@@ -21,15 +22,20 @@ export function SourcesPage() {
   const { data: sources, error } = useSources();
   const mayWrite = useRight('pages:write');
   const [isAdding, setAdding] = useState(false);
+  const [isRewriting, setRewriting] = useState(false);
+  const writable = sources?.filter((source) => source.writable) ?? [];
   return (
     <Page
       title="Pages"
       note={sources && describe(sources)}
       actions={
         mayWrite && (
-          <Button look="main" onClick={() => setAdding(true)}>
-            <Plus className="size-4" aria-hidden="true" /> New source
-          </Button>
+          <>
+            {writable.length > 0 && <Button onClick={() => setRewriting(true)}>Replace addresses …</Button>}
+            <Button look="main" onClick={() => setAdding(true)}>
+              <Plus className="size-4" aria-hidden="true" /> New source
+            </Button>
+          </>
         )
       }
     >
@@ -43,6 +49,7 @@ export function SourcesPage() {
           ))}
         </ul>
       </div>
+      {isRewriting && <RewriteDialog sources={writable} onClose={() => setRewriting(false)} />}
       {isAdding && <AddSourceDialog onClose={() => setAdding(false)} />}
     </Page>
   );

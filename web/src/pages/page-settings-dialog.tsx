@@ -1,0 +1,147 @@
+import type { SitePageAnswer } from '@uniferum/core/pages';
+import { useState } from 'react';
+import { useNavigate } from 'react-router';
+import { Button } from '../ui/button.js';
+import { Dialog } from '../ui/dialog.js';
+import { Checkbox, Field, Input, Select } from '../ui/field.js';
+import { FormFoot } from '../ui/form-foot.js';
+import { usePageChanges, usePageTypes, useSitePages } from './page-hooks.js';
+import type { PageDraft } from './use-page-draft.js';
+
+/** Where a page is in the site, of which type it is, and its deletion. */
+export function PageSettingsDialog({ draft, onClose }: { draft: PageDraft; onClose: () => void }) {
+  const { page, saveNow, isSaving, error } = draft;
+  const [slug, setSlug] = useState(page.slug);
+  const [parent, setParent] = useState(page.parent ?? '');
+  const [type, setType] = useState(page.type);
+  const [inNavigation, setInNavigation] = useState(page.inNavigation);
+  const patch = { slug, parent: parent === '' ? null : parent, type, inNavigation };
+  const save = async () => {
+    if (await saveNow(patch)) onClose();
+  };
+  return (
+    <Dialog
+      isOpen
+      onOpenChange={onClose}
+      title="Page settings"
+      description="Pages below it move along when its place changes."
+    >
+      <form
+        className="flex flex-col gap-4"
+        onSubmit={(event) => {
+          event.preventDefault();
+          void save();
+        }}
+      >
+        <Field label="Slug" hint="Its part of the address: letters, digits and hyphens.">
+          {(props) => (
+            <Input
+              {...props}
+              className="font-mono"
+              maxLength={120}
+              value={slug}
+              onChange={(event) => setSlug(event.target.value)}
+            />
+          )}
+        </Field>
+        <ParentField page={page} value={parent} onChange={setParent} />
+        <TypeField value={type} onChange={setType} />
+        <Checkbox
+          label="In the navigation of the site"
+          checked={inNavigation}
+          onChange={(event) => setInNavigation(event.target.checked)}
+        />
+        <FormFoot
+          error={error}
+          code={{
+            method: 'PATCH',
+            path: `/pages/${page.id}`,
+            body: patch,
+            client: `await uniferum.pages.change('${page.id}', ${JSON.stringify(patch)});`,
+          }}
+        >
+          <DeletePage page={page} />
+          <Button look="main" type="submit" disabled={isSaving}>
+            Save settings
+          </Button>
+        </FormFoot>
+      </form>
+    </Dialog>
+  );
+}
+
+interface ParentFieldProps {
+  page: SitePageAnswer;
+  value: string;
+  onChange: (parent: string) => void;
+}
+
+function ParentField({ page, value, onChange }: ParentFieldProps) {
+  const { data } = useSitePages('');
+  const others = (data?.pages.flatMap(({ items }) => items) ?? []).filter(
+    ({ id, path }) => id !== page.id && !path.startsWith(`${page.path}/`),
+  );
+  return (
+    <Field label="Below">
+      {(props) => (
+        <Select {...props} value={value} onChange={(event) => onChange(event.target.value)}>
+          <option value="">No page: at the top</option>
+          {others.map(({ id, path, title }) => (
+            <option key={id} value={id}>
+              {path} ({title})
+            </option>
+          ))}
+        </Select>
+      )}
+    </Field>
+  );
+}
+
+function TypeField({ value, onChange }: { value: string; onChange: (type: string) => void }) {
+  const { data: types = [] } = usePageTypes();
+  return (
+    <Field label="Type" hint="Its slots come with it.">
+      {(props) => (
+        <Select {...props} value={value} onChange={(event) => onChange(event.target.value)}>
+          {types.map(({ name, title }) => (
+            <option key={name} value={name}>
+              {title}
+            </option>
+          ))}
+        </Select>
+      )}
+    </Field>
+  );
+}
+
+function DeletePage({ page }: { page: SitePageAnswer }) {
+  const [isAsking, setAsking] = useState(false);
+  const { remove } = usePageChanges();
+  const navigate = useNavigate();
+  if (!isAsking)
+    return (
+      <Button look="quiet" type="button" onClick={() => setAsking(true)}>
+        Delete page
+      </Button>
+    );
+  return (
+    <>
+      {remove.error && (
+        <span role="alert" className="text-sm text-fault">
+          {remove.error.message}
+        </span>
+      )}
+      <Button
+        look="fault"
+        type="button"
+        disabled={remove.isPending}
+        onClick={() => remove.mutate(page.id, { onSuccess: () => void navigate('/pages') })}
+      >
+        Delete with all revisions
+      </Button>
+      <Button look="quiet" type="button" onClick={() => setAsking(false)}>
+        Keep
+      </Button>
+    </>
+  );
+}
