@@ -272,6 +272,34 @@ describe('saving', () => {
     expect((await get(`/pages/${page.id}`)).revision).toBe(1 + saved);
   });
 
+  test('two pages at the same address at the same time leaves one, whole', async () => {
+    const id = await sendPicture('race.jpg');
+    const body = `<img data-asset="${id}" alt="x">`;
+    const answers = await Promise.all(
+      Array.from({ length: 5 }, () => call('POST', '/pages', { title: 'Race', slug: `race-${pages}`, body })),
+    );
+    expect(answers.map(({ status }) => status).sort()).toEqual([201, 409, 409, 409, 409]);
+    expect(await usesOf(id)).toEqual([`/race-${pages} img data-asset`]);
+  });
+
+  test('what is no page is refused, and nothing of it is kept', async () => {
+    const page = await addPage({ body: '<p>x</p>' });
+    const refused = async (json: object, status = 400) =>
+      expect((await call('PATCH', `/pages/${page.id}`, json)).status, JSON.stringify(json)).toBe(status);
+    await refused({ slug: 'a/b' });
+    await refused({ slug: '../x' });
+    await refused({ title: '' });
+    await refused({ title: 'x'.repeat(301) });
+    await refused({ body: 'x'.repeat(2_000_001) });
+    await refused({ parent: '999999' });
+    await refused({ nothing: 1 });
+    await refused({ slots: { 'Not a name': [] } });
+    await refused({ body: '<p>y</p>', slots: { nothing: [] } }, 422);
+    expect(await get(`/pages/${page.id}`)).toMatchObject({ revision: 1, body: '<p>x</p>' });
+    const nul = await call('PATCH', `/pages/${page.id}`, { body: '<p>a\u0000b\ud800</p>' });
+    expect([200, 400]).toContain(nul.status);
+  });
+
   test('tells who else edits the page', async () => {
     const page = await addPage();
     const other = await server.key();
