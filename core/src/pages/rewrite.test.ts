@@ -15,17 +15,20 @@ type Node = DefaultTreeAdapterTypes.Node;
 
 /** The addresses that an independent parser, which follows the HTML standard, finds in `src` and `href`. */
 function addressesOf(html: string): string[] {
-  const found: string[] = [];
+  // By the offset of the tag: a link that is not closed stands in the tree once for each block that it reaches into.
+  const found = new Map<number, string>();
   const walk = (node: Node) => {
     if ('attrs' in node)
       for (const { name, value } of node.attrs)
         if ((name === 'src' && node.tagName === 'img') || (name === 'href' && node.tagName === 'a'))
-          found.push(value.trim());
+          found.set(node.sourceCodeLocation?.startOffset ?? -1, value.trim());
     if ('content' in node) walk(node.content);
     if ('childNodes' in node) node.childNodes.forEach(walk);
   };
-  walk(parse(html, { scriptingEnabled: false }));
-  return found.filter((address) => /^(?!#|[a-z][\w+.-]*:)./i.test(address) || /^https?:/i.test(address));
+  walk(parse(html, { scriptingEnabled: false, sourceCodeLocationInfo: true }));
+  return [...found.values()].filter(
+    (address) => /^(?!#|[a-z][\w+.-]*:)./i.test(address) || /^https?:/i.test(address),
+  );
 }
 
 function unencoded(address: string): string {
@@ -185,7 +188,7 @@ test('in broken HTML the same addresses are found as by the standard’s algorit
         .map(({ address }) => address);
       expect(ours.sort()).toEqual(addressesOf(text).sort());
     }),
-    { numRuns: 1000 },
+    { numRuns: 1000, examples: [[['<item>', '<a href=f.pdf>', '</item>', '<img src="a.jpg">']]] },
   );
 });
 
