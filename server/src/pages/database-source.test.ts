@@ -63,9 +63,13 @@ const settings = (more: object = {}) => ({
 });
 const post = (path: string, json: object = {}) => server.call('POST', `${api}${path}`, { json });
 const get = async (path: string) => (await server.call('GET', `${api}${path}`)).body;
-async function addSource(more: object = {}, secret = 'pass writer'): Promise<string> {
+async function addSource(
+  more: object = {},
+  secret = 'pass writer',
+  name = `News ${tables}`,
+): Promise<string> {
   const { status, body } = await post('/sources', {
-    ...{ kind: 'database', name: `News ${tables}`, settings: settings(more), secret },
+    ...{ kind: 'database', name, settings: settings(more), secret },
   });
   expect(status, JSON.stringify(body)).toBe(201);
   return body.id;
@@ -104,6 +108,25 @@ describe('columns of a table', () => {
     expect((await get(`/assets/${asset}/uses`)).items).toMatchObject([
       { document: '3/body', title: 'Another' },
     ]);
+  });
+
+  test('are all listed, however many there are, by keys of numbers and of texts', async () => {
+    const rows = Array.from({ length: 4500 }, (_, n) => [n + 1, `k${n}`, '<p>x</p>']);
+    await site.query(`INSERT INTO ${table} (id, slug, body) VALUES ?`, [rows]);
+    await site.query(`CREATE TABLE ${table}_texts (id VARCHAR(20) PRIMARY KEY, body TEXT)`);
+    await site.query(`INSERT INTO ${table}_texts SELECT slug, body FROM ${table}`);
+    const numbers = await addSource();
+    const texts = await addSource(
+      { table: `${table}_texts`, titleColumn: null, url: null },
+      'pass writer',
+      `Texts ${tables}`,
+    );
+    for (const source of [numbers, texts]) {
+      expect((await post(`/sources/${source}/index`)).body.run.total).toBe(4500);
+      await server.workUntilIdle();
+      expect((await get(`/sources/${source}`)).documents).toBe(4500);
+      expect((await post(`/sources/${source}/index`)).body.run.total).toBe(0);
+    }
   });
 
   test('are read as the format that each has', async () => {

@@ -161,6 +161,19 @@ export async function readPresent(
   resolver: ReferenceResolver,
 ): Promise<StoredDocument[]> {
   const results = await inspector.readDocuments(present.filter(({ fault }) => fault === null));
+  const readable = present.filter(({ fault }) => fault === null);
+  await resolver.lookAhead(
+    results.flatMap((result, index) =>
+      'fault' in result
+        ? []
+        : [
+            {
+              references: result.references,
+              place: { url: readable[index]?.url ?? null, base: result.base },
+            },
+          ],
+    ),
+  );
   const stored: StoredDocument[] = [];
   let at = 0;
   for (const { path, stamp, url, title, fault, more = [] } of present) {

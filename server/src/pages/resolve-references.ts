@@ -1,6 +1,8 @@
-import { joinPath, type MediaAddress, parseMediaAddress } from '@uniferum/core/library';
+import { joinPath, type MediaAddress, parseMediaAddress, pathChain } from '@uniferum/core/library';
 import { baseOf, splitAddress, targetOf } from '@uniferum/core/pages';
 import { findAssetByName, findAssetIdByStem } from '../library/asset-queries.js';
+import { findForwardedPaths } from '../library/folder-queries.js';
+import { findAssetIds } from '../library/locate-queries.js';
 import { listRecipes } from '../recipes/recipe-queries.js';
 import { findOldAddress } from '../serving/old-addresses.js';
 import type { Addresses } from '../shared/config.js';
@@ -37,6 +39,42 @@ export class ReferenceResolver {
   constructor(db: Executor, { publicUrl, mediaUrl }: Addresses) {
     this.#db = db;
     this.#hosts = new Set([publicUrl, mediaUrl].map(hostOf));
+  }
+
+  /**
+   * Looks up where the references of many documents lead, with a number of queries that does not depend on how many there
+   * are. Only what may have moved is looked up one by one, when it is resolved.
+   */
+  async lookAhead(
+    documents: readonly { references: readonly FoundAddress[]; place: Surroundings }[],
+  ): Promise<void> {
+    const media = new Map<string, MediaAddress>();
+    for (const { references, place } of documents)
+      for (const { address } of references) {
+        const one = this.#mediaAddress(address, place);
+        if (one !== null && !this.#assets.has(placeOf(one))) media.set(placeOf(one), one);
+      }
+    const originals = [...media.values()].filter((one) => one.kind === 'original');
+    const renditions = [...media.values()].filter((one) => one.kind === 'rendition');
+    const byName = await findAssetIds(this.#db, 'name', originals);
+    const byStem = await findAssetIds(
+      this.#db,
+      'stem',
+      renditions.map(({ folder, stem }) => ({ folder, name: stem })),
+    );
+    for (const [place, one] of media) {
+      const id = one.kind === 'original' ? byName.get(place) : byStem.get(joinPath(one.folder, one.stem));
+      if (id !== undefined) this.#assets.set(place, Promise.resolve(id));
+    }
+    const missing = [...media].filter(([place]) => !this.#assets.has(place));
+    if (missing.length === 0) return;
+    const oldPaths = ([place, { folder }]: [string, MediaAddress]) => [
+      place,
+      ...pathChain(folder).map((step) => `${step}/`),
+    ];
+    const forwarded = await findForwardedPaths(this.#db, [...new Set(missing.flatMap(oldPaths))]);
+    for (const one of missing)
+      if (!oldPaths(one).some((path) => forwarded.has(path))) this.#assets.set(one[0], Promise.resolve(null));
   }
 
   async resolve(

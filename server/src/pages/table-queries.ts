@@ -83,7 +83,7 @@ export function listValues(
   column: string,
   after: string | null,
 ): Promise<ListedValue[]> {
-  const key = quote(database.settings.key);
+  const key = keyOf(database);
   return database.query<ListedValue>(
     `SELECT CAST(${key} AS CHAR) AS id, COALESCE(LENGTH(${quote(column)}), 0) AS size, ${digestOf(database, column)} AS digest
      FROM ${quote(database.settings.table)} ${after === null ? '' : `WHERE ${key} > ?`}
@@ -98,7 +98,7 @@ export function readSizes(
   column: string,
   keys: readonly string[],
 ): Promise<{ id: string; size: number }[]> {
-  const key = quote(database.settings.key);
+  const key = keyOf(database);
   return database.query(
     `SELECT CAST(${key} AS CHAR) AS id, LENGTH(${quote(column)}) AS size FROM ${quote(database.settings.table)}
      WHERE ${key} IN (?) AND ${quote(column)} IS NOT NULL ORDER BY ${key}`,
@@ -121,8 +121,8 @@ export async function readValues(
   column: TableColumn,
   { keys, others }: { keys: readonly string[]; others: readonly string[] },
 ): Promise<ReadValue[]> {
-  const { key: keyName, table, titleColumn } = database.settings;
-  const key = quote(keyName);
+  const { table, titleColumn } = database.settings;
+  const key = keyOf(database);
   const value = quote(column.name);
   const rows = await database.query<ReadValue & Record<`other${number}`, string | null>>(
     `SELECT CAST(${key} AS CHAR) AS id, LENGTH(${value}) AS size, ${digestOf(database, column.name)} AS digest,
@@ -169,6 +169,11 @@ export async function updateValue(
     [next, key, before],
   );
   return changed > 0;
+}
+
+/** With its table: what is selected under the name of the key would be sorted by otherwise, and is a text. */
+function keyOf({ settings: { table, key } }: SiteDatabase): string {
+  return `${quote(table)}.${quote(key)}`;
 }
 
 function digestOf({ settings: { titleColumn } }: SiteDatabase, column: string): string {
