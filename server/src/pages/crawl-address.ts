@@ -140,13 +140,21 @@ export class CrawledAddress {
 
   /** What was asked for is not there, or may not be asked for. */
   miss(input: CrawlInput, failure: FetchFailure): ItemResult {
+    // Without its first page nothing is known of a site: what was known before stays.
+    if (input.what === 'page' && input.depth === 0)
+      return { outcome: 'failed', error: `The first page can't be read: ${failure.message}.` };
     return {
       outcome: 'done',
       note: failure.message,
       record: async (tx) => {
         if ((await findSource(tx, this.#source.id, { lock: true })) === null) return;
         await this.#putCheck(tx, input.url, `${failure.message}.`);
-        if (input.what === 'page') await deletePage(tx, this.#source.id, pathOf(input.url));
+        if (input.what === 'check') return;
+        const place = { sourceId: this.#source.id, path: pathOf(input.url), runId: this.#runId };
+        // Any other answer may be a passing one.
+        if (failure.status === 404 || failure.status === 410)
+          await deletePage(tx, place.sourceId, place.path);
+        else await markSeen(tx, place);
       },
       afterwards: () => this.#finish(),
     };
@@ -240,7 +248,7 @@ async function forgetUnseen(db: Database, sourceId: string, runId: string): Prom
     if (ids.length === 0) break;
     await inTransaction(db, (tx) => deleteDocuments(tx, ids));
   }
-  await inTransaction(db, (tx) => deleteOldChecks(tx, sourceId, runId));
+  while ((await inTransaction(db, (tx) => deleteOldChecks(tx, sourceId, runId))) > 0);
 }
 
 /** The path of a page within its site. */

@@ -135,12 +135,14 @@ export async function applyChecks(tx: Transaction, sourceId: string, path: strin
   );
 }
 
-/** Forgets what earlier crawls found missing: nothing refers to it now. */
-export async function deleteOldChecks(tx: Transaction, sourceId: string, runId: string): Promise<void> {
-  await change(tx, 'DELETE FROM page_checks WHERE source_id = ? AND run_id < ? LIMIT 1000', [
-    sourceId,
-    runId,
-  ]);
+/** Forgets what earlier crawls found out, up to a thousand: nothing refers to it now. @returns how many */
+export async function deleteOldChecks(tx: Transaction, sourceId: string, runId: string): Promise<number> {
+  const { affectedRows } = await change(
+    tx,
+    'DELETE FROM page_checks WHERE source_id = ? AND run_id < ? LIMIT 1000',
+    [sourceId, runId],
+  );
+  return affectedRows;
 }
 
 /** Forgets what came of asking for the addresses of a source that was deleted, up to a thousand. @returns how many */

@@ -142,6 +142,31 @@ describe('a site', () => {
     expect(await brokenOf(source)).toEqual([`/ one unreachable: ${site.host} answered with status 404.`]);
   });
 
+  test.each<[name: string, happens: () => void]>([
+    ['has no first page any more', () => site.pages.delete('/')],
+    ['shuts us out', () => serve('/', '', { status: 403 })],
+    ['leads away', () => serve('/', '', { status: 302, headers: { location: 'http://127.0.0.1:9/' } })],
+  ])('that %s fails, and nothing that is known of it is forgotten', async (_name, happens) => {
+    serve('/', '<a href=one>1</a>');
+    serve('/one', 'one');
+    const source = await addSite();
+    await crawl(source);
+    happens();
+    expect(await crawl(source)).toMatchObject({ state: 'faulty', failed: 1 });
+    expect(await documentsOf(source)).toBe(2);
+  });
+
+  test('that refuses a page for the moment keeps what is known of that page', async () => {
+    serve('/', '<a href=one>1</a>');
+    serve('/one', 'one');
+    const source = await addSite();
+    await crawl(source);
+    serve('/one', '', { status: 403 });
+    await crawl(source);
+    expect(await documentsOf(source)).toBe(2);
+    expect(await brokenOf(source)).toEqual([`/ one unreachable: ${site.host} answered with status 403.`]);
+  });
+
   test('is read no deeper, and no more of it, than is set; other folders are only checked', async () => {
     serve('/guide/', '<a href=a>a</a><a href=/news/>news</a>');
     serve('/guide/a', '<a href=b>b</a>');

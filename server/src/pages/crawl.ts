@@ -18,10 +18,10 @@ export async function beginCrawl(db: Database, source: PageSource<'site'>, by: s
     await findSource(tx, source.id, { lock: true });
     const last = await findCrawlRun(tx, source.id);
     const running = last === null ? null : await findRun(tx, last);
-    if (running && ['waiting', 'working', 'stopping', 'stopped'].includes(running.state))
+    if (running && ['waiting', 'working', 'stopping'].includes(running.state))
       throw new UniferumError(
         'conflict',
-        `"${source.name}" is being read by run ${last} (${running.state}). Wait for its end, or resume it.`,
+        `"${source.name}" is being read by run ${last} (${running.state}). Wait for its end, or stop it.`,
       );
     const run = await beginRun(tx, crawlRun, { title: `Reading ${source.name}`, by });
     await updateCrawlRun(tx, source.id, run);
@@ -50,7 +50,12 @@ export function crawlHandler(tools: IndexTools) {
         return crawl.miss(input, wishes);
       }
       if (input.what === 'page' && !wishes.allows(input.url))
-        return { outcome: 'skipped', note: 'robots.txt asks not to read it' };
+        return input.depth === 0
+          ? {
+              outcome: 'failed',
+              error: `${source.settings.url} may not be read: its robots.txt asks not to.`,
+            }
+          : { outcome: 'skipped', note: 'robots.txt asks not to read it' };
       await crawl.waitForTurn(wishes.intervalMs);
       return input.what === 'page' ? crawl.readPage(input) : crawl.check(input);
     },

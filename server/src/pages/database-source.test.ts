@@ -316,6 +316,21 @@ test('a table without a key is not indexed', async () => {
   expect([status, body.detail]).toEqual([409, expect.stringContaining('has no key: no column is unique')]);
 });
 
+test('rows without a key are left out, however many there are', async () => {
+  await site.query(`CREATE TABLE ${table}_gaps (code INT NULL UNIQUE, body TEXT)`);
+  const rows = Array.from({ length: 2500 }, () => [null, 'x']);
+  await site.query(`INSERT INTO ${table}_gaps (code, body) VALUES ?`, [[...rows, [1, 'y'], [2, 'z']]]);
+  const source = await addSource({ table: `${table}_gaps`, key: 'code', titleColumn: null, url: null });
+  expect(await run(`/sources/${source}/index`)).toMatchObject({ total: 2, done: 2 });
+});
+
+test('a key that is not the same again as text is refused', async () => {
+  await site.query(`CREATE TABLE ${table}_bytes (code BINARY(4) PRIMARY KEY, body TEXT)`);
+  const source = await addSource({ table: `${table}_bytes`, key: 'code', titleColumn: null, url: null });
+  const { status, body } = await post(`/sources/${source}/index`);
+  expect([status, body.detail]).toEqual([409, expect.stringContaining('code is of type binary')]);
+});
+
 test('a table that is suddenly empty is not taken for one whose pages were deleted', async () => {
   await insert(1, 'x');
   const source = await addSource();

@@ -51,6 +51,9 @@ function readPath(path: string): { key: string; column: string } {
   return { key: decodeURIComponent(path.slice(0, slash)), column: path.slice(slash + 1) };
 }
 
+/** Types whose values are not the same again after they were written as text. */
+const INEXACT_KEYS = /^(?:binary|varbinary|float|double|bit)$/;
+
 /** Columns of a table. Each of their values is a document. */
 class ColumnsOfTable implements OpenedSource {
   readonly #database: SiteDatabase;
@@ -63,6 +66,11 @@ class ColumnsOfTable implements OpenedSource {
     this.#settings = database.settings;
     this.#columns = new Map(columns.map((column) => [column.name, column]));
     for (const { name } of this.#settings.columns) this.#column(name);
+    const { name: key, type } = this.#column(this.#settings.key);
+    if (INEXACT_KEYS.test(type))
+      throw new SourceFault(
+        `${key} is of type ${type}, whose values can't be written as text and found again. Choose a key of numbers or text.`,
+      );
   }
 
   get siteUrl(): string | null {

@@ -55,6 +55,7 @@ export async function createPage(
   const source = await findPagesSource(tools.db);
   const indexed = await indexPage(tools, { path: place.path, stamp: '1-0', content, published: null });
   return inTransaction(tools.db, async (tx) => {
+    await requireParent(tx, place);
     const by = options.who.name;
     const id = await insertSitePage(tx, place, { title: content.title, by });
     const revision = await insertRevision(tx, { id, revision: 0 }, { content, by, isAutosaved: false });
@@ -94,9 +95,14 @@ export async function savePage(
   const indexed = await indexPage(tools, { path: place.path, stamp, content, published });
   const source = await findPagesSource(db);
   await inTransaction(db, async (tx) => {
+    await requireParent(tx, place);
     const held = await findSitePage(tx, id, { lock: true });
     if (held === null) throw notFound(`Page ${id}`);
-    if (held.revision !== page.revision) throw changedMeanwhile(page.title);
+    const isSame =
+      held.revision === page.revision &&
+      held.path === page.path &&
+      held.publishedRevision === page.publishedRevision;
+    if (!isSame) throw changedMeanwhile(page.title);
     if (isAutosaved && isWritten) await foldAutosave(tx, held, who.name);
     if (isWritten) await insertRevision(tx, held, { content, by: who.name, isAutosaved });
     if (patch.state !== undefined) await updatePublished(tx, id, publishedRevision);
@@ -149,12 +155,19 @@ export async function requirePage(
   { db }: Pick<SaveTools, 'db'>,
   id: string,
 ): Promise<{ page: SitePage; content: PageContent }> {
-  const page = await findSitePage(db, id);
-  const found = page && (await findRevision(db, id, page.revision));
-  if (!page || !found) throw notFound(`Page ${id}`);
-  const { title, body, slots, regions } = found;
-  return { page, content: { title, body, slots, regions } };
+  for (let attempt = 0; attempt < MOST_READS; attempt += 1) {
+    const page = await findSitePage(db, id);
+    if (page === null) break;
+    const found = await findRevision(db, id, page.revision);
+    // An autosave may have replaced it since.
+    if (found === null) continue;
+    const { title, body, slots, regions } = found;
+    return { page, content: { title, body, slots, regions } };
+  }
+  throw notFound(`Page ${id}`);
 }
+
+const MOST_READS = 5;
 
 async function requireType({ db }: Pick<SaveTools, 'db'>, name: string): Promise<PageType> {
   const type = await findPageType(db, name);
@@ -198,6 +211,18 @@ async function placeOf(
     inNavigation: patch.inNavigation ?? page?.inNavigation ?? true,
     position: patch.position ?? page?.position ?? 0,
   };
+}
+
+/**
+ * Holds the page above, so that it stays where the path of the page below it says.
+ *
+ * @throws UniferumError `stale-state` when it was moved or deleted since
+ */
+async function requireParent(tx: Transaction, { parentId, path, slug }: PagePlace): Promise<void> {
+  if (parentId === null) return;
+  const parent = await findSitePage(tx, parentId, { lock: true });
+  if (parent === null || pathOfPage(parent.path, slug) !== path)
+    throw changedMeanwhile(parent?.title ?? 'The page above it');
 }
 
 /** A slug from a title: lower-case letters and digits, with hyphens between words. */

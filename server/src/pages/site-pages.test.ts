@@ -300,6 +300,38 @@ describe('saving', () => {
     expect([200, 400]).toContain(nul.status);
   });
 
+  test('is never without its page, however often it is saved by itself', async () => {
+    const page = await addPage();
+    const saves = (async () => {
+      for (let n = 0; n < 20; n += 1)
+        await call('PATCH', `/pages/${page.id}?autosave=true`, { body: `<p>${n}</p>` });
+    })();
+    const reads = await Promise.all(
+      Array.from({ length: 60 }, async () => (await call('GET', `/pages/${page.id}`)).status),
+    );
+    await saves;
+    expect(new Set(reads)).toEqual(new Set([200]));
+  });
+
+  test('while the page above moves leaves every path as that of its parent', async () => {
+    const top = await addPage({ slug: `race-top-${pages}` });
+    const children = [];
+    for (const n of [1, 2, 3])
+      children.push(await addPage({ title: `C${n}`, slug: `c${n}`, parent: top.id, body: '<p>0</p>' }));
+    const answers = await Promise.all([
+      ...[1, 2, 3].map((n) => call('PATCH', `/pages/${top.id}`, { slug: `raced-${n}-${pages}` })),
+      ...children.flatMap(({ id }) =>
+        [1, 2].map((n) => call('PATCH', `/pages/${id}`, { body: `<p>${n}</p>` })),
+      ),
+      ...[4, 5].map((n) => call('POST', '/pages', { title: `C${n}`, slug: `c${n}`, parent: top.id })),
+    ]);
+    expect(answers.map(({ status }) => status).filter((status) => status >= 500)).toEqual([]);
+    const { path } = await get(`/pages/${top.id}`);
+    const { items } = await get(`/pages?q=/c`);
+    for (const child of items.filter(({ parent }: { parent: string | null }) => parent === top.id))
+      expect(child.path).toBe(`${path}/${child.slug}`);
+  });
+
   test('tells who else edits the page', async () => {
     const page = await addPage();
     const other = await server.key();

@@ -86,7 +86,7 @@ export function listValues(
   const key = keyOf(database);
   return database.query<ListedValue>(
     `SELECT CAST(${key} AS CHAR) AS id, COALESCE(LENGTH(${quote(column)}), 0) AS size, ${digestOf(database, column)} AS digest
-     FROM ${quote(database.settings.table)} ${after === null ? '' : `WHERE ${key} > ?`}
+     FROM ${quote(database.settings.table)} WHERE ${after === null ? `${key} IS NOT NULL` : `${key} > ?`}
      ORDER BY ${key} LIMIT ${ROWS_AT_A_TIME}`,
     after === null ? [] : [after],
   );
