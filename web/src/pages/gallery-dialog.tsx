@@ -3,12 +3,12 @@ import type { Asset } from '@uniferum/core/library';
 import { useState } from 'react';
 import { AssetThumb } from '../library/asset-thumb.js';
 import { FolderPicker } from '../library/folder-picker.js';
-import { useRecipes } from '../recipes/hooks.js';
 import { Button } from '../ui/button.js';
 import { Dialog } from '../ui/dialog.js';
 import { Field, Input, Select } from '../ui/field.js';
 import { ViewTabs } from '../ui/view-tabs.js';
 import type { GalleryAttributes } from './media-attributes.js';
+import { RecipeField } from './recipe-choice.js';
 import { Shelf } from './shelf.js';
 
 const LAYOUTS = { rows: 'Rows of one height', grid: 'Grid of squares', sequence: 'One after the other' };
@@ -20,7 +20,6 @@ export function GalleryDialog({ editor, onClose }: { editor: Editor; onClose: ()
   const [settings, setSettings] = useState<GalleryAttributes>({
     ...{ layout: 'rows', recipe: null, assets: '', folder: '/', filter: 'kind:image' },
   });
-  const { data: recipes = [] } = useRecipes();
   const set = (part: Partial<GalleryAttributes>) => setSettings({ ...settings, ...part });
   const isEmpty = from === 'files' && files.length === 0;
   const place = () => {
@@ -55,22 +54,11 @@ export function GalleryDialog({ editor, onClose }: { editor: Editor; onClose: ()
               </Select>
             )}
           </Field>
-          <Field label="Rendition" className="min-w-48 flex-1">
-            {(props) => (
-              <Select
-                {...props}
-                value={settings.recipe ?? ''}
-                onChange={(event) => set({ recipe: event.target.value || null })}
-              >
-                <option value="">Original</option>
-                {recipes.map(({ name, title }) => (
-                  <option key={name} value={name}>
-                    {title || name}
-                  </option>
-                ))}
-              </Select>
-            )}
-          </Field>
+          <RecipeField
+            className="min-w-48 flex-1"
+            value={settings.recipe}
+            onChange={(recipe) => set({ recipe })}
+          />
         </div>
         <ViewTabs
           label="What it shows"

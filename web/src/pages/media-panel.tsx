@@ -1,9 +1,9 @@
 import { type Editor, useEditorState } from '@tiptap/react';
 import { useAsset } from '../library/hooks.js';
-import { useRecipes } from '../recipes/hooks.js';
 import { Button } from '../ui/button.js';
 import { Checkbox, Field, Input, Select, TextArea } from '../ui/field.js';
 import type { MediaAttributes } from './media-attributes.js';
+import { RecipeField } from './recipe-choice.js';
 
 /** How the selected picture is shown: rendition, alignment, texts and link. */
 export function MediaPanel({ editor }: { editor: Editor }) {
@@ -12,7 +12,6 @@ export function MediaPanel({ editor }: { editor: Editor }) {
     selector: ({ editor: one }) => one.getAttributes('media') as MediaAttributes,
   });
   const { data: asset } = useAsset(attributes.asset || null);
-  const { data: recipes = [] } = useRecipes();
   const set = (part: Partial<MediaAttributes>) => editor.commands.updateAttributes('media', part);
   const { recipe, align, alt, decorative, caption, href } = attributes;
   return (
@@ -20,22 +19,7 @@ export function MediaPanel({ editor }: { editor: Editor }) {
       <h2 className="truncate font-semibold" dir="auto">
         {asset?.title ?? asset?.name ?? 'A file'}
       </h2>
-      <Field label="Rendition">
-        {(props) => (
-          <Select
-            {...props}
-            value={recipe ?? ''}
-            onChange={(event) => set({ recipe: event.target.value || null })}
-          >
-            <option value="">Original</option>
-            {recipes.map(({ name, title }) => (
-              <option key={name} value={name}>
-                {title || name}
-              </option>
-            ))}
-          </Select>
-        )}
-      </Field>
+      <RecipeField value={recipe} onChange={(chosen) => set({ recipe: chosen })} />
       <Field label="Alignment">
         {(props) => (
           <Select

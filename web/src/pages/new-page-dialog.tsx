@@ -2,21 +2,19 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { Button } from '../ui/button.js';
 import { Dialog } from '../ui/dialog.js';
-import { Field, Input, Select } from '../ui/field.js';
+import { Field, Input } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
-import { usePageChanges, usePageTypes, useSitePages } from './page-hooks.js';
+import { usePageChanges } from './page-hooks.js';
+import { ParentField, TypeField } from './page-place-fields.js';
 
 /** Creates a draft, and opens it for writing. */
 export function NewPageDialog({ onClose }: { onClose: () => void }) {
   const { add } = usePageChanges();
-  const { data: types = [] } = usePageTypes();
-  const { data: pages } = useSitePages('');
   const navigate = useNavigate();
   const [title, setTitle] = useState('');
   const [type, setType] = useState('page');
   const [parent, setParent] = useState('');
   const request = { title: title.trim(), type, ...(parent !== '' && { parent }) };
-  const above = pages?.pages.flatMap((page) => page.items) ?? [];
   return (
     <Dialog
       isOpen
@@ -43,29 +41,8 @@ export function NewPageDialog({ onClose }: { onClose: () => void }) {
             />
           )}
         </Field>
-        <Field label="Type" hint="Its slots come with it.">
-          {(props) => (
-            <Select {...props} value={type} onChange={(event) => setType(event.target.value)}>
-              {types.map(({ name, title: word }) => (
-                <option key={name} value={name}>
-                  {word}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
-        <Field label="Below" hint="Its path follows from the page above it.">
-          {(props) => (
-            <Select {...props} value={parent} onChange={(event) => setParent(event.target.value)}>
-              <option value="">No page: at the top</option>
-              {above.map(({ id, path, title: word }) => (
-                <option key={id} value={id}>
-                  {path} ({word})
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
+        <TypeField value={type} onChange={setType} />
+        <ParentField page={null} value={parent} onChange={setParent} />
         <FormFoot
           error={add.error}
           code={{

@@ -3,9 +3,10 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { Button } from '../ui/button.js';
 import { Dialog } from '../ui/dialog.js';
-import { Checkbox, Field, Input, Select } from '../ui/field.js';
+import { Checkbox, Field, Input } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
-import { usePageChanges, usePageTypes, useSitePages } from './page-hooks.js';
+import { usePageChanges } from './page-hooks.js';
+import { ParentField, TypeField } from './page-place-fields.js';
 import type { PageDraft } from './use-page-draft.js';
 
 /** Where a page is in the site, of which type it is, and its deletion. */
@@ -67,50 +68,6 @@ export function PageSettingsDialog({ draft, onClose }: { draft: PageDraft; onClo
         </FormFoot>
       </form>
     </Dialog>
-  );
-}
-
-interface ParentFieldProps {
-  page: SitePageAnswer;
-  value: string;
-  onChange: (parent: string) => void;
-}
-
-function ParentField({ page, value, onChange }: ParentFieldProps) {
-  const { data } = useSitePages('');
-  const others = (data?.pages.flatMap(({ items }) => items) ?? []).filter(
-    ({ id, path }) => id !== page.id && !path.startsWith(`${page.path}/`),
-  );
-  return (
-    <Field label="Below">
-      {(props) => (
-        <Select {...props} value={value} onChange={(event) => onChange(event.target.value)}>
-          <option value="">No page: at the top</option>
-          {others.map(({ id, path, title }) => (
-            <option key={id} value={id}>
-              {path} ({title})
-            </option>
-          ))}
-        </Select>
-      )}
-    </Field>
-  );
-}
-
-function TypeField({ value, onChange }: { value: string; onChange: (type: string) => void }) {
-  const { data: types = [] } = usePageTypes();
-  return (
-    <Field label="Type" hint="Its slots come with it.">
-      {(props) => (
-        <Select {...props} value={value} onChange={(event) => onChange(event.target.value)}>
-          {types.map(({ name, title }) => (
-            <option key={name} value={name}>
-              {title}
-            </option>
-          ))}
-        </Select>
-      )}
-    </Field>
   );
 }
 

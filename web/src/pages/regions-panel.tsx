@@ -4,12 +4,11 @@ import { X } from 'lucide-react';
 import { useState } from 'react';
 import { AssetThumb } from '../library/asset-thumb.js';
 import { useAssets } from '../library/hooks.js';
-import { useRecipes } from '../recipes/hooks.js';
 import { IconButton } from '../ui/button.js';
-import { Select } from '../ui/field.js';
 import { FailureLine } from '../ui/notice.js';
 import { useDebounced } from '../ui/use-debounced.js';
 import { usePageTypes } from './page-hooks.js';
+import { RecipeSelect } from './recipe-choice.js';
 import type { PageDraft } from './use-page-draft.js';
 
 /** The regions of the page: files are placed by typing a few letters of their name. */
@@ -30,11 +29,8 @@ export function RegionsPanel({ draft }: { draft: PageDraft }) {
 }
 
 function Region({ name, draft }: { name: string; draft: PageDraft }) {
-  const entries = draft.page.regions[name] ?? [];
-  const put = (next: readonly RegionEntry[]) =>
-    void draft.saveNow({
-      regions: { [name]: next.map((entry) => ({ ...entry, asset: entry.asset.id })) },
-    });
+  const entries = draft.regions[name] ?? [];
+  const put = (next: readonly RegionEntry[]) => draft.place({ regions: { [name]: [...next] } });
   return (
     <section aria-label={`Region ${name}`} className="flex flex-col gap-2">
       <h3 className="font-semibold">{name}</h3>
@@ -66,7 +62,6 @@ interface EntryProps {
 
 function Entry({ entry, onChange, onRemove }: EntryProps) {
   const { asset, recipe } = entry;
-  const { data: recipes = [] } = useRecipes();
   return (
     <li className="flex items-center gap-2 border border-rule bg-surface p-1">
       <AssetThumb asset={asset} heightPx={40} className="h-10 w-14 shrink-0" />
@@ -74,19 +69,12 @@ function Entry({ entry, onChange, onRemove }: EntryProps) {
         <span className="block truncate text-sm" dir="auto">
           {asset.name}
         </span>
-        <Select
+        <RecipeSelect
           aria-label={`Rendition of ${asset.name}`}
           className="h-6 text-xs"
-          value={recipe ?? ''}
-          onChange={(event) => onChange({ ...entry, recipe: event.target.value || null })}
-        >
-          <option value="">Original</option>
-          {recipes.map(({ name, title }) => (
-            <option key={name} value={name}>
-              {title || name}
-            </option>
-          ))}
-        </Select>
+          value={recipe}
+          onChange={(chosen) => onChange({ ...entry, recipe: chosen })}
+        />
       </span>
       <IconButton name={`Take out ${asset.name}`} onClick={onRemove}>
         <X className="size-4" />

@@ -46,8 +46,8 @@ export function SlotsPanel({ draft }: { draft: PageDraft }) {
 function Slot({ slot, draft }: { slot: SlotAnswer; draft: PageDraft }) {
   const { name, help, least, most, kinds } = slot;
   const [isAdding, setAdding] = useState(false);
-  const assets = draft.page.slots[name] ?? [];
-  const put = (next: readonly Asset[]) => void draft.saveNow({ slots: { [name]: next.map(({ id }) => id) } });
+  const assets = draft.slots[name] ?? [];
+  const put = (next: readonly Asset[]) => draft.place({ slots: { [name]: [...next] } });
   const isFull = most !== null && assets.length >= most;
   return (
     <section aria-label={`Slot ${name}`}>

@@ -4,13 +4,14 @@ import type { SitePageAnswer } from '@uniferum/core/pages';
 import type { ReactNode } from 'react';
 import { beforeEach, expect, test, vi } from 'vitest';
 import { answer, callsOf, forgetAnswers, problem } from '../testing/fake-client.js';
+import { asset } from '../testing/samples.js';
 import { usePageDraft } from './use-page-draft.js';
 
 vi.mock('../client.js', () => import('../testing/fake-client.js'));
 beforeEach(forgetAnswers);
 
 const page = (more: Partial<SitePageAnswer> = {}) =>
-  ({ id: '7', title: 'A', body: '<p>a</p>', revision: 1, slots: {}, ...more }) as SitePageAnswer;
+  ({ id: '7', title: 'A', body: '<p>a</p>', revision: 1, slots: {}, regions: {}, ...more }) as SitePageAnswer;
 
 function open() {
   const queries = new QueryClient({ defaultOptions: { mutations: { retry: false } } });
@@ -69,4 +70,36 @@ test('a refusal to publish keeps what was written, and does not publish with the
   answer({ 'pages.changeTagged': { value: page({ body: '<p>mine</p>' }), etag: '"7.2"' } });
   await act(async () => void (await result.current.saveNow()));
   expect(callsOf('pages.changeTagged').at(-1)?.[1]).toEqual({ body: '<p>mine</p>' });
+});
+
+const file = (id: string) => asset(id);
+
+test('files that are placed quickly one after the other are all there, each request with the whole list', async () => {
+  answer({
+    'pages.changeTagged': (_id: string, patch: { slots: Record<string, string[]> }) => ({
+      value: page({ slots: { pictures: (patch.slots.pictures ?? []).map(file) } }),
+      etag: '"7.2"',
+    }),
+  });
+  const { result } = open();
+  act(() => result.current.place({ slots: { pictures: [file('1')] } }));
+  expect(result.current.slots.pictures).toHaveLength(1);
+  act(() =>
+    result.current.place({ slots: { pictures: [...(result.current.slots.pictures ?? []), file('2')] } }),
+  );
+  await waitFor(() => expect(callsOf('pages.changeTagged')).toHaveLength(2));
+  expect(callsOf('pages.changeTagged')[1]?.[1]).toEqual({ slots: { pictures: ['1', '2'] } });
+  expect(result.current.slots.pictures?.map(({ id }) => id)).toEqual(['1', '2']);
+});
+
+test('a file that is refused is not kept, and what is written is saved without it', async () => {
+  answer({ 'pages.changeTagged': problem(422, '"pictures" takes 2.') });
+  const { result } = open();
+  act(() => result.current.place({ slots: { pictures: [file('1')] } }));
+  await waitFor(() => expect(result.current.error?.message).toBe('"pictures" takes 2.'));
+  await waitFor(() => expect(result.current.slots).toEqual({}));
+  answer({ 'pages.changeTagged': { value: page({ body: '<p>b</p>' }), etag: '"7.2"' } });
+  act(() => result.current.change({ body: '<p>b</p>' }));
+  await act(async () => void (await result.current.saveNow()));
+  expect(callsOf('pages.changeTagged').at(-1)?.[1]).toEqual({ body: '<p>b</p>' });
 });

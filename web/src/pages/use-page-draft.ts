@@ -10,10 +10,15 @@ const PAUSE_MS = 1500;
 
 export interface PageDraft {
   page: SitePageAnswer;
+  /** As they are seen here: what was placed last may still be on its way. */
+  slots: SitePageAnswer['slots'];
+  regions: SitePageAnswer['regions'];
   /** Notes a change; it is saved after a pause. */
   change: (patch: SitePagePatch) => void;
   /** Saves at once, with whether it is published. @returns whether it was saved */
   saveNow: (more?: SitePagePatch, options?: { force?: boolean }) => Promise<boolean>;
+  /** Puts files into slots or regions, and saves that alone: where it is refused, the files stay as they were. */
+  place: (placed: Placed) => void;
   isSaved: boolean;
   isSaving: boolean;
   error: Error | null;
@@ -23,74 +28,116 @@ export interface PageDraft {
   keepMine: () => Promise<boolean>;
 }
 
+/** The files of some slots or regions, each complete. */
+export type Placed = Partial<Pick<SitePageAnswer, 'slots' | 'regions'>>;
+
 /**
  * A page that is written: changes are collected, and saved one request after the other, each over the state that the one
  * before has left.
  */
 export function usePageDraft(opened: Tagged<SitePageAnswer>): PageDraft {
-  const [page, setPage] = useState(opened.value);
+  const { page, save, send, inTurn, last } = useRequestsInTurn(opened);
+  const [{ slots, regions }, setPlaced] = useState<Required<Placed>>(opened.value);
   const [isDirty, setDirty] = useState(false);
-  const { save } = usePageChanges();
   const waiting = useRef<SitePagePatch>({});
-  const etag = useRef<string | undefined>(opened.etag);
   const timer = useRef<number | undefined>(undefined);
-  const running = useRef<Promise<boolean>>(Promise.resolve(true));
-  const send = save.mutateAsync;
-  const saveOnce = useCallback(
-    async (more: SitePagePatch, options: { force?: boolean; autosave?: boolean }) => {
-      const patch = { ...waiting.current, ...more };
-      if (Object.keys(patch).length === 0) return true;
-      waiting.current = {};
-      try {
-        const saved = await send({
-          id: opened.value.id,
-          patch,
-          options: { ...options, ...(etag.current !== undefined && { ifMatch: etag.current }) },
-        });
-        etag.current = saved.etag;
-        setPage(saved.value);
-        setDirty(Object.keys(waiting.current).length > 0);
-        return true;
-      } catch {
-        // What was refused is still to be saved; a newer change of the same field wins.
-        const { state: _, ...kept } = patch;
-        waiting.current = { ...kept, ...waiting.current };
-        return false;
-      }
-    },
-    [opened.value.id, send],
-  );
-  const queue = useCallback(
-    (more: SitePagePatch, options: { force?: boolean; autosave?: boolean }) => {
+  const saveAll = useCallback(
+    (more: SitePagePatch, options: SaveOptions) => {
       window.clearTimeout(timer.current);
-      running.current = running.current.then(() => saveOnce(more, options));
-      return running.current;
+      return inTurn(async () => {
+        const patch = { ...waiting.current, ...more };
+        if (Object.keys(patch).length === 0) return true;
+        waiting.current = {};
+        const isDone = await send(patch, options);
+        if (isDone) setDirty(Object.keys(waiting.current).length > 0);
+        else {
+          // What was refused is still to be saved, but not published with it; a newer change of a field wins.
+          const { state: _, ...kept } = patch;
+          waiting.current = { ...kept, ...waiting.current };
+        }
+        return isDone;
+      });
     },
-    [saveOnce],
+    [inTurn, send],
   );
   const change = useCallback(
     (patch: SitePagePatch) => {
       waiting.current = { ...waiting.current, ...patch };
       setDirty(true);
       window.clearTimeout(timer.current);
-      timer.current = window.setTimeout(() => void queue({}, { autosave: true }), PAUSE_MS);
+      timer.current = window.setTimeout(() => void saveAll({}, { autosave: true }), PAUSE_MS);
     },
-    [queue],
+    [saveAll],
   );
+  const place = (placed: Placed) => {
+    setPlaced((before) => ({
+      slots: { ...before.slots, ...placed.slots },
+      regions: { ...before.regions, ...placed.regions },
+    }));
+    void inTurn(async () => {
+      const isDone = await send(toIds(placed), {});
+      if (!isDone) setPlaced(last.current.value);
+      return isDone;
+    });
+  };
   useEffect(() => () => window.clearTimeout(timer.current), []);
   useUnsavedChanges(isDirty ? 'What you wrote last has not been saved.' : null);
   const isOld = save.error !== null && isStale(save.error);
   return {
-    page,
-    change,
-    saveNow: (more = {}, options = {}) => queue(more, options),
+    ...{ page, slots, regions, change, place },
+    saveNow: (more = {}, options = {}) => saveAll(more, options),
     isSaved: !isDirty,
     isSaving: save.isPending,
     error: isOld ? null : save.error,
     isStale: isOld,
     keepMine: () => {
-      etag.current = undefined;
-      return queue({}, {});
+      last.current = { ...last.current, etag: undefined };
+      return saveAll({}, {});
     },
+  };
+}
+
+/** Sends changes of a page one after the other, each over the state that the one before has left. */
+function useRequestsInTurn(opened: Tagged<SitePageAnswer>) {
+  const { id } = opened.value;
+  const [page, setPage] = useState(opened.value);
+  const { save } = usePageChanges();
+  const last = useRef<{ value: SitePageAnswer; etag: string | undefined }>(opened);
+  const running = useRef<Promise<boolean>>(Promise.resolve(true));
+  const mutate = save.mutateAsync;
+  const send = useCallback(
+    async (patch: SitePagePatch, options: SaveOptions) => {
+      const { etag } = last.current;
+      try {
+        last.current = await mutate({
+          ...{ id, patch },
+          options: { ...options, ...(etag !== undefined && { ifMatch: etag }) },
+        });
+      } catch {
+        return false;
+      }
+      setPage(last.current.value);
+      return true;
+    },
+    [id, mutate],
+  );
+  const inTurn = useCallback((work: () => Promise<boolean>) => {
+    running.current = running.current.then(work);
+    return running.current;
+  }, []);
+  return { page, save, send, inTurn, last };
+}
+
+interface SaveOptions {
+  force?: boolean;
+  autosave?: boolean;
+}
+
+function toIds({ slots, regions }: Placed): SitePagePatch {
+  const each = <In, Out>(record: Record<string, In[]>, one: (entry: In) => Out) =>
+    Object.fromEntries(Object.entries(record).map(([name, entries]) => [name, entries.map(one)]));
+  return {
+    ...(slots && { slots: each(slots, ({ id }) => id) }),
+    ...(regions && { regions: each(regions, (entry) => ({ ...entry, asset: entry.asset.id })) }),
   };
 }

@@ -1,0 +1,33 @@
+import { useRecipes } from '../recipes/hooks.js';
+import { Field, type FieldControlProps, Select } from '../ui/field.js';
+
+interface RecipeSelectProps extends Partial<FieldControlProps> {
+  value: string | null;
+  onChange: (recipe: string | null) => void;
+  className?: string;
+  'aria-label'?: string;
+}
+
+/** Chooses which rendition of a file is shown; null is the original. */
+export function RecipeSelect({ value, onChange, ...rest }: RecipeSelectProps) {
+  const { data: recipes = [] } = useRecipes();
+  return (
+    <Select {...rest} value={value ?? ''} onChange={(event) => onChange(event.target.value || null)}>
+      <option value="">Original</option>
+      {recipes.map(({ name, title }) => (
+        <option key={name} value={name}>
+          {title || name}
+        </option>
+      ))}
+    </Select>
+  );
+}
+
+/** The same with its label. */
+export function RecipeField({ className = '', ...rest }: RecipeSelectProps) {
+  return (
+    <Field label="Rendition" className={className}>
+      {(props) => <RecipeSelect {...props} {...rest} />}
+    </Field>
+  );
+}
