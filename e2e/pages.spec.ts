@@ -117,6 +117,40 @@ test('a file is placed in a region by a few letters, and the page gets another a
   });
 });
 
+test('files are put into a slot, and their order is changed by keyboard', async () => {
+  await fetch(`${URL_OF_CONSOLE}/api/v1/page-types`, {
+    method: 'POST',
+    headers: { Authorization: `Bearer ${KEY}`, 'Content-Type': 'application/json' },
+    body: JSON.stringify({
+      ...{ name: 'light', title: 'Lighthouse', regions: ['main'] },
+      slots: [{ name: 'pictures', help: 'The best first.', kinds: ['image'], most: 2 }],
+    }),
+  });
+  await page.reload();
+  await page.getByRole('button', { name: 'Settings' }).click();
+  await page.getByRole('dialog').getByLabel('Type').selectOption('Lighthouse');
+  await page.getByRole('button', { name: 'Save settings' }).click();
+  await page.getByRole('button', { name: 'Slots' }).click();
+  const slot = page.getByRole('region', { name: 'Slot pictures' });
+  for (const n of [1, 2]) {
+    await slot.getByRole('button', { name: 'Add a file' }).click();
+    const dialog = page.getByRole('dialog', { name: 'Add to pictures' });
+    await dialog.getByRole('searchbox').fill('placed');
+    await dialog.getByRole('button', { name: `Place placed-0${n}.jpg` }).click();
+    await expect(slot.getByText(`placed-0${n}.jpg`)).toBeVisible();
+  }
+  await expect(slot.getByRole('button', { name: 'Add a file' })).toBeDisabled();
+  const names = async () =>
+    (await call(`/pages/${pageId()}/slots/pictures`)).items.map(({ name }: { name: string }) => name);
+  await expect.poll(names).toEqual(['placed-01.jpg', 'placed-02.jpg']);
+  await slot.getByRole('button', { name: 'Move placed-02.jpg' }).press('Space');
+  await page.keyboard.press('ArrowUp');
+  await page.keyboard.press('Space');
+  await expect.poll(names).toEqual(['placed-02.jpg', 'placed-01.jpg']);
+  await slot.getByRole('button', { name: 'Take out placed-02.jpg' }).click();
+  await expect.poll(names).toEqual(['placed-01.jpg']);
+});
+
 test('what somebody else saved meanwhile is not written over', async () => {
   await fetch(`${URL_OF_CONSOLE}/api/v1/pages/${pageId()}`, {
     method: 'PATCH',
