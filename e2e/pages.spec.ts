@@ -45,7 +45,7 @@ test('a picture is placed from the shelf by a press, and another by dragging it 
 
 test('how it is shown is set beside it; without alternative text it is not published silently', async () => {
   await text().locator('figure').first().click();
-  await page.getByLabel('Alignment').selectOption('Left of the text');
+  await page.getByLabel('Alignment').selectOption('Left');
   await page.getByLabel('Caption').fill('At dusk.');
   await page.getByRole('button', { name: 'Publish', exact: true }).click();
   await expect(page.getByText(/Picture 1 has no alternative text/)).toBeVisible();
@@ -61,11 +61,21 @@ test('how it is shown is set beside it; without alternative text it is not publi
   expect(html).toContain('<figcaption>At dusk.</figcaption>');
 });
 
+test('looking at what is published changes nothing', async () => {
+  await page.reload();
+  const { revision } = await call(`/pages/${pageId()}`);
+  await text().locator('figure').first().click();
+  await expect(page.getByLabel('Alignment')).toBeVisible();
+  await text().getByText('Built in 1871').click();
+  await saved();
+  expect(await call(`/pages/${pageId()}`)).toMatchObject({ revision, hasChanges: false });
+});
+
 test('media from this computer are uploaded on the spot, without leaving the text', async () => {
   await text().getByText('Built in 1871').click();
   await page.getByRole('button', { name: 'Media' }).click();
   const dialog = page.getByRole('dialog', { name: 'Place media' });
-  await dialog.getByRole('button', { name: 'This computer' }).click();
+  await dialog.getByRole('button', { name: 'Upload', exact: true }).click();
   await dialog.getByLabel('File').setInputFiles(await makePictures(1, 'uploaded'));
   await dialog.getByLabel('Alternative text').fill('Sent from here');
   await dialog.getByRole('button', { name: 'Upload and place' }).click();
@@ -143,11 +153,11 @@ test('files are put into a slot, and their order is changed by keyboard', async 
   const names = async () =>
     (await call(`/pages/${pageId()}/slots/pictures`)).items.map(({ name }: { name: string }) => name);
   await expect.poll(names).toEqual(['placed-01.jpg', 'placed-02.jpg']);
-  await slot.getByRole('button', { name: 'Move placed-02.jpg' }).press('Space');
+  await slot.getByRole('button', { name: 'Move placed-02.jpg', exact: true }).press('Space');
   await page.keyboard.press('ArrowUp');
   await page.keyboard.press('Space');
   await expect.poll(names).toEqual(['placed-02.jpg', 'placed-01.jpg']);
-  await slot.getByRole('button', { name: 'Take out placed-02.jpg' }).click();
+  await slot.getByRole('button', { name: 'Remove placed-02.jpg' }).click();
   await expect.poll(names).toEqual(['placed-01.jpg']);
 });
 
@@ -159,9 +169,9 @@ test('what somebody else saved meanwhile is not written over', async () => {
   });
   await text().click();
   await page.keyboard.type('Mine. ');
-  await expect(page.getByText('Somebody else has saved this page since you opened it.')).toBeVisible();
+  await expect(page.getByText('Someone else has saved this page since you opened it.')).toBeVisible();
   expect((await call(`/pages/${pageId()}`)).body).toBe('<p>By a colleague.</p>');
-  await page.getByRole('button', { name: 'Save mine over it' }).click();
+  await page.getByRole('button', { name: 'Overwrite with my version' }).click();
   await saved();
   expect((await call(`/pages/${pageId()}`)).body).toContain('Mine.');
 });

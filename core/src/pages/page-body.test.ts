@@ -5,7 +5,7 @@ import {
   findGalleries,
   findStableReferences,
   type MediaWriter,
-  picturesWithoutText,
+  picturesWithoutAlt,
   readGallery,
   resolveBody,
 } from './page-body.js';
@@ -77,7 +77,7 @@ describe('resolving', () => {
 test('pictures without a text are found by their place', () => {
   const body =
     '<img alt="a"><img><img alt=" "><img data-asset="7"><img data-asset="7" alt=""><img data-decorative><img data-asset="8" alt="b">';
-  expect(picturesWithoutText(body)).toEqual([
+  expect(picturesWithoutAlt(body)).toEqual([
     { place: 2, asset: null },
     { place: 3, asset: null },
     { place: 4, asset: '7' },

@@ -65,7 +65,7 @@ export function readGallery(attributes: Readonly<Record<string, string>>): Galle
 }
 
 /** A picture of a body that has no text for those who can't see it. */
-export interface PictureWithoutText {
+export interface PictureWithoutAlt {
   /** Its place among all pictures, from 1. */
   place: number;
   /** The asset whose own text is shown instead; null for a picture from elsewhere, or one whose text was emptied. */
@@ -73,7 +73,7 @@ export interface PictureWithoutText {
 }
 
 /** Finds the pictures of a body without alternative text, unless they are said to be decoration. */
-export function picturesWithoutText(body: string): PictureWithoutText[] {
+export function picturesWithoutAlt(body: string): PictureWithoutAlt[] {
   const pictures = DomUtils.getElementsByTagName('img', parseDocument(body));
   return pictures.flatMap(
     ({ attribs: { alt, 'data-decorative': decorative, 'data-asset': asset } }, index) =>

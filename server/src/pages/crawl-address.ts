@@ -26,7 +26,7 @@ import {
   markSeen,
   placeOfUrl,
   putCheck,
-  takeTurn,
+  reserveRequest,
 } from './crawl-queries.js';
 import { type CrawlInput, crawlRun, toCrawlItem } from './crawl-run.js';
 import { deleteDocuments, putDocuments, type StoredDocument } from './document-queries.js';
@@ -72,9 +72,11 @@ export class CrawledAddress {
   }
 
   /** All workers take turns, so that a site is never asked more often than it allows. */
-  async waitForTurn(leastMs: number): Promise<void> {
+  async waitForRequest(leastMs: number): Promise<void> {
     const intervalMs = Math.max(1000 / this.#source.settings.perSecond, leastMs);
-    const waitMs = await inTransaction(this.#tools.db, (tx) => takeTurn(tx, this.#source.id, intervalMs));
+    const waitMs = await inTransaction(this.#tools.db, (tx) =>
+      reserveRequest(tx, this.#source.id, intervalMs),
+    );
     await delay(waitMs, undefined, { signal: this.#signal });
   }
 

@@ -7,7 +7,7 @@ export function placeOfUrl(url: string): string {
 }
 
 /** Takes the next turn of a site. @returns how long to wait for it, in milliseconds */
-export async function takeTurn(tx: Transaction, sourceId: string, intervalMs: number): Promise<number> {
+export async function reserveRequest(tx: Transaction, sourceId: string, intervalMs: number): Promise<number> {
   await change(
     tx,
     `UPDATE page_sources SET next_request_at = GREATEST(COALESCE(next_request_at, NOW(6)), NOW(6)) + INTERVAL ? MICROSECOND

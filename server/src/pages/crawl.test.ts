@@ -4,7 +4,7 @@ import { inTransaction } from '../shared/database.js';
 import { api } from '../testing/calls.js';
 import { form, startTestServer, type TestServer } from '../testing/harness.js';
 import { type OutsideSite, startOutsideSite } from '../testing/outside-site.js';
-import { takeTurn } from './crawl-queries.js';
+import { reserveRequest } from './crawl-queries.js';
 import { RobotsReader } from './robots.js';
 
 let server: TestServer;
@@ -275,28 +275,28 @@ describe('what a site asks for', () => {
     ['is nothing when it may not be read', { status: 403 }, '/', true],
   ])('%s', async (_name, { body = '', ...served }, path, isAllowed) => {
     serve('/robots.txt', body, { type: 'text/plain', ...served });
-    expect((await reader().wishesOf(site.url)).allows(site.url + path)).toBe(isAllowed);
+    expect((await reader().rulesFor(site.url)).allows(site.url + path)).toBe(isAllowed);
   });
 
   test('cannot be known while the server has a fault: then nothing is read', async () => {
     serve('/robots.txt', '', { status: 500 });
-    await expect(reader().wishesOf(site.url)).rejects.toMatchObject({ status: 500, mayRetry: true });
+    await expect(reader().rulesFor(site.url)).rejects.toMatchObject({ status: 500, mayRetry: true });
   });
 
   test('is asked for once in ten minutes', async () => {
     const robots = reader();
-    await robots.wishesOf(`${site.url}/a`, 0);
-    await robots.wishesOf(`${site.url}/b`, 599_999);
+    await robots.rulesFor(`${site.url}/a`, 0);
+    await robots.rulesFor(`${site.url}/b`, 599_999);
     expect(asked).toEqual(['GET /robots.txt']);
-    await robots.wishesOf(`${site.url}/b`, 600_000);
+    await robots.rulesFor(`${site.url}/b`, 600_000);
     expect(asked).toHaveLength(2);
   });
 
   test('can be to wait, for half a minute at most', async () => {
     serve('/robots.txt', 'User-agent: *\nCrawl-delay: 4', { type: 'text/plain' });
-    expect((await reader().wishesOf(site.url)).intervalMs).toBe(4000);
+    expect((await reader().rulesFor(site.url)).intervalMs).toBe(4000);
     serve('/robots.txt', 'User-agent: *\nCrawl-delay: 4000', { type: 'text/plain' });
-    expect((await reader().wishesOf(site.url)).intervalMs).toBe(30_000);
+    expect((await reader().rulesFor(site.url)).intervalMs).toBe(30_000);
   });
 
   test('is said by the test of a source, step by step', async () => {
@@ -319,7 +319,7 @@ describe('what a site asks for', () => {
 
 test('turns of a site are as far apart as is set, whoever takes them', async () => {
   const source = await addSite();
-  const take = () => inTransaction(server.db, (tx) => takeTurn(tx, source, 60_000));
+  const take = () => inTransaction(server.db, (tx) => reserveRequest(tx, source, 60_000));
   const waits = await Promise.all([take(), take(), take()]);
   const [first, second, third] = waits.sort((a, b) => a - b) as [number, number, number];
   expect(first).toBeLessThan(1000);

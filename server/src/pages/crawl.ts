@@ -41,22 +41,22 @@ export function crawlHandler(tools: IndexTools) {
       const source = await findSource(tools.db, input.source);
       if (source?.kind !== 'site') return { outcome: 'skipped', note: 'the source was deleted' };
       const crawl = new CrawledAddress(tools, source, { runId, signal });
-      const wishes = await robots.wishesOf(source.settings.url).catch((error) => {
+      const rules = await robots.rulesFor(source.settings.url).catch((error) => {
         if (error instanceof FetchFailure) return error;
         throw error;
       });
-      if (wishes instanceof FetchFailure) {
-        if (wishes.mayRetry) throw wishes;
-        return crawl.miss(input, wishes);
+      if (rules instanceof FetchFailure) {
+        if (rules.mayRetry) throw rules;
+        return crawl.miss(input, rules);
       }
-      if (input.what === 'page' && !wishes.allows(input.url))
+      if (input.what === 'page' && !rules.allows(input.url))
         return input.depth === 0
           ? {
               outcome: 'failed',
               error: `${source.settings.url} may not be read: its robots.txt asks not to.`,
             }
           : { outcome: 'skipped', note: 'robots.txt asks not to read it' };
-      await crawl.waitForTurn(wishes.intervalMs);
+      await crawl.waitForRequest(rules.intervalMs);
       return input.what === 'page' ? crawl.readPage(input) : crawl.check(input);
     },
     async giveUp(tx, { source, url }, error) {

@@ -162,7 +162,7 @@ export async function readPresent(
 ): Promise<StoredDocument[]> {
   const results = await inspector.readDocuments(present.filter(({ fault }) => fault === null));
   const readable = present.filter(({ fault }) => fault === null);
-  await resolver.lookAhead(
+  await resolver.prefetch(
     results.flatMap((result, index) =>
       'fault' in result
         ? []

@@ -1,5 +1,5 @@
 import { type Asset, isWithin } from '@uniferum/core/library';
-import { picturesWithoutText } from '@uniferum/core/pages';
+import { picturesWithoutAlt } from '@uniferum/core/pages';
 import type { FieldError } from '@uniferum/core/shared';
 import { UniferumError } from '../shared/errors.js';
 import { type PageTools, readAssets } from './resolve-page.js';
@@ -43,16 +43,20 @@ function judgeSlot({ name, kinds, folders, most }: SlotType, assets: readonly As
   const field = `slots.${name}`;
   const errors: FieldError[] = [];
   if (most !== null && assets.length > most)
-    errors.push(toError(field, 'too-many', `"${name}" takes ${most}; it would have ${assets.length}.`));
+    errors.push(
+      toError(field, 'too-many', `The slot "${name}" holds at most ${most} files, not ${assets.length}.`),
+    );
   for (const { name: file, kind, folder } of assets) {
     if (kinds.length > 0 && !kinds.includes(kind))
-      errors.push(toError(field, 'kind', `${file} is of kind ${kind}; "${name}" takes ${kinds.join(', ')}.`));
+      errors.push(
+        toError(field, 'kind', `${file} is of kind ${kind}. The slot "${name}" accepts ${kinds.join(', ')}.`),
+      );
     if (folders.length > 0 && !folders.some((one) => isWithin(folder.path, one)))
       errors.push(
         toError(
           field,
           'folder',
-          `${file} is in ${folder.path}; "${name}" takes files from ${folders.join(', ')}.`,
+          `${file} is in ${folder.path}. The slot "${name}" accepts files from ${folders.join(', ')}.`,
         ),
       );
   }
@@ -73,14 +77,20 @@ export async function requirePublishable(
   for (const { name, least } of type.slots) {
     const count = content.slots[name]?.length ?? 0;
     if (count < least)
-      errors.push(toError(`slots.${name}`, 'too-few', `"${name}" needs at least ${least}; it has ${count}.`));
+      errors.push(
+        toError(
+          `slots.${name}`,
+          'too-few',
+          `The slot "${name}" needs at least ${least} files; it has ${count}.`,
+        ),
+      );
   }
-  if (!isForced) errors.push(...(await findUntold(tools, content)));
+  if (!isForced) errors.push(...(await findMissingAlts(tools, content)));
   refuse(errors);
 }
 
-async function findUntold(tools: PageTools, { body, slots }: PageContent): Promise<FieldError[]> {
-  const untold = picturesWithoutText(body);
+async function findMissingAlts(tools: PageTools, { body, slots }: PageContent): Promise<FieldError[]> {
+  const untold = picturesWithoutAlt(body);
   const inSlots = Object.entries(slots).flatMap(([slot, ids]) => ids.map((id) => ({ slot, id })));
   const assets = await readAssets(tools, [
     ...untold.flatMap(({ asset }) => asset ?? []),
@@ -92,7 +102,7 @@ async function findUntold(tools: PageTools, { body, slots }: PageContent): Promi
       toError(
         'body',
         'text-missing',
-        `Picture ${place} has no alternative text. Describe it, or mark it as decoration.`,
+        `Picture ${place} has no alternative text. Describe it, or mark it as decorative.`,
       ),
     );
   const files = inSlots.flatMap(({ slot, id }) => {

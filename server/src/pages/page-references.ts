@@ -16,7 +16,7 @@ interface Named {
 }
 
 /** The references of pages that name assets by their ids. */
-export async function readNamedReferences(
+export async function readAssetReferences(
   db: Executor,
   { mediaUrl }: Pick<Addresses, 'mediaUrl'>,
   content: PageContent,
@@ -68,9 +68,9 @@ export async function presentPage(
   addresses: Pick<Addresses, 'mediaUrl'>,
   { path, stamp, content, published }: PageToIndex,
 ): Promise<PresentDocument> {
-  const more = await readNamedReferences(db, addresses, content);
+  const more = await readAssetReferences(db, addresses, content);
   if (published)
-    for (const one of await readNamedReferences(db, addresses, published))
+    for (const one of await readAssetReferences(db, addresses, published))
       more.push({ ...one, attribute: `${one.attribute} (published)`.slice(0, 60) });
   return {
     ...{ path, stamp, url: null, title: content.title, format: 'html', more, fault: null },

@@ -45,7 +45,7 @@ export class ReferenceResolver {
    * Looks up where the references of many documents lead, with a number of queries that does not depend on how many there
    * are. Only what may have moved is looked up one by one, when it is resolved.
    */
-  async lookAhead(
+  async prefetch(
     documents: readonly { references: readonly FoundAddress[]; place: Surroundings }[],
   ): Promise<void> {
     const media = new Map<string, MediaAddress>();

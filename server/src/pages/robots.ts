@@ -13,7 +13,7 @@ const MAX_BYTES = 512_000;
 const LONGEST_DELAY_S = 30;
 
 /** What a site asks of crawlers. */
-export interface SiteWishes {
+export interface CrawlRules {
   allows(url: string): boolean;
   /** The least time between two requests, in milliseconds. */
   intervalMs: number;
@@ -22,24 +22,24 @@ export interface SiteWishes {
 /** Reads and keeps `robots.txt` of sites for some minutes. Source: RFC 9309. */
 export class RobotsReader {
   readonly #config: Pick<Config, 'allowedHosts'>;
-  readonly #kept = new Map<string, { until: number; wishes: Promise<SiteWishes> }>();
+  readonly #kept = new Map<string, { until: number; rules: Promise<CrawlRules> }>();
 
   constructor(config: Pick<Config, 'allowedHosts'>) {
     this.#config = config;
   }
 
   /** @throws FetchFailure when the site can't be reached: then nothing of it may be read */
-  wishesOf(url: string, now = Date.now()): Promise<SiteWishes> {
+  rulesFor(url: string, now = Date.now()): Promise<CrawlRules> {
     const address = new URL('/robots.txt', url).href;
     const known = this.#kept.get(address);
-    if (known && known.until > now) return known.wishes;
-    const wishes = this.#read(address);
-    this.#kept.set(address, { until: now + KEPT_MS, wishes });
-    wishes.catch(() => this.#kept.delete(address));
-    return wishes;
+    if (known && known.until > now) return known.rules;
+    const rules = this.#read(address);
+    this.#kept.set(address, { until: now + KEPT_MS, rules });
+    rules.catch(() => this.#kept.delete(address));
+    return rules;
   }
 
-  async #read(address: string): Promise<SiteWishes> {
+  async #read(address: string): Promise<CrawlRules> {
     const rules = parseRobots(address, await this.#fetch(address));
     return {
       allows: (url) => rules.isAllowed(url, AGENT) ?? true,

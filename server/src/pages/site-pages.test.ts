@@ -127,8 +127,8 @@ describe('a page', () => {
     const refused = await call('PATCH', `/pages/${page.id}`, { state: 'published' });
     expect(refused.status).toBe(422);
     expect(refused.body.errors.map(({ message }: { message: string }) => message)).toEqual([
-      'Picture 2 has no alternative text. Describe it, or mark it as decoration.',
-      'Picture 3 has no alternative text. Describe it, or mark it as decoration.',
+      'Picture 2 has no alternative text. Describe it, or mark it as decorative.',
+      'Picture 3 has no alternative text. Describe it, or mark it as decorative.',
     ]);
     expect((await get(`/pages/${page.id}`)).state).toBe('draft');
     expect((await call('PATCH', `/pages/${page.id}?force=true`, { state: 'published' })).status).toBe(200);

@@ -9,10 +9,10 @@ export async function testSite(
   { url }: SiteSettings,
 ): Promise<TestStep[]> {
   const steps: TestStep[] = [];
-  const wishes = await new RobotsReader(config).wishesOf(url).catch(toMessage);
-  if (typeof wishes === 'string') return [{ name: 'reached', ok: false, message: wishes }];
+  const rules = await new RobotsReader(config).rulesFor(url).catch(toMessage);
+  if (typeof rules === 'string') return [{ name: 'reached', ok: false, message: rules }];
   steps.push({ name: 'reached', ok: true, message: `${new URL(url).host} answers.` });
-  const isAllowed = wishes.allows(url);
+  const isAllowed = rules.allows(url);
   steps.push({
     name: 'allowed',
     ok: isAllowed,

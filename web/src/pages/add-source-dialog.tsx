@@ -163,7 +163,7 @@ function DatabaseFields({ form }: { form: Form }) {
         form={form}
         name="url"
         label="Address of a page"
-        hint="With {key} or the name of a column in braces."
+        hint="Use {key} or the name of a column in braces."
         placeholder="https://www.example.com/news/{slug}"
         isCode
       />
@@ -185,11 +185,11 @@ function SiteFields({ form }: { form: Form }) {
         isCode
       />
       <Row>
-        <TextField form={form} name="depth" label="Links deep" needed="Enter a number." className="flex-1" />
+        <TextField form={form} name="depth" label="Link depth" needed="Enter a number." className="flex-1" />
         <TextField
           form={form}
           name="maxPages"
-          label="Pages at most"
+          label="Maximum pages"
           needed="Enter a number."
           className="flex-1"
         />
@@ -202,7 +202,7 @@ function SiteFields({ form }: { form: Form }) {
         />
       </Row>
       <Checkbox
-        label="Ask for everything that pages refer to, and report what is missing"
+        label="Check everything the pages link to, and report what is missing"
         className="whitespace-normal"
         {...form.register('checked')}
       />
@@ -213,8 +213,8 @@ function SiteFields({ form }: { form: Form }) {
 function Rights({ form }: { form: Form }) {
   return (
     <div className="flex flex-wrap gap-x-6 gap-y-2">
-      <Checkbox label="Addresses may be rewritten" {...form.register('writable')} />
-      <Checkbox label="Look for changes by itself" {...form.register('watched')} />
+      <Checkbox label="Allow rewriting of addresses" {...form.register('writable')} />
+      <Checkbox label="Index changes automatically" {...form.register('watched')} />
     </div>
   );
 }

@@ -1,6 +1,6 @@
 import { type Editor, EditorContent, useEditor, useEditorState } from '@tiptap/react';
 import StarterKit from '@tiptap/starter-kit';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { ViewTabs } from '../ui/view-tabs.js';
 import { AssetLink } from './asset-link.js';
@@ -51,7 +51,13 @@ function TitleField({ draft, isReadOnly }: { draft: PageDraft; isReadOnly: boole
   );
 }
 
+/** The text as it is saved, without the empty paragraph that the editor keeps at its end. */
+function bodyOf(editor: Editor): string {
+  return editor.getHTML().replace(/(?:<p><\/p>)+$/, '');
+}
+
 function useBodyEditor({ page, change }: PageDraft, isEditable: boolean): Editor | null {
+  const written = useRef<string | null>(null);
   return useEditor({
     extensions: [
       StarterKit.configure({
@@ -78,7 +84,16 @@ function useBodyEditor({ page, change }: PageDraft, isEditable: boolean): Editor
         return true;
       },
     },
-    onUpdate: ({ editor }) => change({ body: editor.getHTML() }),
+    onCreate: ({ editor }) => {
+      written.current = bodyOf(editor);
+    },
+    onUpdate: ({ editor }) => {
+      const body = bodyOf(editor);
+      // The editor also puts in order what nobody has changed.
+      if (body === written.current) return;
+      written.current = body;
+      change({ body });
+    },
   });
 }
 

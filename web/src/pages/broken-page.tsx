@@ -32,7 +32,7 @@ export function BrokenPage() {
         <>
           {mayFix && items.some(({ fix }) => fix !== null) && (
             <Button look="main" onClick={() => setFixing({ all: true, ...(source !== null && { source }) })}>
-              Fix all that can be …
+              Fix all …
             </Button>
           )}
           {total > 0 && (

@@ -45,13 +45,13 @@ const TOOLS: Tool[] = [
     run: (editor) => editor.chain().focus().toggleHeading({ level: 3 }).run(),
   },
   {
-    name: 'Strong',
+    name: 'Bold',
     Icon: Bold,
     active: ['bold'],
     run: (editor) => editor.chain().focus().toggleBold().run(),
   },
   {
-    name: 'Emphasis',
+    name: 'Italic',
     Icon: Italic,
     active: ['italic'],
     run: (editor) => editor.chain().focus().toggleItalic().run(),
@@ -69,7 +69,7 @@ const TOOLS: Tool[] = [
     run: (editor) => editor.chain().focus().toggleOrderedList().run(),
   },
   {
-    name: 'Quotation',
+    name: 'Quote',
     Icon: Quote,
     active: ['blockquote'],
     run: (editor) => editor.chain().focus().toggleBlockquote().run(),

@@ -27,11 +27,11 @@ export function MediaPanel({ editor }: { editor: Editor }) {
             value={align ?? ''}
             onChange={(event) => set({ align: (event.target.value || null) as MediaAttributes['align'] })}
           >
-            <option value="">In the column</option>
-            <option value="left">Left of the text</option>
-            <option value="right">Right of the text</option>
-            <option value="centre">In the middle</option>
-            <option value="wide">As wide as possible</option>
+            <option value="">Default</option>
+            <option value="left">Left</option>
+            <option value="right">Right</option>
+            <option value="centre">Centre</option>
+            <option value="wide">Full width</option>
           </Select>
         )}
       </Field>
@@ -40,7 +40,7 @@ export function MediaPanel({ editor }: { editor: Editor }) {
         hint={
           alt === null && asset?.alt
             ? `Empty: “${asset.alt}” of the file is used.`
-            : 'For those who can’t see it.'
+            : 'Describes the picture for people who can’t see it.'
         }
       >
         {(props) => (
@@ -54,7 +54,7 @@ export function MediaPanel({ editor }: { editor: Editor }) {
         )}
       </Field>
       <Checkbox
-        label="Only decoration"
+        label="Decorative picture"
         checked={decorative}
         onChange={(event) => set({ decorative: event.target.checked })}
       />
@@ -63,7 +63,7 @@ export function MediaPanel({ editor }: { editor: Editor }) {
           <Input {...props} value={caption} onChange={(event) => set({ caption: event.target.value })} />
         )}
       </Field>
-      <Field label="Link" hint="Where the picture leads to.">
+      <Field label="Link" hint="Opens when the picture is clicked.">
         {(props) => (
           <Input
             {...props}
@@ -79,7 +79,7 @@ export function MediaPanel({ editor }: { editor: Editor }) {
         className="self-start"
         onClick={() => editor.chain().focus().deleteSelection().run()}
       >
-        Take it out of the text
+        Remove from page
       </Button>
     </div>
   );

@@ -56,7 +56,7 @@ function Editor({ opened, onReload }: EditorProps) {
           <TextLink to="/pages">All pages</TextLink>
           <span className="font-mono text-xs">{page.path}</span>
           <StateMark state={page.state} />
-          {page.hasChanges && <span>with changes that are not published</span>}
+          {page.hasChanges && <span>unpublished changes</span>}
         </span>
       }
       actions={
@@ -110,7 +110,7 @@ function PublishButtons({ draft }: { draft: PageDraft }) {
     <>
       {page.state === 'published' && (
         <Button look="quiet" disabled={isSaving} onClick={() => void saveNow({ state: 'draft' })}>
-          Take offline
+          Unpublish
         </Button>
       )}
       <Button look="main" disabled={isSaving || isLive} onClick={() => void saveNow({ state: 'published' })}>
@@ -132,10 +132,10 @@ function Notices({ draft, onReload }: { draft: PageDraft; onReload: () => void }
       )}
       {isStale && (
         <div role="alert" className="flex flex-wrap items-center gap-3 bg-oxide-wash px-6 py-2 text-sm">
-          Somebody else has saved this page since you opened it.
-          <Button onClick={() => void keepMine()}>Save mine over it</Button>
+          Someone else has saved this page since you opened it.
+          <Button onClick={() => void keepMine()}>Overwrite with my version</Button>
           <Button look="quiet" onClick={onReload}>
-            Drop mine and read theirs
+            Discard mine and load theirs
           </Button>
         </div>
       )}
@@ -145,7 +145,7 @@ function Notices({ draft, onReload }: { draft: PageDraft; onReload: () => void }
       {page.broken > 0 && (
         <p className="flex items-center gap-2 px-6 py-1 text-sm">
           <StateMark state="broken" count={page.broken} />
-          <TextLink to="/pages/broken">Show what is broken</TextLink>
+          <TextLink to="/pages/broken">Show broken references</TextLink>
         </p>
       )}
     </>

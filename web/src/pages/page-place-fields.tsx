@@ -17,10 +17,10 @@ export function ParentField({ page, value, onChange }: ParentFieldProps) {
     ({ id, path }) => page === null || (id !== page.id && !path.startsWith(`${page.path}/`)),
   );
   return (
-    <Field label="Below" hint="Its path follows from the page above it.">
+    <Field label="Parent page" hint="The path of this page starts with that of its parent.">
       {(props) => (
         <Select {...props} value={value} onChange={(event) => onChange(event.target.value)}>
-          <option value="">No page: at the top</option>
+          <option value="">None (top level)</option>
           {others.map(({ id, path, title }) => (
             <option key={id} value={id}>
               {path} ({title})
@@ -35,7 +35,7 @@ export function ParentField({ page, value, onChange }: ParentFieldProps) {
 export function TypeField({ value, onChange }: { value: string; onChange: (type: string) => void }) {
   const { data: types = [] } = usePageTypes();
   return (
-    <Field label="Type" hint="Its slots come with it.">
+    <Field label="Type" hint="Determines the slots and regions of the page.">
       {(props) => (
         <Select {...props} value={value} onChange={(event) => onChange(event.target.value)}>
           {types.map(({ name, title }) => (

@@ -25,7 +25,7 @@ export function PageSettingsDialog({ draft, onClose }: { draft: PageDraft; onClo
       isOpen
       onOpenChange={onClose}
       title="Page settings"
-      description="Pages below it move along when its place changes."
+      description="Changing the slug or the parent also changes the paths of its subpages."
     >
       <form
         className="flex flex-col gap-4"
@@ -34,7 +34,7 @@ export function PageSettingsDialog({ draft, onClose }: { draft: PageDraft; onClo
           void save();
         }}
       >
-        <Field label="Slug" hint="Its part of the address: letters, digits and hyphens.">
+        <Field label="Slug" hint="The last part of the path: letters, digits and hyphens.">
           {(props) => (
             <Input
               {...props}
@@ -48,7 +48,7 @@ export function PageSettingsDialog({ draft, onClose }: { draft: PageDraft; onClo
         <ParentField page={page} value={parent} onChange={setParent} />
         <TypeField value={type} onChange={setType} />
         <Checkbox
-          label="In the navigation of the site"
+          label="Show in the site’s navigation"
           checked={inNavigation}
           onChange={(event) => setInNavigation(event.target.checked)}
         />

@@ -126,7 +126,7 @@ function PageRow({ page }: { page: PageSummary }) {
       <td className="max-w-72 truncate pr-4 font-mono text-xs text-soft">{path}</td>
       <td className="pr-4 whitespace-nowrap">
         <StateMark state={state} />
-        {hasChanges && <span className="ml-2 text-xs text-soft">changes not published</span>}
+        {hasChanges && <span className="ml-2 text-xs text-soft">unpublished changes</span>}
       </td>
       <td className="pr-4">
         {broken > 0 ? <StateMark state="broken" count={broken} /> : <span className="text-soft">none</span>}

@@ -37,7 +37,7 @@ export function PickerDialog({ editor, onClose }: PickerDialogProps) {
         label="Where it comes from"
         tabs={[
           { id: 'library', name: 'Library' },
-          { id: 'upload', name: 'This computer' },
+          { id: 'upload', name: 'Upload' },
           { id: 'address', name: 'Address' },
         ]}
         chosen={place}
@@ -84,7 +84,7 @@ function UploadForm({ onTaken }: TakeProps) {
       <Field label="Folder" hint="Its rules apply.">
         {(props) => <FolderPicker {...props} value={folder} onChange={setFolder} />}
       </Field>
-      <Field label="Alternative text" hint="For those who can’t see it.">
+      <Field label="Alternative text" hint="Describes the picture for people who can’t see it.">
         {(props) => <Input {...props} value={alt} onChange={(event) => setAlt(event.target.value)} />}
       </Field>
       <FailureLine error={send.error} />

@@ -21,7 +21,7 @@ export function PublishFailure({ error, onForce }: { error: Error; onForce: () =
       </ul>
       {isAboutTexts && (
         <Button look="quiet" className="self-start" onClick={onForce}>
-          Publish without these texts
+          Publish without alternative text
         </Button>
       )}
     </div>

@@ -14,6 +14,9 @@ export function RecipeSelect({ value, onChange, ...rest }: RecipeSelectProps) {
   return (
     <Select {...rest} value={value ?? ''} onChange={(event) => onChange(event.target.value || null)}>
       <option value="">Original</option>
+      {value !== null && !recipes.some(({ name }) => name === value) && (
+        <option value={value}>{value} (missing recipe)</option>
+      )}
       {recipes.map(({ name, title }) => (
         <option key={name} value={name}>
           {title || name}

@@ -76,7 +76,7 @@ function Entry({ entry, onChange, onRemove }: EntryProps) {
           onChange={(chosen) => onChange({ ...entry, recipe: chosen })}
         />
       </span>
-      <IconButton name={`Take out ${asset.name}`} onClick={onRemove}>
+      <IconButton name={`Remove ${asset.name}`} onClick={onRemove}>
         <X className="size-4" />
       </IconButton>
     </li>
@@ -108,7 +108,7 @@ function AddByName({ label, onAdd }: AddByNameProps) {
       <Command.Input
         value={typed}
         onValueChange={setTyped}
-        placeholder="A few letters of a name"
+        placeholder="Type part of a file name"
         className="h-8 w-full rounded-[3px] border border-rule-strong bg-raised px-2.5 text-sm placeholder:text-soft"
       />
       <Command.List className={proposed.length > 0 ? 'border border-rule-strong bg-raised' : ''}>

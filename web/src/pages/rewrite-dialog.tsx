@@ -152,12 +152,12 @@ function RewriteFields({ sources, form, onChange }: RewriteFieldsProps) {
         </Field>
       </div>
       <Checkbox
-        label="With everything that begins with it"
+        label="Replace every address that starts with it"
         checked={isPrefix}
         onChange={(event) => onChange({ isPrefix: event.target.checked })}
       />
       <Field
-        label="Or many at once"
+        label="Or several at once"
         hint="Two columns, separated by a comma: old and new address, one pair in a line."
       >
         {(props) => (

@@ -132,7 +132,7 @@ function SlotFile({ asset, onRemove }: { asset: Asset; onRemove: () => void }) {
       <span className="min-w-0 flex-1 truncate text-sm" dir="auto">
         {asset.name}
       </span>
-      <IconButton name={`Take out ${asset.name}`} onClick={onRemove}>
+      <IconButton name={`Remove ${asset.name}`} onClick={onRemove}>
         <X className="size-4" />
       </IconButton>
     </li>

@@ -137,13 +137,13 @@ function SourceRow({ source, mayWrite }: SourceRowProps) {
 }
 
 function indexedWhen({ kind, indexedAt }: PageSourceAnswer): string {
-  if (kind === 'pages') return 'indexed when they are saved';
+  if (kind === 'pages') return 'indexed on every save';
   return indexedAt ? `indexed ${formatAgo(indexedAt)}` : 'never indexed';
 }
 
 function addressOf({ kind, settings, writable }: PageSourceAnswer): string {
   if (kind === 'site') return 'A site';
-  if (kind === 'pages') return 'Written here';
+  if (kind === 'pages') return 'Written in Uniferum';
   return `${settings.url ?? 'No address'}, ${writable ? 'writable' : 'read-only'}`;
 }
 

@@ -36,7 +36,7 @@ export type Placed = Partial<Pick<SitePageAnswer, 'slots' | 'regions'>>;
  * before has left.
  */
 export function usePageDraft(opened: Tagged<SitePageAnswer>): PageDraft {
-  const { page, save, send, inTurn, last } = useRequestsInTurn(opened);
+  const { page, save, send, enqueue, last } = useRequestQueue(opened);
   const [{ slots, regions }, setPlaced] = useState<Required<Placed>>(opened.value);
   const [isDirty, setDirty] = useState(false);
   const waiting = useRef<SitePagePatch>({});
@@ -44,7 +44,7 @@ export function usePageDraft(opened: Tagged<SitePageAnswer>): PageDraft {
   const saveAll = useCallback(
     (more: SitePagePatch, options: SaveOptions) => {
       window.clearTimeout(timer.current);
-      return inTurn(async () => {
+      return enqueue(async () => {
         const patch = { ...waiting.current, ...more };
         if (Object.keys(patch).length === 0) return true;
         waiting.current = {};
@@ -58,7 +58,7 @@ export function usePageDraft(opened: Tagged<SitePageAnswer>): PageDraft {
         return isDone;
       });
     },
-    [inTurn, send],
+    [enqueue, send],
   );
   const change = useCallback(
     (patch: SitePagePatch) => {
@@ -74,7 +74,7 @@ export function usePageDraft(opened: Tagged<SitePageAnswer>): PageDraft {
       slots: { ...before.slots, ...placed.slots },
       regions: { ...before.regions, ...placed.regions },
     }));
-    void inTurn(async () => {
+    void enqueue(async () => {
       const isDone = await send(toIds(placed), {});
       if (!isDone) setPlaced(last.current.value);
       return isDone;
@@ -98,7 +98,7 @@ export function usePageDraft(opened: Tagged<SitePageAnswer>): PageDraft {
 }
 
 /** Sends changes of a page one after the other, each over the state that the one before has left. */
-function useRequestsInTurn(opened: Tagged<SitePageAnswer>) {
+function useRequestQueue(opened: Tagged<SitePageAnswer>) {
   const { id } = opened.value;
   const [page, setPage] = useState(opened.value);
   const { save } = usePageChanges();
@@ -121,11 +121,11 @@ function useRequestsInTurn(opened: Tagged<SitePageAnswer>) {
     },
     [id, mutate],
   );
-  const inTurn = useCallback((work: () => Promise<boolean>) => {
+  const enqueue = useCallback((work: () => Promise<boolean>) => {
     running.current = running.current.then(work);
     return running.current;
   }, []);
-  return { page, save, send, inTurn, last };
+  return { page, save, send, enqueue, last };
 }
 
 interface SaveOptions {

@@ -29,7 +29,7 @@ export function SurplusTable({ items, ticked, onToggle }: SurplusTableProps) {
           <th className="text-right">Size</th>
           <th className="text-right">Requests</th>
           <th>Last request</th>
-          <th>Used in</th>
+          <th>Uses</th>
         </tr>
       </thead>
       <tbody>
