@@ -30,6 +30,13 @@ const FOR_TESTS = {
   '/usr/share/doc/apache2-doc/manual/index.html': 'apache2-doc',
 };
 
+/** What is built for browsers: the folder, its configuration, and what it is. */
+const BROWSER_BUILDS = /** @type {const} */ ([
+  ['web', 'vite.config.ts', 'The console'],
+  ['web', 'vite.element.config.ts', 'The picker'],
+  ['standins', 'vite.config.ts', 'The demo site'],
+]);
+
 const SOURCES = ['core', 'client', 'cli', 'server', 'standins', 'demo', 'web', 'e2e', 'bench'];
 const SOURCE_FILE = /\.(?:ts|tsx|css|html|json|svg|sql)$/;
 
@@ -112,6 +119,9 @@ export function build(say = console.log) {
     'demo/dist/main.js',
     'standins/dist/site/main.js',
     'web/dist/index.html',
+    'web/dist/picker.html',
+    'web/dist/picker.js',
+    'standins/dist/browser/react-editor.js',
   ];
   if (
     existsSync(stamp) &&
@@ -122,8 +132,11 @@ export function build(say = console.log) {
   say('Building …');
   if (!run(join(ROOT, 'node_modules/.bin/tsc'), ['-b']))
     throw new Error('The types are wrong. The message is above.');
-  if (!run(join(ROOT, 'node_modules/.bin/vite'), ['build', 'web', '--logLevel', 'warn']))
-    throw new Error('The console could not be built. The message is above.');
+  for (const [folder, config, what] of BROWSER_BUILDS) {
+    const vite = join(ROOT, 'node_modules/.bin/vite');
+    const built = run(vite, ['build', folder, '--config', join(folder, config), '--logLevel', 'warn']);
+    if (!built) throw new Error(`${what} could not be built. The message is above.`);
+  }
   compressAssets(join(ROOT, 'web/dist'));
   mkdirSync(VAR, { recursive: true });
   writeFileSync(stamp, wanted);

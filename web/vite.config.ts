@@ -7,6 +7,11 @@ const DEMO_URL = process.env.UNIFERUM_URL ?? 'http://127.0.0.1:4280';
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  build: { outDir: 'dist', emptyOutDir: false, chunkSizeWarningLimit: 900 },
+  build: {
+    outDir: 'dist',
+    emptyOutDir: false,
+    chunkSizeWarningLimit: 900,
+    rollupOptions: { input: { index: 'index.html', picker: 'picker.html' } },
+  },
   server: { proxy: { '/api': DEMO_URL, '/media': DEMO_URL } },
 });

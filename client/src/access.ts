@@ -24,3 +24,34 @@ export function keyCalls(http: Http, list: ListCall) {
       http.json<void>(`/keys/${id}`, { ...call, method: 'DELETE' }),
   };
 }
+
+/** What a picker's token is limited to. */
+export interface PickerTokenRequest {
+  /** The picker shows this folder and those below it. @defaultValue the whole library */
+  folder?: string;
+  /** The origin of the page that shows the picker; no other page can then use the token in one. */
+  origin?: string;
+  /** False: nothing can be added to the library. @defaultValue true */
+  upload?: boolean;
+  /** The maximum size of an uploaded file, in bytes. */
+  maxBytes?: number;
+  /** How many files can be uploaded with the token. */
+  maxItems?: number;
+  /** What can be uploaded: extensions, media types and wildcards. */
+  allow?: readonly string[];
+  /** In seconds, from a minute to a day. @defaultValue 3600 */
+  expiresIn?: number;
+}
+
+/** Tokens that a site's server hands to the browsers of its editors. */
+export function pickerTokenCalls(http: Http) {
+  return {
+    /** The token appears in this answer only. */
+    make: (request: PickerTokenRequest = {}, call: CallOptions = {}) =>
+      http.json<{ token: string; expiresAt: string }>('/picker-tokens', {
+        ...call,
+        method: 'POST',
+        json: request,
+      }),
+  };
+}

@@ -1,6 +1,6 @@
 import type { Flow } from '@uniferum/core/flow';
 import type { Page } from '@uniferum/core/library';
-import { keyCalls, sessionCalls } from './access.js';
+import { keyCalls, pickerTokenCalls, sessionCalls } from './access.js';
 import { assetCalls, binCalls, filterCalls } from './assets.js';
 import { folderCalls } from './folders.js';
 import { type CallOptions, type ClientOptions, Http } from './http.js';
@@ -30,6 +30,7 @@ export function createClient(options: ClientOptions = {}) {
   return {
     session: sessionCalls(http),
     keys: keyCalls(http, list),
+    pickerTokens: pickerTokenCalls(http),
     folders: folderCalls(http, list),
     assets: assetCalls(http, list),
     filters: filterCalls(http, list),

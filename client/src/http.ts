@@ -3,8 +3,8 @@ import { readProblem, UniferumConnectionError } from './errors.js';
 export interface ClientOptions {
   /** The URL of the installation, without `/api/v1`. @defaultValue the page's own origin */
   baseUrl?: string;
-  /** An API key. Absent in the console, which uses a session. */
-  key?: string;
+  /** An API key or a token, or a function that gives the current one. Absent in the console, which uses a session. */
+  key?: string | (() => string | null);
   fetch?: typeof fetch;
   /** The timeout until an answer begins, in milliseconds. @defaultValue 30000 */
   timeoutMs?: number;
@@ -44,7 +44,7 @@ const IN_PROGRESS_MS = 60_000;
 /** Sends requests: adds the key, retries where safe, and converts problems to errors. */
 export class Http {
   readonly baseUrl: string;
-  readonly #options: Required<Omit<ClientOptions, 'baseUrl' | 'key'>> & { key: string | null };
+  readonly #options: Required<Omit<ClientOptions, 'baseUrl' | 'key'>> & { key: () => string | null };
 
   constructor({
     baseUrl = '',
@@ -54,7 +54,12 @@ export class Http {
     retries = 2,
   }: ClientOptions) {
     this.baseUrl = baseUrl.replace(/\/+$/, '');
-    this.#options = { key: key ?? null, fetch: send.bind(globalThis), timeoutMs, retries };
+    this.#options = {
+      key: typeof key === 'function' ? key : () => key ?? null,
+      fetch: send.bind(globalThis),
+      timeoutMs,
+      retries,
+    };
   }
 
   /** Requests JSON. An answer without a body gives undefined. */
@@ -133,9 +138,10 @@ export class Http {
   }
 
   headers(extra: Record<string, string> = {}): Record<string, string> {
+    const key = this.#options.key();
     return {
       Accept: 'application/json',
-      ...(this.#options.key !== null && { Authorization: `Bearer ${this.#options.key}` }),
+      ...(key !== null && { Authorization: `Bearer ${key}` }),
       ...extra,
     };
   }

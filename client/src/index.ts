@@ -7,10 +7,12 @@ export type {
   FolderAccessAnswer,
   PublicMetadata,
 } from '@uniferum/core/library';
+export type { PickedMedia } from '@uniferum/core/pages';
 export type { RecipesDocument } from '@uniferum/core/recipes';
 export type { FolderRules } from '@uniferum/core/rules';
 export type { Run } from '@uniferum/core/runs';
 export type { FieldError, Problem } from '@uniferum/core/shared';
+export type { PickerTokenRequest } from './access.js';
 export type { AssetPatch, AssetQuery, BulkActionPlan, BulkActionRequest, Version } from './assets.js';
 export { createClient, type UniferumClient } from './client.js';
 export { isUniferumApiError, UniferumApiError, UniferumConnectionError } from './errors.js';

@@ -1,9 +1,7 @@
 import { randomUUID } from 'node:crypto';
-import { join } from 'node:path';
 import { constants } from 'node:zlib';
 import compression from 'compression';
 import express, { type Express, type RequestHandler } from 'express';
-import staticGzip from 'express-static-gzip';
 import helmet from 'helmet';
 import { pinoHttp } from 'pino-http';
 import { authenticate, requireOwnOrigin } from './access/principal.js';
@@ -21,6 +19,7 @@ import { startMetrics } from './shared/metrics.js';
 import type { PooledDatabase } from './shared/pooled-database.js';
 import { registerRoutes } from './shared/register-routes.js';
 import type { Route } from './shared/route.js';
+import { serveConsole } from './shared/serve-console.js';
 import type { Services } from './shared/services.js';
 
 /** A server that answers requests. */
@@ -119,24 +118,5 @@ function securityHeaders(config: Config) {
       },
     },
     strictTransportSecurity: config.publicUrl.startsWith('https:'),
-  });
-}
-
-/** The console is a single-page application: any path that is not a file or part of the API returns its page. */
-function serveConsole(server: Express, webDir: string): void {
-  // The build puts compressed files beside the others.
-  server.use(
-    '/assets',
-    staticGzip(join(webDir, 'assets'), {
-      index: false,
-      enableBrotli: true,
-      orderPreference: ['br', 'gz'],
-      serveStatic: { immutable: true, maxAge: '1y', index: false },
-    }),
-  );
-  server.use(express.static(webDir, { index: false }));
-  server.get(/^\/(?!api\/|media\/|made\/|iiif\/|assets\/)/, (req, res, next) => {
-    if (!req.accepts('html')) next();
-    else res.sendFile('index.html', { root: webDir, headers: { 'Cache-Control': 'no-cache' } });
   });
 }

@@ -40,7 +40,7 @@ export async function closeProcesses({ inspector, rendering }: Processes): Promi
 export function createRooms(services: Services, processes: Processes): Room[] {
   return [
     storesRoom(services),
-    accessRoom(),
+    accessRoom(services),
     eventsRoom(services),
     runsRoom(),
     inspectionRoom(),

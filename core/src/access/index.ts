@@ -1,1 +1,2 @@
 export { ALL_RIGHTS, type ApiKey, hasRight, type Me, RIGHTS, type Right } from './rights.js';
+export { isInScope, type TokenScope } from './token-scope.js';

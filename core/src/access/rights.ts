@@ -1,3 +1,5 @@
+import type { TokenScope } from './token-scope.js';
+
 /** What a key or a signed-in user may do. Each route requires exactly one of these. */
 export const RIGHTS = {
   'library:read': 'View folders, assets and rules',
@@ -37,8 +39,10 @@ export interface ApiKey {
 
 /** The answer of `GET /me`. */
 export interface Me {
-  kind: 'user' | 'key';
+  kind: 'user' | 'key' | 'token';
   id: string;
   name: string;
   rights: Right[];
+  /** Only of a token. */
+  scope?: TokenScope;
 }

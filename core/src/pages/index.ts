@@ -24,6 +24,7 @@ export {
   type StableReference,
 } from './page-body.js';
 export { addressOf, galleryHtml, mediaHtml } from './page-html.js';
+export { type MediaChoice, type PickedMedia, pickMedia } from './picked-media.js';
 export {
   baseOf,
   DOCUMENT_FORMATS,

@@ -2,13 +2,17 @@ import type { Asset } from '../library/asset.js';
 import { pictureSnippet } from '../recipes/snippet.js';
 import { escapeText, type Gallery } from './page-body.js';
 
-/** Writes the HTML that shows an asset on a page: a picture, a player, a film from elsewhere, or a link to a file. */
-export function mediaHtml(asset: Asset, recipe: string | null, alt: string | null): string {
+/**
+ * Writes the HTML that shows an asset on a page: a picture, a player, a film from elsewhere, or a link to a file.
+ *
+ * @param sizes how wide a picture with several widths is shown, as in the `sizes` attribute
+ */
+export function mediaHtml(asset: Asset, recipe: string | null, alt: string | null, sizes?: string): string {
   const text = alt ?? asset.alt ?? '';
   switch (asset.kind) {
     case 'image':
     case 'vector':
-      return pictureHtml(asset, recipe, text);
+      return pictureHtml(asset, recipe, text, sizes);
     case 'video':
       return `<video src="${escapeText(asset.url)}" controls preload="none"${posterOf(asset, recipe)} aria-label="${escapeText(text || nameOf(asset))}"></video>`;
     case 'audio':
@@ -32,8 +36,8 @@ function renditionOf(asset: Asset, recipe: string | null) {
   return made.find(({ variant }) => variant === null) ?? made[0] ?? null;
 }
 
-function pictureHtml(asset: Asset, recipe: string | null, alt: string): string {
-  const made = recipe === null ? null : pictureSnippet({ ...asset, alt }, recipe);
+function pictureHtml(asset: Asset, recipe: string | null, alt: string, sizes?: string): string {
+  const made = recipe === null ? null : pictureSnippet({ ...asset, alt }, recipe, sizes);
   if (made) return made.html;
   const size = asset.width && asset.height ? ` width="${asset.width}" height="${asset.height}"` : '';
   return `<img src="${escapeText(asset.url)}"${size} alt="${escapeText(alt)}" loading="lazy" decoding="async">`;

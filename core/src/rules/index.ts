@@ -22,4 +22,5 @@ export {
   type RulesAnswer,
   resolveRules,
 } from './rules.js';
+export { limitByToken, type TokenLimits, withTokenLimits } from './token-limits.js';
 export { isTypePattern } from './types.js';

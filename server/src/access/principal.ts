@@ -3,14 +3,19 @@ import type { Database } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import type { Principal } from '../shared/principal.js';
 import { findKeyBySecretHash, findSession, touchKey } from './queries.js';
-import { hashSecret } from './secrets.js';
+import { hashSecret, isToken } from './secrets.js';
+import { findToken } from './token-queries.js';
 
 export const SESSION_COOKIE = 'uniferum_session';
 
-/** Identifies the caller by key or session; null when neither is valid. */
+/** Identifies the caller by key, token or session; null when neither is valid. */
 export async function authenticate(db: Database, req: Request): Promise<Principal | null> {
   const bearer = /^Bearer\s+(\S+)$/i.exec(req.get('authorization') ?? '')?.[1];
   if (bearer !== undefined) {
+    if (isToken(bearer)) {
+      const token = await findToken(db, hashSecret(bearer));
+      return token && { kind: 'token', ref: `token:${token.id}`, ...token };
+    }
     const key = await findKeyBySecretHash(db, hashSecret(bearer));
     if (key === null) return null;
     if (isStale(key.lastUsedAt)) await touchKey(db, key.id);

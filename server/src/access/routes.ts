@@ -16,7 +16,21 @@ const rightsSchema = Joi.array()
 
 const meSchema = component(
   'Me',
-  answer({ kind: Joi.string().valid('user', 'key'), id: idSchema, name: Joi.string(), rights: rightsSchema }),
+  answer({
+    kind: Joi.string().valid('user', 'key', 'token'),
+    id: idSchema,
+    name: Joi.string(),
+    rights: rightsSchema,
+  }).keys({
+    scope: answer({
+      folder: Joi.string(),
+      origin: Joi.string().allow(null),
+      maxBytes: Joi.number().integer().allow(null),
+      maxItems: Joi.number().integer().allow(null),
+      allow: Joi.array().items(Joi.string()),
+      expiresAt: timeSchema,
+    }).description('what a token is limited to'),
+  }),
 );
 
 const keyFields = {
@@ -68,12 +82,14 @@ export const accessRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/me`,
     access: 'known',
-    summary: 'Get the current user or key and its rights',
+    summary: 'Get the current user, key or token and its rights',
+    tokenFolder: () => null,
     answers: { 200: { description: 'The person or key that asks', schema: meSchema } },
     async handle({ services, req }) {
       const who = await authenticate(services.db, req);
       if (who === null) throw new UniferumError('not-signed-in', 'The session is over. Sign in again.');
-      return { status: 200, body: { kind: who.kind, id: who.id, name: who.name, rights: who.rights } };
+      const { kind, id, name, rights, scope } = who;
+      return { status: 200, body: { kind, id, name, rights, ...(scope && { scope }) } };
     },
   }),
   route({

@@ -5,6 +5,18 @@ export function newKeySecret(): string {
   return `uf_${randomBytes(30).toString('base64url')}`;
 }
 
+const TOKEN_PREFIX = 'ut_';
+
+/** Creates a short-lived token for a browser. */
+export function newTokenSecret(): string {
+  return TOKEN_PREFIX + randomBytes(30).toString('base64url');
+}
+
+/** Tells a token from the secret of a key. */
+export function isToken(secret: string): boolean {
+  return secret.startsWith(TOKEN_PREFIX);
+}
+
 /** Creates a session token. */
 export function newSessionToken(): string {
   return randomBytes(32).toString('base64url');

@@ -1,5 +1,6 @@
-import { judgeBatch } from '@uniferum/core/rules';
+import { judgeBatch, limitByToken } from '@uniferum/core/rules';
 import Joi from 'joi';
+import { readTokenItems } from '../access/token-queries.js';
 import { findFolderByPath } from '../library/folder-queries.js';
 import { effectiveRules } from '../rules/service.js';
 import { type Executor, inTransaction } from '../shared/database.js';
@@ -8,6 +9,7 @@ import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, folderPathSchema, idSchema, verdictSchema } from '../shared/schemas.js';
 import { ownsIntake } from './queries.js';
 import { recordVerdicts } from './settle.js';
+import { tokenOf, type UploadToken } from './tools.js';
 
 interface CheckBody {
   folder: string;
@@ -48,11 +50,12 @@ export const checkRoutes: Route[] = [
     path: `${API_BASE}/intake/check`,
     access: 'library:read',
     summary: 'Check files by name and size before uploading them; nothing is stored',
+    tokenFolder: ({ body }) => body.folder,
     maxBodyBytes: MAX_BODY_BYTES,
     body,
     answers,
-    async handle({ services, body }) {
-      return { status: 200, body: { verdicts: await judgeBefore(services.db, body) } };
+    async handle({ services, who, body }) {
+      return { status: 200, body: { verdicts: await judgeBefore(services.db, body, tokenOf(who)) } };
     },
   }),
   route<{ id: string }, object, CheckBody>({
@@ -66,7 +69,7 @@ export const checkRoutes: Route[] = [
     answers,
     async handle({ services: { db }, who, params: { id }, body }) {
       if (!(await ownsIntake(db, id, who.ref))) throw notFound(`An intake ${id} of yours`);
-      const verdicts = await judgeBefore(db, body);
+      const verdicts = await judgeBefore(db, body, tokenOf(who));
       const refused = verdicts.flatMap((verdict, n) =>
         verdict.outcome === 'refused' ? [{ verdict, assetId: null, bytes: body.files[n]?.bytes ?? 0 }] : [],
       );
@@ -77,9 +80,11 @@ export const checkRoutes: Route[] = [
   }),
 ];
 
-async function judgeBefore(db: Executor, { folder, files }: CheckBody) {
+async function judgeBefore(db: Executor, { folder, files }: CheckBody, token: UploadToken | null) {
   const stored = await findFolderByPath(db, folder);
   // A browser guesses the type from the name; an empty one carries no information.
   const facts = files.map(({ name, bytes, mime }) => ({ name, bytes, mime: mime || null }));
-  return judgeBatch(facts, await effectiveRules(db, folder), { path: folder, items: stored?.items ?? 0 });
+  const rules = await effectiveRules(db, folder);
+  const verdicts = judgeBatch(facts, rules, { path: folder, items: stored?.items ?? 0 });
+  return token === null ? verdicts : limitByToken(verdicts, facts, token, await readTokenItems(db, token.id));
 }

@@ -25,7 +25,7 @@ export function intakeRoom(services: Services, { inspector }: { inspector: Inspe
   const { log } = services;
   return {
     name: 'intake',
-    needs: ['stores', 'events', 'runs', 'inspection', 'library', 'rules'],
+    needs: ['stores', 'access', 'events', 'runs', 'inspection', 'library', 'rules'],
     runs: [intakeRun],
     events: [inboxChanged, intakeChanged],
     library: { blobHolders: [ARCHIVE_BLOBS] },

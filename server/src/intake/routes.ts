@@ -20,7 +20,7 @@ import { reportRoute } from './report-route.js';
 import { resumableRoutes } from './resumable.js';
 import { intakeFileSchema, intakeSchema } from './schemas.js';
 import { answerSource, sourceSchema } from './source.js';
-import type { ToolsFor } from './tools.js';
+import { type ToolsFor, tokenOf } from './tools.js';
 import { answerUpload } from './upload.js';
 import { intakeWayRoutes } from './ways-routes.js';
 
@@ -39,6 +39,7 @@ export function intakeRoutes(toolsFor: ToolsFor, joints: Joints): Route[] {
       path: `${API_BASE}/assets`,
       access: 'library:write',
       summary: 'Upload files; each gets a verdict',
+      tokenFolder: () => null,
       ownIdempotency: true,
       // A data URI of a few megabytes.
       maxBodyBytes: 4_200_000,
@@ -83,7 +84,8 @@ export function intakeRoutes(toolsFor: ToolsFor, joints: Joints): Route[] {
       },
       async handle({ services, idempotency, who, req }) {
         const asking = { who, req, idempotency };
-        const tools = toolsFor(services);
+        const token = tokenOf(who);
+        const tools = { ...toolsFor(services), ...(token && { token }) };
         return isJson(req) ? answerSource(tools, asking) : answerUpload(tools, asking);
       },
     }),

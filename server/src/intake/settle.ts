@@ -1,6 +1,7 @@
 import { formatBytes, type Reason, type Verdict, withRefusal, withWarning } from '@uniferum/core/intake';
 import { cleanName, joinPath } from '@uniferum/core/library';
-import { type EffectiveRules, type FileFacts, judgeFile } from '@uniferum/core/rules';
+import { type EffectiveRules, type FileFacts, judgeFile, withTokenLimits } from '@uniferum/core/rules';
+import { addTokenItems, lockTokenItems } from '../access/token-queries.js';
 import { recordEvent } from '../events/outbox.js';
 import { findAssetsByBytes } from '../library/asset-queries.js';
 import { deleteUnkept, holdBlobs } from '../library/blob-queries.js';
@@ -100,11 +101,13 @@ async function storeAll(
     tx,
     whole.filter(({ staged }) => staged.bytes > 0),
   );
+  const tokenItems = tools.token ? await lockTokenItems(tx, tools.token.id) : null;
+  const room = { tokenItems: tokenItems ?? 0 };
   const taken = new Map<ReceivedFile, TakenIn>();
   const usedPaths: string[] = [];
   for (const [path, { folder }] of held) {
     const rules = await effectiveRules(tx, path);
-    const judged = judge(tools, folder, rules, byFolder.get(path) ?? [], twins);
+    const judged = judge(tools, { folder, rules, files: byFolder.get(path) ?? [], twins, room });
     const kept = judged.filter(({ verdict, standIn }) => verdict.outcome !== 'refused' && standIn === null);
     const ids = kept.length > 0 ? await keepFiles(tools, tx, { intake, folder, kept }) : [];
     if (kept.length > 0) usedPaths.push(path);
@@ -115,6 +118,7 @@ async function storeAll(
         sha256: one.received.staged.sha256,
       });
   }
+  if (tools.token) await addTokenItems(tx, tools.token.id, room.tokenItems - (tokenItems ?? 0));
   await settleFolders(tx, held, usedPaths, intake.by);
   const results = files.map((file) => taken.get(file) as TakenIn);
   await deleteUnkept(
@@ -154,33 +158,45 @@ async function findTwins(tx: Transaction, files: readonly ReceivedFile[]): Promi
   );
 }
 
-function judge(
-  tools: IntakeTools,
-  folder: { path: string; items: number },
-  rules: EffectiveRules,
-  files: readonly ReceivedFile[],
-  twins: Map<string, Twin>,
-): Judged[] {
+interface Judging {
+  folder: { path: string; items: number };
+  rules: EffectiveRules;
+  files: readonly ReceivedFile[];
+  twins: Map<string, Twin>;
+  /** How many files were uploaded with the token, these included. */
+  room: { tokenItems: number };
+}
+
+function judge(tools: IntakeTools, { folder, rules, files, twins, room }: Judging): Judged[] {
   let { items } = folder;
   return files.map((received) => {
     const { file, staged, examined } = received;
     const twin = staged.bytes > 0 ? (twins.get(staged.sha256) ?? null) : null;
     const facts: FileFacts = { ...factsOf(file, staged, examined), duplicateOf: twin?.address ?? null };
-    let verdict = judgeFile(facts, rules, { path: folder.path, items }, limitsOf(tools));
-    // It was cut off by a limit that no longer applies.
-    if (staged.path === null && verdict.outcome !== 'refused')
-      verdict = withRefusal(verdict, cutOff(received));
-    if (verdict.outcome !== 'refused') verdict = withChanges(verdict, received);
+    const ruled = judgeFile(facts, rules, { path: folder.path, items }, limitsOf(tools));
+    const verdict = withArrival(
+      tools.token ? withTokenLimits(ruled, facts, tools.token, room.tokenItems) : ruled,
+      received,
+    );
     const standIn =
       rules.duplicates?.value === 'reuse' && verdict.outcome !== 'refused' ? (twin?.id ?? null) : null;
     if (verdict.outcome !== 'refused' && standIn === null) {
       items += 1;
+      room.tokenItems += 1;
       // A second file with the same bytes in this batch is a duplicate of the first.
       if (!twins.has(staged.sha256) && staged.bytes > 0)
         twins.set(staged.sha256, { id: null, address: joinPath(folder.path, cleanName(file.name)) });
     }
     return { received, verdict, standIn };
   });
+}
+
+/** Adds to a verdict what became of the file on its way. */
+function withArrival(verdict: Verdict, received: ReceivedFile): Verdict {
+  if (verdict.outcome === 'refused') return verdict;
+  // It was cut off by a limit that no longer applies.
+  if (received.staged.path === null) return withRefusal(verdict, cutOff(received));
+  return withChanges(verdict, received);
 }
 
 function withChanges(verdict: Verdict, { file, examined }: ReceivedFile): Verdict {

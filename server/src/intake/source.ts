@@ -5,14 +5,14 @@ import { writeJson } from '../shared/database.js';
 import { Claim, fingerprintOf, keyReused, replay } from '../shared/idempotency.js';
 import { FetchFailure } from '../shared/outgoing.js';
 import type { Principal } from '../shared/principal.js';
-import { validate } from '../shared/register-routes.js';
+import { requireScope, validate } from '../shared/register-routes.js';
 import { folderPathSchema } from '../shared/schemas.js';
 import { openIntake, refusal } from './batches.js';
 import { fetchFile } from './fetch-file.js';
 import type { TakenIn } from './incoming.js';
 import { takeLinkIn } from './links.js';
 import { type AlsoRecord, receiveStaged, refuseFile, takeIn } from './take-in.js';
-import type { IntakeTools } from './tools.js';
+import { cutOffBytes, type IntakeTools } from './tools.js';
 import { type Asking, answerTaken } from './upload.js';
 
 interface SourceBody extends Partial<AssetTexts> {
@@ -77,6 +77,7 @@ async function takeSourceIn(
   { source, folder, name, as, ...sent }: SourceBody,
   alsoRecord?: AlsoRecord,
 ): Promise<Answer> {
+  requireScope(who, folder);
   const texts = Object.fromEntries(Object.entries(sent).filter(([, one]) => one !== '' && one !== null));
   const intake = await openIntake(tools, who, { way: as === 'link' ? 'link' : 'address', folder });
   if (as === 'link')
@@ -85,7 +86,7 @@ async function takeSourceIn(
       await takeLinkIn(tools, intake, { address: source, folder, texts }, alsoRecord),
     );
   try {
-    const limitBytes = tools.config.maxUploadBytes;
+    const limitBytes = cutOffBytes(tools, null);
     const fetched = await fetchFile(tools.config, source, { name: name ?? null, limitBytes });
     const staged = await tools.store.stage(fetched.stream, { limitBytes });
     const received = await receiveStaged(tools, { name: fetched.name, folder, texts }, staged);

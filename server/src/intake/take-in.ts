@@ -14,7 +14,7 @@ import {
   withSafeName,
 } from './incoming.js';
 import { judgeAndStore, recordVerdicts } from './settle.js';
-import { type IntakeTools, limitsOf, rulesFor } from './tools.js';
+import { cutOffBytes, type IntakeTools, limitsOf, rulesFor } from './tools.js';
 
 /** A batch is stored whenever this many files or bytes have been received: one transaction for all of them. */
 export const SETTLE_LIMITS = { files: 64, bytes: 32 * 1024 * 1024 } as const;
@@ -36,7 +36,7 @@ export async function receiveStream(
   stream: Readable,
 ): Promise<ArrivedFile> {
   const rules = await rulesFor(tools, file.folder);
-  const limitBytes = Math.min(rules.maxBytes?.value ?? Number.POSITIVE_INFINITY, tools.config.maxUploadBytes);
+  const limitBytes = cutOffBytes(tools, rules);
   let staged: StagedBytes;
   try {
     staged = await tools.store.stage(stream, { limitBytes });

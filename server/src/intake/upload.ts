@@ -16,6 +16,7 @@ import {
   type StoredResponse,
 } from '../shared/idempotency.js';
 import type { Principal } from '../shared/principal.js';
+import { requireScope } from '../shared/register-routes.js';
 import { API_BASE } from '../shared/route.js';
 import { type BegunBatch, openIntake, refusal } from './batches.js';
 import type { IntakeContext, TakenIn } from './incoming.js';
@@ -118,7 +119,10 @@ class Upload {
     const n = this.#next;
     this.#next += 1;
     const folder = readFolder(before);
+    requireScope(this.#who, folder);
     if (before.get('unpack') === 'true') {
+      if (this.#who.scope)
+        throw new UniferumError('right-missing', 'A token can’t be used to unpack archives.');
       await this.#unpack(n, { name, stream }, folder, before);
       return;
     }

@@ -5,6 +5,7 @@ import { cutPage, readCursor } from '../shared/cursor.js';
 import { isoTime } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 import { hasCurrent } from '../shared/etag.js';
+import { requireScope } from '../shared/register-routes.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { idSchema, pageOf, pagingSchemas } from '../shared/schemas.js';
 import { sendContent } from '../stores/send-content.js';
@@ -49,6 +50,7 @@ function readRoutes(joints: Joints): Route[] {
       path: `${API_BASE}/assets`,
       access: 'library:read',
       summary: 'List the assets of a folder, or search in it',
+      tokenFolder: ({ query }) => query.folder,
       query: assetListQuery,
       answers: { 200: { description: 'A page of assets', schema: pageOf(assetSchema) } },
       async handle({ services, query: { q, folder, deep, sort, limit, cursor } }) {
@@ -86,10 +88,12 @@ function readRoutes(joints: Joints): Route[] {
       path: `${API_BASE}/assets/{id}`,
       access: 'library:read',
       summary: 'Get an asset',
+      tokenFolder: () => null,
       params,
       answers: { 200: { description: 'The asset', schema: assetSchema }, 304: { description: 'Unchanged' } },
-      async handle({ services, params: { id }, req }) {
+      async handle({ services, who, params: { id }, req }) {
         const { asset, etag } = await readAsset({ ...services, joints }, id);
+        requireScope(who, asset.folder.path);
         if (hasCurrent(req.get('if-none-match'), etag)) return { status: 304, headers: { ETag: etag } };
         return { status: 200, body: asset, headers: { ETag: etag } };
       },

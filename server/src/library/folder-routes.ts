@@ -40,6 +40,7 @@ export function folderRoutes(joints: Joints): Route[] {
       path: `${API_BASE}/folders`,
       access: 'library:read',
       summary: 'List folders by path',
+      tokenFolder: ({ query }) => query.within,
       query: Joi.object({
         within: folderPathSchema.default('/').description('this folder and all below it'),
         ...pagingSchemas,

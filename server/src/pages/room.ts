@@ -10,6 +10,7 @@ import { pagesFlow } from './flow.js';
 import { indexHandler, indexRun } from './index-source.js';
 import { usedFilter, usesField, usesGuard, usesListener } from './library.js';
 import { pageTypeRoutes } from './page-type-routes.js';
+import { pickerRoutes } from './picker-routes.js';
 import { countRenditionUses } from './reference-queries.js';
 import { reportRoute } from './report-route.js';
 import { editingRoute, revisionRoutes } from './revision-routes.js';
@@ -35,7 +36,7 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
   };
   return {
     name: 'pages',
-    needs: ['stores', 'events', 'runs', 'inspection', 'library', 'recipes', 'serving'],
+    needs: ['stores', 'access', 'events', 'runs', 'inspection', 'library', 'recipes', 'serving'],
     runs: [indexRun, crawlRun, rewriteRun, rewriteUndoRun],
     events: [sourceChanged, sourceDeleted, sourceIndexed, pageChanged, pageDeleted],
     library: {
@@ -51,6 +52,7 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
       ...sourceRoutes,
       indexRoute(inspector),
       ...useRoutes,
+      ...pickerRoutes,
       reportRoute,
       ...rewriteRoutes(inspector),
     ],

@@ -86,6 +86,7 @@ export const recipeRoutes: Route[] = [
     path: `${API_BASE}/recipes`,
     access: 'recipes:read',
     summary: 'List recipes with the states of their renditions',
+    tokenFolder: () => null,
     answers: { 200: { description: 'All recipes, by name', schema: pageOf(recipeSchema) } },
     async handle({ services }) {
       const items = await readRecipes(services);

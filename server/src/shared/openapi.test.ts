@@ -243,6 +243,8 @@ test('real answers of every route match it, good ones and bad ones', async () =>
   await post(`/api/v1/assets/${picture.id}/restore`, {});
   await server.call('DELETE', `/api/v1/folders/${empty}`);
   await server.call('DELETE', '/api/v1/recipes/wide');
+  await post('/api/v1/picker-tokens', { folder: '/a', origin: 'https://skerry.example' });
+  await post('/api/v1/picker-tokens', { folder: '/nowhere' });
   await server.call('DELETE', `/api/v1/keys/${key}`);
   await server.call('POST', '/api/v1/session', { key: null, json: { email: EMAIL, password: PASSWORD } });
   await server.call('DELETE', '/api/v1/session');

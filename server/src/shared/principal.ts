@@ -1,13 +1,15 @@
-import type { Right } from '@uniferum/core/access';
+import type { Right, TokenScope } from '@uniferum/core/access';
 
 /** Who makes a request. */
 export interface Principal {
-  kind: 'user' | 'key' | 'nobody';
+  kind: 'user' | 'key' | 'token' | 'nobody';
   id: string;
-  /** `user:1` or `key:7`, as stored in tables. */
+  /** `user:1`, `key:7` or `token:3`, as stored in tables. */
   ref: string;
   name: string;
   rights: readonly Right[];
+  /** The limits of a token. */
+  scope?: TokenScope;
 }
 
 /** The principal of public routes. */

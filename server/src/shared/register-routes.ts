@@ -1,4 +1,4 @@
-import { hasRight } from '@uniferum/core/access';
+import { hasRight, isInScope } from '@uniferum/core/access';
 import type { Express, Request, Response } from 'express';
 import type Joi from 'joi';
 import { type Admission, strangerOf } from './admission.js';
@@ -44,6 +44,7 @@ export function registerRoutes(
       for (const end of ['finish', 'close']) res.once(end, leave);
       req.body = await readBody(spec, req);
       const input = parseInput(spec, req);
+      requireScope(who, spec.tokenFolder?.(input as never) ?? null);
       const list = { path: req.path, query: { ...input.query } };
       if (typeof input.query.cursor === 'string') input.query.cursor = seal.open(list, input.query.cursor);
       const context = { services, idempotency: gate.idempotency, who, req, res, ...input } as RouteContext<
@@ -93,7 +94,15 @@ async function admit(
       `${who.name} has no right "${spec.access}". Ask somebody who may make keys for one that has it.`,
     );
   }
+  if (who.scope && !spec.tokenFolder)
+    throw new UniferumError('right-missing', 'A token can’t be used for this. Use an API key.');
   return who;
+}
+
+/** @throws UniferumError `right-missing` when a token is used outside its folder */
+export function requireScope({ scope }: Pick<Principal, 'scope'>, folder: string | null): void {
+  if (scope && folder !== null && !isInScope(scope, folder))
+    throw new UniferumError('right-missing', `This token is for ${scope.folder}, and not for ${folder}.`);
 }
 
 /** Reads a JSON body where the route takes one; other bodies are read by the handler. */

@@ -50,6 +50,11 @@ export interface RouteSpec<Params = object, Query = object, Body = undefined> {
   maxBodyBytes?: number;
   /** How many requests of one caller are processed concurrently. @defaultValue 64 */
   atOnce?: number;
+  /**
+   * Lets tokens use the route, and names the folder that a request asks for: it must be in the token's scope. Null when
+   * it asks for none, or when the handler checks it. Without this, tokens are refused.
+   */
+  tokenFolder?(input: { query: Query; body: Body }): string | null;
   answers: Record<number, AnswerSpec>;
   handle(context: RouteContext<Params, Query, Body>): Promise<Answer>;
 }

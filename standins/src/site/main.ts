@@ -1,5 +1,6 @@
 import { createClient, isUniferumApiError } from '@uniferum/client';
 import express, { type ErrorRequestHandler } from 'express';
+import { PLAIN_EDITOR_SCRIPT, plainEditorPage, reactEditorPage } from './editor-pages.js';
 import { listLights, readFolder, titleOf } from './library.js';
 import { chartRoomPage, homePage, layout, lightPage, newsPage, problemPage, writtenPage } from './pages.js';
 
@@ -58,6 +59,31 @@ site.get('/chart-room', async (_req, res) => {
     readFolder(uniferum, '/sound-and-film'),
   ]);
   res.send(layout('Chart room', lights, chartRoomPage(papers.others, media.others)));
+});
+
+site.get('/editor', async (_req, res) => {
+  res.send(layout('Write a notice', await listLights(uniferum), plainEditorPage(UNIFERUM_URL)));
+});
+
+site.get('/editor.js', (_req, res) => {
+  res.type('text/javascript').send(PLAIN_EDITOR_SCRIPT);
+});
+
+site.get('/editor/react', async (_req, res) => {
+  res.send(layout('Write a notice', await listLights(uniferum), reactEditorPage(UNIFERUM_URL)));
+});
+
+site.use('/browser', express.static(new URL('../browser', import.meta.url).pathname));
+
+/** A token for the browser of an editor. A real site asks first who is signed in. */
+site.post('/picker-token', async (req, res) => {
+  const origin = `${req.protocol}://${req.get('host')}`;
+  if (req.get('origin') !== undefined && req.get('origin') !== origin) {
+    res.status(403).end();
+    return;
+  }
+  const token = await uniferum.pickerTokens.make({ origin, allow: ['image/*'], maxItems: 20 });
+  res.set('Cache-Control', 'no-store').json(token);
 });
 
 site.use((_req, res) => {

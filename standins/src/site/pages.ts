@@ -18,7 +18,7 @@ export function layout(title: string, lights: readonly Light[], body: Html): str
 <body>
 <header><a class="home" href="/">The Skerry Light Trust</a><nav>${lights.map(({ slug, name }) => html`<a href="/lights/${slug}">${name}</a>`)}<a href="/news">News</a><a href="/chart-room">Chart room</a></nav></header>
 <main>${body}</main>
-<footer>Eleven retired lighthouses on the Farrow Isles, looked after by people with wet boots.</footer>
+<footer>Eleven retired lighthouses on the Farrow Isles, looked after by people with wet boots. <a href="/editor">Write a notice</a></footer>
 </body></html>`;
   return page.text;
 }

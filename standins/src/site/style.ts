@@ -16,5 +16,7 @@ table{border-collapse:collapse;width:100%}th,td{text-align:left;padding:.5rem .7
 .gallery figure{margin:0}.gallery-rows{display:flex;flex-wrap:wrap;gap:.5rem}.gallery-rows figure{flex:1 1 12rem}.gallery-rows img{width:100%;height:10rem;object-fit:cover}
 .gallery-grid img{width:100%;aspect-ratio:1;object-fit:cover}.gallery-sequence{display:block}
 details.embed{border:1px solid #d8d1c0;border-radius:2px}.embed summary{cursor:pointer;padding:.5rem}.embed iframe{border:0;display:block;max-width:100%}
+uniferum-picker::part(button){font:inherit;padding:.4rem .9rem;border:1px solid #1d5263;border-radius:2px;background:#1d5263;color:#fff;cursor:pointer}
+.editor{max-width:44rem}.editor label{display:block}.editor textarea{display:block;width:100%;margin:.3rem 0 1rem;font:inherit;padding:.5rem;border:1px solid #a9a292;border-radius:2px;background:#fffdf7}
 footer{padding:2rem clamp(1rem,4vw,4rem);color:#56605e;border-top:1px solid #d8d1c0;margin-top:3rem}
 `;

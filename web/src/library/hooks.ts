@@ -1,20 +1,24 @@
 import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { AssetPatch, AssetSelection, BulkActionRequest, BulkRequest } from '@uniferum/client';
 import type { Asset, AssetSort, FilterVocabulary, Folder } from '@uniferum/core/library';
-import { useMemo } from 'react';
+import { createContext, useContext, useMemo } from 'react';
 import { uniferum } from '../client.js';
 import { type Edit, saveMerged } from '../ui/save-merged.js';
 import { useAction } from '../ui/use-action.js';
 
 const PAGE_ITEMS = 120;
 
+/** The folder that is shown as the root: a token may be limited to a part of the library. */
+export const LibraryRoot = createContext('/');
+
 /** All folders in path order. */
 export function useFolders() {
+  const within = useContext(LibraryRoot);
   return useQuery({
     queryKey: ['folders'],
     queryFn: async (): Promise<Folder[]> => {
       const folders: Folder[] = [];
-      for await (const folder of uniferum.folders.list({ limit: 5000 })) folders.push(folder);
+      for await (const folder of uniferum.folders.list({ within, limit: 5000 })) folders.push(folder);
       return folders;
     },
   });

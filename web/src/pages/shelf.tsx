@@ -1,8 +1,8 @@
 import type { Asset } from '@uniferum/core/library';
-import { useState } from 'react';
+import { useContext, useState } from 'react';
 import { AssetThumb } from '../library/asset-thumb.js';
 import { FolderPicker } from '../library/folder-picker.js';
-import { useAssets } from '../library/hooks.js';
+import { LibraryRoot, useAssets } from '../library/hooks.js';
 import { Button } from '../ui/button.js';
 import { Input } from '../ui/field.js';
 import { FailureLine } from '../ui/notice.js';
@@ -19,15 +19,18 @@ interface ShelfProps {
   onPlace: (asset: Asset) => void;
   /** What is found at first, such as `kind:image`. */
   q?: string;
+  /** What pressing a file does to it. */
+  verb?: string;
 }
 
 /** The library beside a text: files are dragged into it, or placed at the cursor by pressing them. */
-export function Shelf({ onPlace, q = '' }: ShelfProps) {
+export function Shelf({ onPlace, q = '', verb = 'Place' }: ShelfProps) {
   const [typed, setTyped] = useState(q);
+  const root = useContext(LibraryRoot);
   const [folder, setFolder] = useState('');
   const found = useAssets({
     q: useDebounced(typed, 250),
-    folder: folder || '/',
+    folder: folder || root,
     deep: true,
     sort: '-created',
   });
@@ -49,7 +52,7 @@ export function Shelf({ onPlace, q = '' }: ShelfProps) {
             <button
               type="button"
               draggable
-              aria-label={`Place ${asset.name}`}
+              aria-label={`${verb} ${asset.name}`}
               title={asset.name}
               onDragStart={(event) => {
                 event.dataTransfer.setData(TYPE, asset.id);
