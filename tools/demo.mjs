@@ -10,6 +10,8 @@ import { findFreePort, isPortFree, startMariaDb } from './mariadb.mjs';
 import { prepare, ROOT, VAR } from './prepare.mjs';
 import { supervise, whenAbandoned } from './supervisor.mjs';
 
+/** What the demo site reads, and what its editors may add. */
+const SITE_RIGHTS = ['library:read', 'library:write', 'recipes:read', 'pages:read'];
 const DEMO = join(VAR, 'demo');
 const ACCESS_FILE = join(VAR, 'demo-access.json');
 const LOCK_FILE = join(VAR, 'demo.pid');
@@ -146,14 +148,18 @@ function writeSecrets(secrets) {
   writeFileSync(join(DEMO, 'secrets.json'), JSON.stringify(secrets), { mode: 0o600 });
 }
 
-/** The key of the last start, if the database still knows it. @param {string} url @param {{ password: string, key?: string }} secrets @param {Record<string, string>} env */
+/** The key of the last start, if the database still knows it. @param {string} url @param {{ password: string, key?: string, siteKey?: string }} secrets @param {Record<string, string>} env */
 async function usableKey(url, secrets, env) {
-  if (secrets.key) {
-    const answer = await fetch(`${url}/api/v1/me`, { headers: { Authorization: `Bearer ${secrets.key}` } });
-    if (answer.ok) return secrets.key;
-  }
+  /** @param {string} [key] @returns {Promise<string[] | null>} */
+  const rightsOf = async (key) => {
+    const answer = await fetch(`${url}/api/v1/me`, { headers: { Authorization: `Bearer ${key}` } });
+    return answer.ok ? (await answer.json()).rights : null;
+  };
+  const siteRights = await rightsOf(secrets.siteKey);
+  const isKnown = secrets.key && (await rightsOf(secrets.key)) !== null;
+  if (secrets.key && isKnown && SITE_RIGHTS.every((right) => siteRights?.includes(right))) return secrets.key;
   const key = await admin(['key', '--name', 'Demo script'], env);
-  const siteKey = await admin(['key', '--name', 'Demo site', '--rights', 'library:read,pages:read'], env);
+  const siteKey = await admin(['key', '--name', 'Demo site', '--rights', SITE_RIGHTS.join(',')], env);
   writeSecrets({ ...secrets, key, siteKey });
   return key;
 }

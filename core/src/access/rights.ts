@@ -44,5 +44,8 @@ export interface Me {
   name: string;
   rights: Right[];
   /** Only of a token. */
-  scope?: TokenScope;
+  scope?: TokenScope & {
+    /** How long it is still good, in seconds, whatever the clock of the reader says. */
+    expiresIn: number;
+  };
 }

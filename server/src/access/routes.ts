@@ -29,6 +29,7 @@ const meSchema = component(
       maxItems: Joi.number().integer().allow(null),
       allow: Joi.array().items(Joi.string()),
       expiresAt: timeSchema,
+      expiresIn: Joi.number().integer().min(0).description('seconds'),
     }).description('what a token is limited to'),
   }),
 );
@@ -89,7 +90,16 @@ export const accessRoutes: Route[] = [
       const who = await authenticate(services.db, req);
       if (who === null) throw new UniferumError('not-signed-in', 'The session is over. Sign in again.');
       const { kind, id, name, rights, scope } = who;
-      return { status: 200, body: { kind, id, name, rights, ...(scope && { scope }) } };
+      return {
+        status: 200,
+        body: {
+          kind,
+          id,
+          name,
+          rights,
+          ...(scope && { scope: { ...scope, expiresIn: secondsUntil(scope.expiresAt) } }),
+        },
+      };
     },
   }),
   route({
@@ -142,6 +152,10 @@ export const accessRoutes: Route[] = [
     },
   }),
 ];
+
+function secondsUntil(time: string): number {
+  return Math.max(Math.floor((Date.parse(time) - Date.now()) / 1000), 0);
+}
 
 function setSessionCookie(res: Response, token: string, publicUrl: string): void {
   res.cookie(SESSION_COOKIE, token, {

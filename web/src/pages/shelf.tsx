@@ -5,6 +5,7 @@ import { FolderPicker } from '../library/folder-picker.js';
 import { LibraryRoot, useAssets } from '../library/hooks.js';
 import { Button } from '../ui/button.js';
 import { Input } from '../ui/field.js';
+import { formatNumber } from '../ui/format.js';
 import { FailureLine } from '../ui/notice.js';
 import { useDebounced } from '../ui/use-debounced.js';
 
@@ -69,7 +70,13 @@ export function Shelf({ onPlace, q = '', verb = 'Place' }: ShelfProps) {
           </li>
         ))}
       </ul>
-      {found.data && items.length === 0 && <p className="text-sm text-soft">Nothing found.</p>}
+      {found.data && (
+        <p role="status" className="text-sm text-soft">
+          {items.length === 0
+            ? 'Nothing found.'
+            : `${formatNumber(items.length)} of ${formatNumber(found.data.pages[0]?.total ?? 0)}`}
+        </p>
+      )}
       {found.hasNextPage && (
         <Button look="quiet" onClick={() => void found.fetchNextPage()}>
           Show more

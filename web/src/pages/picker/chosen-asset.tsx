@@ -93,8 +93,12 @@ function isMade({ renditions }: Asset, recipe: string): boolean {
   return renditions.some((one) => one.recipe === recipe && one.url !== null);
 }
 
+/** Those whose renditions are there, or are being made. Until one is made on request it has no address. */
 function recipesOf({ renditions }: Asset): string[] {
-  return [...new Set(renditions.filter(({ state }) => state !== 'surplus').map(({ recipe }) => recipe))];
+  const offered = renditions.filter(
+    ({ state, url }) => state === 'due' || (state !== 'surplus' && url !== null),
+  );
+  return [...new Set(offered.map(({ recipe }) => recipe))];
 }
 
 function measuresOf({ width, height, bytes }: Asset): string {

@@ -25,7 +25,8 @@ export function PickerApp() {
     enabled: token !== null,
     queryFn: ({ signal }) => uniferum.session.me({ signal }),
   });
-  useRenewal(me.data?.scope?.expiresAt ?? null, () => void me.refetch());
+  const { refetch } = me;
+  useRenewal(me.data?.scope?.expiresIn ?? null, me.dataUpdatedAt, refetch);
   useEscape();
   const refusal = failure ?? (me.data && origin !== null ? refusalOf(me.data, origin) : null);
   return (
@@ -94,16 +95,17 @@ function Picker({ mayUpload }: { mayUpload: boolean }) {
 }
 
 /** Replaces the token before it expires: an upload can't be sent again with another one half-way. */
-function useRenewal(expiresAt: string | null, onRenewed: () => void): void {
+function useRenewal(expiresIn: number | null, readAt: number, onRenewed: () => unknown): void {
+  // biome-ignore lint/correctness/useExhaustiveDependencies: each reading of the token begins anew
   useEffect(() => {
-    if (expiresAt === null) return undefined;
-    const leftMs = Date.parse(expiresAt) - Date.now();
+    if (expiresIn === null) return undefined;
+    const leftMs = expiresIn * 1000;
     const timer = setTimeout(
       () => void renewToken().then((token) => token !== null && onRenewed()),
       Math.max(leftMs - RENEW_MS, leftMs / 2, 1000),
     );
     return () => clearTimeout(timer);
-  });
+  }, [expiresIn, readAt, onRenewed]);
 }
 
 /** Escape closes what is open in the frame first, and then the picker. */
