@@ -4,6 +4,7 @@ import { prepare } from './prepare.mjs';
 
 prepare({ forTests: true });
 const { allGood } = await import('../bench/measure.mjs');
+const wanted = process.argv.slice(2);
 const benches = {
   listing: async () => (await import('../bench/listing.mjs')).benchListing(),
   intake: async () => (await import('../bench/intake.mjs')).benchIntake(),
@@ -15,10 +16,9 @@ const benches = {
   queueing: async () => (await import('../bench/queueing.mjs')).benchQueueing(),
   busy: async () => (await import('../bench/busy.mjs')).benchBusy(),
   console: async () => (await import('../bench/console.mjs')).benchConsole(),
-  pages: async () => (await import('../bench/pages.mjs')).benchPages(),
+  pages: async () => (await import('../bench/pages.mjs')).benchPages(wanted),
   pressure: async () => (await import('../bench/pressure.mjs')).benchPressure(),
 };
-const wanted = process.argv.slice(2);
 for (const [name, bench] of Object.entries(benches))
   if (wanted.length === 0 || wanted.includes(name)) await bench();
 process.exitCode = allGood() ? 0 : 1;

@@ -11,6 +11,9 @@ const FALLBACK_NAME = 'unnamed';
 // biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are what is looked for
 const UNSAFE = /[\u0000-\u001f\u007f-\u009f/\\:*?"<>|~]+/g;
 
+/** Most names are clean, and need no closer look. */
+const PLAIN_NAME = /^\w(?:[\w.-]{0,100}[\w-])?$/;
+
 /** Embeddings, overrides and isolates of direction: `exe.\u202egpj` would be read as a picture. Source: UAX #9, section 2. */
 const DIRECTION_MARKS = /[\u202a-\u202e\u2066-\u2069]/g;
 
@@ -38,6 +41,7 @@ export function splitName(name: string): NameParts {
  * of direction, no `~` (which separates a recipe), Unicode NFC, at most {@link MAX_NAME_LENGTH} long with the extension kept.
  */
 export function cleanName(name: string): string {
+  if (PLAIN_NAME.test(name)) return name;
   const last =
     withoutDirectionMarks(name)
       .normalize('NFC')

@@ -33,7 +33,14 @@ export {
   type Reference,
   targetOf,
 } from './reference.js';
-export { applyEdits, type Edit, invertEdits, planEdits } from './rewrite.js';
+export {
+  applyEdits,
+  type DocumentRewrite,
+  type Edit,
+  invertEdits,
+  planEdits,
+  planRewrite,
+} from './rewrite.js';
 export { type ShownEdit, showEdits } from './show-edits.js';
 export { isWithinSite, type SiteLimits, type SiteLink, siteLink, withoutFragment } from './site-links.js';
 export type {

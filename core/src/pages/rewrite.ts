@@ -9,21 +9,43 @@ export interface Edit {
   after: string;
 }
 
+/** The changes of a document, and the references that are in it afterwards. */
+export interface DocumentRewrite {
+  edits: Edit[];
+  /** As they would be found; in Markdown there may be others, because an address can decide what its surroundings are. */
+  references: Pick<Reference, 'from' | 'attribute' | 'address'>[];
+}
+
 /** Plans the changes of a document. `replacementFor` returns the new address of a reference, or null to leave it. */
+export function planRewrite(
+  text: string,
+  references: readonly Reference[],
+  replacementFor: (reference: Reference) => string | null,
+): DocumentRewrite {
+  const edits: Edit[] = [];
+  const moved: DocumentRewrite['references'] = [];
+  let shift = 0;
+  for (const reference of references) {
+    const { from, to, attribute, escaper } = reference;
+    const replacement = replacementFor(reference);
+    const address = replacement === null ? reference.address : toAscii(replacement);
+    moved.push({ from: from + shift, attribute, address });
+    if (replacement === null) continue;
+    const [before, after] = [text.slice(from, to), escaper(address)];
+    if (before === after) continue;
+    edits.push({ from, to, before, after });
+    shift += after.length - before.length;
+  }
+  return { edits, references: moved };
+}
+
+/** Plans the changes of a document, as {@link planRewrite}. */
 export function planEdits(
   text: string,
   references: readonly Reference[],
   replacementFor: (reference: Reference) => string | null,
 ): Edit[] {
-  const edits: Edit[] = [];
-  for (const reference of references) {
-    const address = replacementFor(reference);
-    if (address === null) continue;
-    const { from, to, escaper } = reference;
-    const [before, after] = [text.slice(from, to), escaper(toAscii(address))];
-    if (before !== after) edits.push({ from, to, before, after });
-  }
-  return edits;
+  return planRewrite(text, references, replacementFor).edits;
 }
 
 /** Applies edits, in the order of their offsets. @throws Error when the document is not the one they were planned for */

@@ -112,15 +112,19 @@ export class Inspector {
     );
   }
 
-  /** Plans the edits that replace addresses in documents; nothing is written. Faults are as of {@link readDocuments}. */
+  /**
+   * Plans the edits that replace addresses in documents; nothing is written. Faults are as of {@link readDocuments}.
+   *
+   * @param isShown the plan is looked at, and not carried out
+   */
   planRewrites(
     files: readonly DocumentToRewrite[],
-    { rules, site }: { rules: AddressRules; site: string },
+    { rules, site, isShown }: { rules: AddressRules; site: string; isShown: boolean },
   ): Promise<(PlannedRewrite | Fault)[]> {
     return this.#eachOf(
       files,
       (some) => ({
-        ...{ kind: 'rewrite', rules, site },
+        ...{ kind: 'rewrite', rules, site, isShown },
         files: some.map(({ content, format, url }) => ({ content, format, url })),
       }),
       (part) => (part.found === 'rewrite' ? part.rewrite : null),

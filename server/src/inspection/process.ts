@@ -1,14 +1,16 @@
 import { createHash } from 'node:crypto';
+import { readFileSync } from 'node:fs';
 import { open, readFile } from 'node:fs/promises';
 import { cleanFile, NO_RIGHTS, type Piece } from '@uniferum/core/inspection';
 import { planManifest } from '@uniferum/core/intake';
 import {
   AddressMap,
   applyEdits,
+  type DocumentFormat,
   decodeByteText,
   detectEncoding,
   findReferences,
-  planEdits,
+  planRewrite,
   showEdits,
 } from '@uniferum/core/pages';
 import sharp from 'sharp';
@@ -24,6 +26,7 @@ import type {
   InspectionResult,
   InspectionWork,
   PlannedLine,
+  ReadDocument,
 } from './work.js';
 
 sharp.concurrency(1);
@@ -41,11 +44,12 @@ serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { te
     case 'manifest':
       return planManifestTo(work);
     case 'documents':
-      for (const [n, file] of work.files.entries()) await readDocument(n, file, tell);
+      for (const [n, file] of work.files.entries()) readDocument(n, file, tell);
       return null;
     case 'rewrite': {
       const map = new AddressMap(work.rules, work.site);
-      for (const [n, file] of work.files.entries()) await planRewrite(n, file, map, tell);
+      for (const [n, file] of work.files.entries())
+        rewriteDocument(n, file, { map, isShown: work.isShown }, tell);
       return null;
     }
     case 'shrink':
@@ -68,38 +72,43 @@ async function inspect(
   }
 }
 
-async function readContent(content: DocumentContent): Promise<Buffer> {
-  if ('file' in content) return readFile(content.file);
+/** This process does one thing after the other: waiting for a disk in the meantime gains nothing. */
+function readContent(content: DocumentContent): Buffer {
+  if ('file' in content) return readFileSync(content.file);
   return Buffer.from(content.bytes.buffer, content.bytes.byteOffset, content.bytes.byteLength);
 }
 
 /** References beyond this many are those of a machine, and of no use to anybody. */
 const MAX_REFERENCES = 20_000;
 
-async function readDocument(
+function describe(data: Buffer, format: DocumentFormat): ReadDocument {
+  const bytes = data.toString('latin1');
+  const encoding = detectEncoding(bytes, format);
+  const found = encoding.isAsciiBased
+    ? findReferences({ text: bytes, format, encoding: encoding.label })
+    : findReferences({ text: new TextDecoder(encoding.label).decode(data), format, encoding: null });
+  return toReadDocument(found, encoding.label);
+}
+
+function toReadDocument(
+  { title, base, references }: Omit<ReadDocument, 'encoding'>,
+  encoding: string,
+): ReadDocument {
+  return {
+    ...{ encoding, title, base },
+    references: references
+      .slice(0, MAX_REFERENCES)
+      .map(({ from, attribute, address }) => ({ from, attribute, address })),
+  };
+}
+
+function readDocument(
   n: number,
   { content, format }: DocumentToRead,
   tell: (part: InspectionPart) => void,
-): Promise<void> {
+): void {
   try {
-    const data = await readContent(content);
-    const bytes = data.toString('latin1');
-    const encoding = detectEncoding(bytes, format);
-    const found = encoding.isAsciiBased
-      ? findReferences({ text: bytes, format, encoding: encoding.label })
-      : findReferences({ text: new TextDecoder(encoding.label).decode(data), format, encoding: null });
-    tell({
-      n,
-      found: 'document',
-      document: {
-        encoding: encoding.label,
-        title: found.title,
-        base: found.base,
-        references: found.references
-          .slice(0, MAX_REFERENCES)
-          .map(({ from, attribute, address }) => ({ from, attribute, address })),
-      },
-    });
+    tell({ n, found: 'document', document: describe(readContent(content), format) });
   } catch (error) {
     tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
   }
@@ -107,27 +116,36 @@ async function readDocument(
 
 const SHOWN_EDITS = 20;
 
-async function planRewrite(
+function rewriteDocument(
   n: number,
   { content, format, url }: DocumentToRewrite,
-  map: AddressMap,
+  { map, isShown }: { map: AddressMap; isShown: boolean },
   tell: (part: InspectionPart) => void,
-): Promise<void> {
+): void {
   try {
-    const data = await readContent(content);
+    const data = readContent(content);
     const text = data.toString('latin1');
     const { label, isAsciiBased } = detectEncoding(text, format);
     if (!isAsciiBased) throw new Error(`documents in ${label} are not rewritten`);
     const found = findReferences({ text, format, encoding: label });
-    const edits = planEdits(text, found.references, map.replacements(found, url));
+    const { edits, references } = planRewrite(text, found.references, map.replacements(found, url));
     const after = Buffer.from(applyEdits(text, edits), 'latin1');
-    const shown = showEdits(text, edits, SHOWN_EDITS).map((edit) => ({
+    const shown = (isShown ? showEdits(text, edits, SHOWN_EDITS) : []).map((edit) => ({
       ...edit,
       lead: decodeByteText(edit.lead, label),
       before: decodeByteText(edit.before, label),
       trail: decodeByteText(edit.trail, label),
     }));
-    tell({ n, found: 'rewrite', rewrite: { edits, shown, before: sha256(data), after: sha256(after) } });
+    // A base can be one of the addresses that are replaced.
+    const isKnown = format !== 'markdown' && found.base === null;
+    const readAfter = (): ReadDocument =>
+      isKnown ? toReadDocument({ ...found, references }, label) : describe(after, format);
+    const read = isShown || edits.length === 0 ? null : readAfter();
+    tell({
+      n,
+      found: 'rewrite',
+      rewrite: { edits, shown, before: sha256(data), after: sha256(after), read },
+    });
   } catch (error) {
     tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
   }

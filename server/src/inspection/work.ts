@@ -17,7 +17,7 @@ export type InspectionWork =
   | { kind: 'clean'; path: string; mime: string; keep: 'rights' | 'none' }
   | { kind: 'manifest'; path: string; mapping: ManifestMapping | null; folder: string; outPath: string }
   | { kind: 'documents'; files: DocumentToRead[] }
-  | { kind: 'rewrite'; files: DocumentToRewrite[]; rules: AddressRules; site: string }
+  | { kind: 'rewrite'; files: DocumentToRewrite[]; rules: AddressRules; site: string; isShown: boolean }
   | { kind: 'shrink'; path: string; sizePx: number; outPath: string; maxPixels: number };
 
 /** One JSON line of a manifest plan: a row or a fault, in manifest order. */
@@ -41,11 +41,13 @@ export interface DocumentToRewrite extends DocumentToRead {
 /** The edits of a document. */
 export interface PlannedRewrite {
   edits: Edit[];
-  /** The first of them, as they are shown. */
+  /** The first of them, as they are shown; empty when nobody looks at them. */
   shown: ShownEdit[];
   /** The SHA-256 of the document before and after. */
   before: string;
   after: string;
+  /** What is found in it afterwards; null when it stays as it is, or when nothing is going to be written. */
+  read: ReadDocument | null;
 }
 
 /** What was found in a document. */

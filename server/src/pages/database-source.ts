@@ -1,5 +1,7 @@
 import { applyEdits, type DatabaseSettings } from '@uniferum/core/pages';
+import { UniferumError } from '../shared/errors.js';
 import {
+  type ConfirmedDocument,
   type DocumentChange,
   MAX_ADDRESS,
   type OpenedSource,
@@ -11,8 +13,10 @@ import {
 import { type DatabaseConfig, SiteDatabase } from './site-database.js';
 import type { ListedDocument, PageSource } from './source.js';
 import {
+  type Belongings,
   listValues,
   readColumns,
+  readDigests,
   readSizes,
   readValue,
   readValues,
@@ -101,12 +105,10 @@ class ColumnsOfTable implements OpenedSource {
     for (const { name, format } of this.#settings.columns) {
       const keys = wanted.filter(({ column }) => column === name).map(({ key }) => key);
       for (const some of await this.#groupBySize(name, keys))
-        yield (await this.#read(name, some)).map(({ id, size, digest, title, others, value }) => ({
-          ...{ path: pathOf(id, name), stamp: `${size}-${digest}`, format },
-          url: this.#settings.url && fillUrl(this.#settings.url, new Map(others).set('key', id)),
-          title: title?.trim().slice(0, MAX_TITLE) || null,
-          content: { bytes: value ?? new Uint8Array() },
-          fault: value === null ? TOO_LARGE : null,
+        yield (await this.#read(name, some)).map((row) => ({
+          ...{ ...this.#belongings(name, row), format },
+          content: { bytes: row.value ?? new Uint8Array() },
+          fault: row.value === null ? TOO_LARGE : null,
         }));
     }
   }
@@ -128,19 +130,51 @@ class ColumnsOfTable implements OpenedSource {
   }
 
   #read(column: string, keys: readonly string[]) {
-    const { url } = this.#settings;
-    const others = [...this.#columns.keys()].filter((name) => url?.includes(`{${name}}`));
-    return readValues(this.#database, this.#column(column), { keys, others });
+    return readValues(this.#database, this.#column(column), { keys, others: this.#others });
   }
 
-  async write(path: string, { edits, before, after }: DocumentChange): Promise<WriteOutcome> {
+  /**
+   * Values that were just read are replaced in one transaction; each statement makes sure that its value still is what was
+   * read. What that can't decide is decided one by one.
+   */
+  async write(changes: readonly DocumentChange[]): Promise<WriteOutcome[]> {
+    const isReplaced = await this.#replaceTogether(changes);
+    const outcomes: WriteOutcome[] = [];
+    for (const [n, change] of changes.entries())
+      outcomes.push(isReplaced[n] ? { kind: 'written' } : await this.#writeOne(change));
+    return outcomes;
+  }
+
+  async #replaceTogether(changes: readonly DocumentChange[]): Promise<boolean[]> {
+    const none = changes.map(() => false);
+    if (!changes.some(({ bytes }) => bytes)) return none;
+    try {
+      return await this.#database.transaction(async () => {
+        const isReplaced: boolean[] = [];
+        for (const change of changes) isReplaced.push(await this.#replaceRead(change));
+        return isReplaced;
+      });
+    } catch (error) {
+      if (error instanceof UniferumError && error.code === 'source-away') throw error;
+      // One of them is refused; which one, and why, is found out one by one.
+      return none;
+    }
+  }
+
+  #replaceRead({ path, edits, before, bytes }: DocumentChange): Promise<boolean> | boolean {
+    if (!bytes) return false;
+    const { key, column } = readPath(path);
+    return updateValue(this.#database, this.#column(column), { key, before, next: applyTo(bytes, edits) });
+  }
+
+  async #writeOne({ path, edits, before, after }: DocumentChange): Promise<WriteOutcome> {
     const { key, column } = readPath(path);
     const value = await readValue(this.#database, this.#column(column), key);
     if (value === null) return { kind: 'gone' };
     const digest = digestOf(value);
     if (digest === after) return { kind: 'written' };
     if (digest !== before) return { kind: 'changed' };
-    const next = Buffer.from(applyEdits(value.toString('latin1'), edits), 'latin1');
+    const next = applyTo(value, edits);
     try {
       const isReplaced = await updateValue(this.#database, this.#column(column), { key, before, next });
       return { kind: isReplaced ? 'written' : 'changed' };
@@ -149,8 +183,37 @@ class ColumnsOfTable implements OpenedSource {
     }
   }
 
+  async confirm(written: readonly Pick<DocumentChange, 'path' | 'after'>[]): Promise<ConfirmedDocument[]> {
+    const after = new Map(written.map((one) => [one.path, one.after]));
+    const confirmed: ConfirmedDocument[] = [];
+    for (const { name } of this.#settings.columns) {
+      const keys = [...after.keys()]
+        .map(readPath)
+        .flatMap(({ key, column }) => (column === name ? [key] : []));
+      if (keys.length === 0) continue;
+      const rows = await readDigests(this.#database, this.#column(name), { keys, others: this.#others });
+      for (const row of rows)
+        if (row.sha256 === after.get(pathOf(row.id, name))) confirmed.push(this.#belongings(name, row));
+    }
+    return confirmed;
+  }
+
   close(): Promise<void> {
     return this.#database.close();
+  }
+
+  /** The columns whose values are in the addresses of pages. */
+  get #others(): string[] {
+    const { url } = this.#settings;
+    return [...this.#columns.keys()].filter((name) => url?.includes(`{${name}}`));
+  }
+
+  #belongings(column: string, { id, size, digest, title, others }: Belongings): ConfirmedDocument {
+    return {
+      ...{ path: pathOf(id, column), stamp: `${size}-${digest}` },
+      url: this.#settings.url && fillUrl(this.#settings.url, new Map(others).set('key', id)),
+      title: title?.trim().slice(0, MAX_TITLE) || null,
+    };
   }
 
   #column(name: string): TableColumn {
@@ -160,6 +223,11 @@ class ColumnsOfTable implements OpenedSource {
       `There is no column ${name} in the table ${this.#settings.table}. Change the settings of the source.`,
     );
   }
+}
+
+function applyTo(bytes: Uint8Array, edits: DocumentChange['edits']): Buffer {
+  const text = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1');
+  return Buffer.from(applyEdits(text, edits), 'latin1');
 }
 
 /** A refusal of this one value, such as one that is longer than its column; anything else is thrown. */

@@ -3,10 +3,13 @@ import {
   change,
   changeExpanded,
   type Executor,
+  isDatabaseError,
+  StartOver,
   select,
   selectExpanded,
   type Transaction,
 } from '../shared/database.js';
+import { addUses, UseChanges } from './asset-use-queries.js';
 
 /** A stored address of a document. */
 export interface StoredReference {
@@ -64,24 +67,9 @@ export async function putDocuments(
   documents: readonly StoredDocument[],
 ): Promise<void> {
   if (documents.length === 0) return;
-  await deleteDocuments(
-    tx,
-    await findIds(
-      tx,
-      sourceId,
-      documents.map(({ path }) => path),
-    ),
-  );
-  const { insertId } = await changeExpanded(
-    tx,
-    'INSERT INTO page_documents (source_id, path, path_hash, stamp, title, url, base, encoding, fault, address_count) VALUES ?',
-    [
-      documents.map((one) => [
-        ...[sourceId, one.path, hashOf(one.path), one.stamp, one.title, one.url],
-        ...[one.base?.slice(0, 2000) ?? null, one.encoding, one.fault, one.references.length],
-      ]),
-    ],
-  );
+  const paths = documents.map(({ path }) => path);
+  const uses = await takeDocuments(tx, await findIds(tx, sourceId, paths));
+  const { insertId } = await insertDocuments(tx, sourceId, documents);
   // One statement gets a contiguous range of ids: innodb_autoinc_lock_mode 1 and 2 both guarantee it.
   const rows = documents.flatMap(({ references }, index) =>
     references.map((one) => [
@@ -96,11 +84,28 @@ export async function putDocuments(
        VALUES ?`,
       [rows.slice(at, at + 1000)],
     );
-  await addUses(
-    tx,
-    documents.flatMap(({ references }) => references.flatMap(({ assetId }) => assetId ?? [])),
-    1,
-  );
+  for (const { references } of documents)
+    for (const { assetId } of references) if (assetId !== null) uses.add(assetId, 1);
+  await addUses(tx, uses);
+}
+
+async function insertDocuments(tx: Transaction, sourceId: string, documents: readonly StoredDocument[]) {
+  try {
+    return await changeExpanded(
+      tx,
+      'INSERT INTO page_documents (source_id, path, path_hash, stamp, title, url, base, encoding, fault, address_count) VALUES ?',
+      [
+        documents.map((one) => [
+          ...[sourceId, one.path, hashOf(one.path), one.stamp, one.title, one.url],
+          ...[one.base?.slice(0, 2000) ?? null, one.encoding, one.fault, one.references.length],
+        ]),
+      ],
+    );
+  } catch (error) {
+    // Another run has read one of them meanwhile.
+    if (isDatabaseError(error, 'ER_DUP_ENTRY')) throw new StartOver();
+    throw error;
+  }
 }
 
 /** Gives a document another path. */
@@ -118,42 +123,33 @@ export async function renameDocument(
 
 /** Deletes documents with all their references. */
 export async function deleteDocuments(tx: Transaction, ids: readonly number[]): Promise<void> {
-  if (ids.length === 0) return;
-  const used = await selectExpanded<{ asset_id: number }>(
-    tx,
-    'SELECT asset_id FROM page_references WHERE document_id IN (?) AND asset_id IS NOT NULL FOR UPDATE',
-    [ids],
-  );
-  await changeExpanded(tx, 'DELETE FROM page_references WHERE document_id IN (?)', [ids]);
-  await addUses(
-    tx,
-    used.map(({ asset_id }) => asset_id),
-    -1,
-  );
-  await changeExpanded(tx, 'DELETE FROM page_documents WHERE id IN (?)', [ids]);
+  await addUses(tx, await takeDocuments(tx, ids));
 }
 
+/** Deletes documents with all their references. @returns what that changes in the numbers of uses, which are left */
+async function takeDocuments(tx: Transaction, ids: readonly number[]): Promise<UseChanges> {
+  const uses = new UseChanges();
+  if (ids.length === 0) return uses;
+  const used = await selectExpanded<{ asset_id: number; uses: number }>(
+    tx,
+    // By another index it would lock the place where others insert.
+    `SELECT asset_id, COUNT(*) AS uses FROM page_references FORCE INDEX (page_references_document)
+     WHERE document_id IN (?) AND asset_id IS NOT NULL GROUP BY asset_id FOR UPDATE`,
+    [ids],
+  );
+  for (const one of used) uses.add(one.asset_id, -one.uses);
+  await changeExpanded(tx, 'DELETE FROM page_references WHERE document_id IN (?)', [ids]);
+  await changeExpanded(tx, 'DELETE FROM page_documents WHERE id IN (?)', [ids]);
+  return uses;
+}
+
+/** Finds documents by their paths, and locks them. */
 async function findIds(db: Executor, sourceId: string, paths: readonly string[]): Promise<number[]> {
   const rows = await selectExpanded<{ id: number }>(
     db,
-    'SELECT id FROM page_documents WHERE source_id = ? AND path_hash IN (?) FOR UPDATE',
+    `SELECT id FROM page_documents FORCE INDEX (page_documents_path)
+     WHERE source_id = ? AND path_hash IN (?) FOR UPDATE`,
     [sourceId, paths.map(hashOf)],
   );
   return rows.map(({ id }) => id);
-}
-
-/** Changes the number of uses of assets: once for each time that one is listed. */
-export async function addUses(tx: Transaction, assetIds: readonly number[], sign: 1 | -1): Promise<void> {
-  const counts = new Map<number, number>();
-  for (const id of assetIds) counts.set(id, (counts.get(id) ?? 0) + 1);
-  // A fixed order prevents deadlocks.
-  for (const [id, count] of [...counts].sort(([a], [b]) => a - b))
-    if (sign === 1)
-      await change(
-        tx,
-        'INSERT INTO asset_uses (asset_id, uses) VALUES (?, ?) ON DUPLICATE KEY UPDATE uses = uses + VALUES(uses)',
-        [id, count],
-      );
-    else
-      await change(tx, 'UPDATE asset_uses SET uses = uses - LEAST(uses, ?) WHERE asset_id = ?', [count, id]);
 }

@@ -1,13 +1,14 @@
 import { recordEvent } from '../events/outbox.js';
+import type { ReadDocument } from '../inspection/work.js';
 import { beginGroupedRun } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
-import { type Database, inTransaction } from '../shared/database.js';
+import { type Database, inTransaction, StartOver } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { deleteChecks } from './crawl-queries.js';
 import { deleteDocuments, listDocuments, putDocuments, type StoredDocument } from './document-queries.js';
 import { sourceIndexed } from './events.js';
 import { openSource } from './open-source.js';
-import { type IndexTools, type PresentDocument, SourceFault } from './opened-source.js';
+import { type IndexTools, type OpenedSource, type PresentDocument, SourceFault } from './opened-source.js';
 import { ReferenceResolver } from './resolve-references.js';
 import type { ListedDocument, PageSource } from './source.js';
 import { findSource, updateIndexedAt } from './source-queries.js';
@@ -21,7 +22,7 @@ export interface IndexInput {
 
 export const indexRun = defineRun<IndexInput>({ kind: 'page-index', label: 'Index pages' });
 
-const DOCUMENTS_PER_ITEM = 40;
+const DOCUMENTS_PER_ITEM = 64;
 
 /** What a source has that is not known yet. */
 async function listChanges(
@@ -116,12 +117,12 @@ export function indexHandler(tools: IndexTools) {
       return {
         outcome: 'done',
         async record(tx) {
-          // Deleting the source waits for this, and this for that.
-          const held = await findSource(tx, id, { lock: true });
-          if (held === null) return { done: 0, skipped: documents.length + gone.length };
+          if ((await findSource(tx, id)) === null)
+            return { done: 0, skipped: documents.length + gone.length };
           await deleteDocuments(tx, gone);
           await putDocuments(tx, id, read);
-          await updateIndexedAt(tx, id);
+          // Last, because other items of the source wait for this row. Begun again, it finds the source deleted.
+          if (!(await updateIndexedAt(tx, id))) throw new StartOver();
           await recordEvent(tx, { event: sourceIndexed, by: source.name, data: { id, name: source.name } });
           return { done: documents.length + gone.length };
         },
@@ -136,21 +137,31 @@ export function indexHandler(tools: IndexTools) {
  *
  * @throws SourceFault
  */
-export async function readDocuments(
+async function readDocuments(
   tools: IndexTools,
   source: PageSource,
   paths: readonly string[],
 ): Promise<StoredDocument[]> {
   if (paths.length === 0) return [];
-  const resolver = new ReferenceResolver(tools.db, tools.config);
-  const stored: StoredDocument[] = [];
   const opened = await openSource(tools, source);
   try {
-    for await (const present of opened.present(paths))
-      stored.push(...(await readPresent(tools, present, resolver)));
+    return await readOpened(tools, opened, paths, new ReferenceResolver(tools.db, tools.config));
   } finally {
     await opened.close();
   }
+}
+
+/** The same, of a source that is open. */
+export async function readOpened(
+  tools: Pick<IndexTools, 'inspector'>,
+  opened: OpenedSource,
+  paths: readonly string[],
+  resolver: ReferenceResolver,
+): Promise<StoredDocument[]> {
+  const stored: StoredDocument[] = [];
+  if (paths.length === 0) return stored;
+  for await (const present of opened.present(paths))
+    stored.push(...(await readPresent(tools, present, resolver)));
   return stored;
 }
 
@@ -161,29 +172,42 @@ export async function readPresent(
   resolver: ReferenceResolver,
 ): Promise<StoredDocument[]> {
   const results = await inspector.readDocuments(present.filter(({ fault }) => fault === null));
-  const readable = present.filter(({ fault }) => fault === null);
+  let at = 0;
+  return toStored(
+    present.map((document) => ({
+      document,
+      result:
+        document.fault === null
+          ? (results[at++] ?? { fault: 'it could not be read' })
+          : { fault: document.fault },
+    })),
+    resolver,
+  );
+}
+
+/** A document, and what was found in it. */
+interface FoundInDocument {
+  document: Pick<PresentDocument, 'path' | 'stamp' | 'url' | 'title' | 'more'>;
+  result: ReadDocument | { fault: string };
+}
+
+/** Finds out where the references of documents lead. */
+export async function toStored(
+  found: readonly FoundInDocument[],
+  resolver: ReferenceResolver,
+): Promise<StoredDocument[]> {
   await resolver.prefetch(
-    results.flatMap((result, index) =>
-      'fault' in result
-        ? []
-        : [
-            {
-              references: result.references,
-              place: { url: readable[index]?.url ?? null, base: result.base },
-            },
-          ],
+    found.flatMap(({ document: { url }, result }) =>
+      'fault' in result ? [] : [{ references: result.references, place: { url, base: result.base } }],
     ),
   );
   const stored: StoredDocument[] = [];
-  let at = 0;
-  for (const { path, stamp, url, title, fault, more = [] } of present) {
-    const result = fault === null ? (results[at++] ?? { fault: 'it could not be read' }) : { fault };
+  for (const { document, result } of found) {
+    const { path, stamp, url, title, more = [] } = document;
     const place = { path, stamp, url, title };
     if ('fault' in result) {
-      stored.push({
-        ...{ ...place, base: null, encoding: null, references: [] },
-        fault: result.fault.slice(0, 300),
-      });
+      const fault = result.fault.slice(0, MAX_FAULT);
+      stored.push({ ...place, base: null, encoding: null, references: [], fault });
       continue;
     }
     const { encoding, base, references } = result;
@@ -196,6 +220,8 @@ export async function readPresent(
   }
   return stored;
 }
+
+const MAX_FAULT = 300;
 
 /** @throws UniferumError `not-found` */
 export async function requireSource(db: Database, id: string): Promise<PageSource> {

@@ -29,9 +29,12 @@ export interface PresentDocument extends ListedDocument {
 
 /** Edits of a document, with its digests before and after them. */
 export interface DocumentChange {
+  path: string;
   edits: readonly Edit[];
   before: string;
   after: string;
+  /** Its bytes before, when they were just read. */
+  bytes?: Uint8Array;
 }
 
 /** What came of writing a document: `changed` by somebody else, and left as it is. */
@@ -46,9 +49,31 @@ export interface OpenedSource {
   list(): Promise<ListedDocument[]>;
   /** Reads documents, some at a time. Those that are gone are left out. */
   present(paths: readonly string[]): AsyncGenerator<PresentDocument[]>;
-  /** Applies edits to a document whose digest is `before`; one whose digest is `after` has them already. */
-  write(path: string, change: DocumentChange): Promise<WriteOutcome>;
+  /**
+   * Applies edits to documents whose digest is `before`; those whose digest is `after` have them already.
+   *
+   * @returns what came of each, in order
+   */
+  write(changes: readonly DocumentChange[]): Promise<WriteOutcome[]>;
+  /**
+   * What belongs to documents whose digest still is what was written, so that they need not be read again; others are left
+   * out. Sources without it read them again.
+   */
+  confirm?(written: readonly Pick<DocumentChange, 'path' | 'after'>[]): Promise<ConfirmedDocument[]>;
   close(): Promise<void>;
+}
+
+/** A document as it was written, with what belongs to it. */
+export type ConfirmedDocument = Pick<PresentDocument, 'path' | 'stamp' | 'url' | 'title'>;
+
+/** Writes documents one after the other. */
+export async function writeEach(
+  changes: readonly DocumentChange[],
+  write: (change: DocumentChange) => Promise<WriteOutcome>,
+): Promise<WriteOutcome[]> {
+  const outcomes: WriteOutcome[] = [];
+  for (const change of changes) outcomes.push(await write(change));
+  return outcomes;
 }
 
 /** Why a source can't be opened, in a sentence that says what to do. */

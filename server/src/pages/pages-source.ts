@@ -1,6 +1,12 @@
 import { applyEdits } from '@uniferum/core/pages';
 import { inTransaction } from '../shared/database.js';
-import type { DocumentChange, IndexTools, OpenedSource, WriteOutcome } from './opened-source.js';
+import {
+  type DocumentChange,
+  type IndexTools,
+  type OpenedSource,
+  type WriteOutcome,
+  writeEach,
+} from './opened-source.js';
 import { presentPage } from './page-references.js';
 import { findRevision, insertRevision } from './page-revision-queries.js';
 import type { SitePage } from './site-page.js';
@@ -35,7 +41,7 @@ export function openPages(tools: Pick<IndexTools, 'db' | 'config'>): OpenedSourc
         yield [await presentPage(db, config, { path, stamp: stampOfPage(page), content, published })];
       }
     },
-    write: (path, change) => rewritePage(tools, path, change),
+    write: (changes) => writeEach(changes, (change) => rewritePage(tools, change)),
     close: async () => {},
   };
 }
@@ -58,8 +64,7 @@ export async function readPublished(
 /** The rewritten text is a revision of its own, and is published where the old one was. */
 async function rewritePage(
   { db }: Pick<IndexTools, 'db'>,
-  path: string,
-  { edits, before, after }: DocumentChange,
+  { path, edits, before, after }: DocumentChange,
 ): Promise<WriteOutcome> {
   const known = await findSitePageAt(db, path);
   if (known === null) return { kind: 'gone' };

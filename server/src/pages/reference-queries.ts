@@ -8,7 +8,7 @@ import {
   type Transaction,
 } from '../shared/database.js';
 import { groupBy } from '../shared/group.js';
-import { addUses } from './document-queries.js';
+import { addUses, UseChanges } from './asset-use-queries.js';
 
 /** A reference with its document. */
 export interface ReferenceRow {
@@ -162,7 +162,7 @@ export async function claimReferences(tx: Transaction, assetAt: ReadonlyMap<stri
       "UPDATE page_references SET state = 'found', reason = NULL, asset_id = ? WHERE id IN (?) AND asset_id IS NULL",
       [assetId, some.map(({ id }) => id)],
     );
-    await addUses(tx, Array(affectedRows).fill(assetId), 1);
+    await addUses(tx, new UseChanges().add(assetId, affectedRows));
   }
 }
 

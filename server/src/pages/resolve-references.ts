@@ -29,11 +29,16 @@ const MAX_ATTRIBUTE = 60;
 const MAX_RECIPE = 64;
 const MAX_VARIANT = 40;
 
+/** Percent-encoded, it could be any word. */
+const MAY_BE_MEDIA = /media|%/i;
+
 /** Finds out where the addresses of documents lead. One of these serves one run item: what it looked up it remembers. */
 export class ReferenceResolver {
   readonly #db: Executor;
   readonly #hosts: ReadonlySet<string | null>;
   readonly #assets = new Map<string, Promise<number | null>>();
+  readonly #parsed = new Map<string, MediaAddress | null>();
+  readonly #hashes = new Map<string, string>();
   #recipes: Promise<ReadonlySet<string>> | null = null;
 
   constructor(db: Executor, { publicUrl, mediaUrl }: Addresses) {
@@ -93,15 +98,28 @@ export class ReferenceResolver {
     const assetId = await this.#assetAt(place, media);
     const recipe = media.kind === 'rendition' ? media.recipe.slice(0, MAX_RECIPE) : null;
     const variant = media.kind === 'rendition' ? (media.variant?.slice(0, MAX_VARIANT) ?? null) : null;
-    const found = { ...reference, place: hashOf(place), assetId, recipe, variant };
+    const found = { ...reference, place: this.#hashOf(place), assetId, recipe, variant };
     if (assetId === null) return { ...found, state: 'broken', reason: 'unknown' };
     if (recipe !== null && !(await this.#hasRecipe(recipe)))
       return { ...found, state: 'broken', reason: 'no-recipe' };
     return { ...found, state: 'found' };
   }
 
+  /** The same address is looked at when it is fetched and when it is resolved, and is often in many documents. */
+  #mediaAddress(address: string, place: Surroundings): MediaAddress | null {
+    const key = `${place.url ?? ''} ${place.base ?? ''} ${address}`;
+    let known = this.#parsed.get(key);
+    if (known === undefined) {
+      known = this.#parseAddress(address, place);
+      this.#parsed.set(key, known);
+    }
+    return known;
+  }
+
   /** The media address that a reference leads to: on our hosts, or on the host of a page that serves our media as its own. */
-  #mediaAddress(address: string, { url, base }: Surroundings): MediaAddress | null {
+  #parseAddress(address: string, { url, base }: Surroundings): MediaAddress | null {
+    // Most addresses lead elsewhere, and can't lead to media whatever they are resolved against.
+    if (![address, base, url].some((part) => part !== null && MAY_BE_MEDIA.test(part))) return null;
     const against = baseOf(base, url);
     const target = targetOf(address, against) ?? (address.startsWith('/media/') ? address : null);
     if (target === null) return null;
@@ -115,6 +133,14 @@ export class ReferenceResolver {
       // Not UTF-8: no address of ours is.
       return null;
     }
+  }
+
+  #hashOf(place: string): string {
+    const known = this.#hashes.get(place);
+    if (known !== undefined) return known;
+    const hash = hashOf(place);
+    this.#hashes.set(place, hash);
+    return hash;
   }
 
   #assetAt(place: string, media: MediaAddress): Promise<number | null> {

@@ -145,21 +145,22 @@ describe('a document that somebody else changed', () => {
     await write('a.html', 'one two');
     const edits = [{ from: 0, to: 3, before: 'one', after: 'three' }];
     const change = {
+      path: 'a.html',
       edits,
       before: digestOf(Buffer.from('one two')),
       after: digestOf(Buffer.from('three two')),
     };
     await write('a.html', 'one TWO');
-    expect(await writeDocument(site, 'a.html', change)).toEqual({ kind: 'changed' });
+    expect(await writeDocument(site, change)).toEqual({ kind: 'changed' });
     expect((await read('a.html')).toString()).toBe('one TWO');
     await write('a.html', 'three two');
-    expect(await writeDocument(site, 'a.html', change)).toEqual({ kind: 'written' });
+    expect(await writeDocument(site, change)).toEqual({ kind: 'written' });
     await write('a.html', 'one two');
-    expect(await writeDocument(site, 'a.html', change)).toEqual({ kind: 'written' });
+    expect(await writeDocument(site, change)).toEqual({ kind: 'written' });
     expect((await read('a.html')).toString()).toBe('three two');
     await rm(join(site, 'a.html'));
-    expect(await writeDocument(site, 'a.html', change)).toEqual({ kind: 'gone' });
-    expect(await writeDocument(site, '../../etc/passwd', change)).toEqual({ kind: 'gone' });
+    expect(await writeDocument(site, change)).toEqual({ kind: 'gone' });
+    expect(await writeDocument(site, { ...change, path: '../../etc/passwd' })).toEqual({ kind: 'gone' });
     expect(await readdir(site)).toEqual([]);
   });
 });

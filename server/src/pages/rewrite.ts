@@ -1,25 +1,17 @@
-import { type AddressRules, type Edit, invertEdits } from '@uniferum/core/pages';
+import { type AddressRules, invertEdits } from '@uniferum/core/pages';
 import type { PlannedRewrite } from '../inspection/work.js';
 import type { ItemContext } from '../runs/handler.js';
 import { beginGroupedRunIn } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
-import { type Database, inTransaction, type Transaction } from '../shared/database.js';
+import { type Database, inTransaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
-import { listDocuments, putDocuments } from './document-queries.js';
-import {
-  findEdits,
-  findRewrite,
-  insertEdits,
-  insertRewrite,
-  listUndoable,
-  type StoredEdits,
-  updateEditState,
-} from './edit-queries.js';
-import { readDocuments, requireSource } from './index-source.js';
+import { type Change, changeDocuments } from './change-documents.js';
+import { listDocuments } from './document-queries.js';
+import { findEdits, findRewrite, insertEdits, insertRewrite, listUndoable } from './edit-queries.js';
+import { requireSource } from './index-source.js';
 import { openSource } from './open-source.js';
-import { type IndexTools, type OpenedSource, SourceFault, type WriteOutcome } from './opened-source.js';
+import { type IndexTools, type OpenedSource, type PresentDocument, SourceFault } from './opened-source.js';
 import { isWritable, type PageSource } from './source.js';
-import { findSource } from './source-queries.js';
 
 interface RewriteInput {
   source: string;
@@ -29,7 +21,7 @@ interface UndoInput extends RewriteInput {
   run: string;
 }
 
-const DOCUMENTS_PER_ITEM = 20;
+const DOCUMENTS_PER_ITEM = 40;
 const DOCUMENTS_AT_A_TIME = 40;
 const SHOWN_DOCUMENTS = 200;
 
@@ -105,32 +97,43 @@ async function* planSource(tools: IndexTools, id: string, rules: AddressRules) {
     for await (const some of listDocuments(tools.db, id))
       for (let at = 0; at < some.length; at += DOCUMENTS_AT_A_TIME) {
         const paths = some.slice(at, at + DOCUMENTS_AT_A_TIME).map(({ path }) => path);
-        yield* await planDocuments(tools, opened, paths, rules);
+        for await (const plans of planDocuments(tools, opened, paths, { rules, isShown: true })) yield* plans;
       }
   } finally {
     await opened.close();
   }
 }
 
-async function planDocuments(
+interface PlannedDocument {
+  path: string;
+  planned: PlannedRewrite | { fault: string };
+  document: PresentDocument;
+}
+
+/** Plans the edits of documents, as many at a time as are read together. */
+async function* planDocuments(
   { inspector, config }: IndexTools,
   opened: OpenedSource,
   paths: readonly string[],
-  rules: AddressRules,
-): Promise<{ path: string; planned: PlannedRewrite | { fault: string } }[]> {
-  const plans: { path: string; planned: PlannedRewrite | { fault: string } }[] = [];
-  if (paths.length === 0) return plans;
+  { rules, isShown }: { rules: AddressRules; isShown: boolean },
+): AsyncGenerator<PlannedDocument[]> {
+  if (paths.length === 0) return;
   for await (const documents of opened.present(paths)) {
     const readable = documents.filter(({ fault }) => fault === null);
-    const planned = await inspector.planRewrites(readable, {
-      rules,
-      site: opened.siteUrl ?? `${config.publicUrl}/`,
-    });
-    for (const [index, { path }] of readable.entries())
-      plans.push({ path, planned: planned[index] as PlannedRewrite | { fault: string } });
-    for (const { path, fault } of documents) if (fault !== null) plans.push({ path, planned: { fault } });
+    const site = opened.siteUrl ?? `${config.publicUrl}/`;
+    const planned = await inspector.planRewrites(readable, { rules, site, isShown });
+    yield [
+      ...readable.map((document, index) => ({
+        ...{ path: document.path, document },
+        planned: planned[index] as PlannedRewrite | { fault: string },
+      })),
+      ...documents.flatMap((document) =>
+        document.fault === null
+          ? []
+          : [{ path: document.path, document, planned: { fault: document.fault } }],
+      ),
+    ];
   }
-  return plans;
 }
 
 /** Begins rewriting every known document of some sources. @returns the run's id */
@@ -200,24 +203,23 @@ export function rewriteHandlers(tools: IndexTools) {
             outcome: 'failed',
             error: 'The addresses that this run replaces are no longer stored. Start it again.',
           };
-        return change(tools, { source, paths, runId, state: 'written' }, async (opened) => {
+        return changeDocuments(tools, { source, paths, runId, state: 'written' }, async function* (opened) {
           const known = await findEdits(tools.db, { runId, sourceId: source, paths });
+          if (known.length > 0) yield known;
           const left = paths.filter((path) => !known.some((one) => one.path === path));
-          const planned = (await planDocuments(tools, opened, left, rules)).flatMap(({ path, planned }) =>
-            'fault' in planned || planned.edits.length === 0
-              ? []
-              : [{ path, edits: planned.edits, before: planned.before, after: planned.after }],
-          );
-          await inTransaction(tools.db, (tx) => insertEdits(tx, { runId, sourceId: source }, planned));
-          return [...known, ...planned];
+          for await (const plans of planDocuments(tools, opened, left, { rules, isShown: false })) {
+            const changes = plans.flatMap(toChange);
+            await inTransaction(tools.db, (tx) => insertEdits(tx, { runId, sourceId: source }, changes));
+            yield changes;
+          }
         });
       },
     }),
     rewriteUndoRun.bind({
       async work({ run, source, paths }) {
-        return change(tools, { source, paths, runId: run, state: 'undone' }, async () => {
+        return changeDocuments(tools, { source, paths, runId: run, state: 'undone' }, async function* () {
           const written = await findEdits(tools.db, { runId: run, sourceId: source, paths });
-          return written.map(({ path, edits, before, after }) => ({
+          yield written.map(({ path, edits, before, after }) => ({
             ...{ path, edits: invertEdits(edits), before: after, after: before },
           }));
         });
@@ -226,60 +228,8 @@ export function rewriteHandlers(tools: IndexTools) {
   ];
 }
 
-type Change = Pick<StoredEdits, 'path' | 'before' | 'after'> & { edits: Edit[] };
-
-/** Makes changes to documents of a source, reads what was written again, and records both. */
-async function change(
-  tools: IndexTools,
-  { source: id, paths, runId, state }: RewriteInput & { runId: string; state: StoredEdits['state'] },
-  planChanges: (opened: OpenedSource) => Promise<Change[]>,
-) {
-  const source = await findSource(tools.db, id);
-  if (source === null) return { outcome: 'skipped' as const, note: 'the source was deleted' };
-  let outcomes: { path: string; outcome: WriteOutcome }[];
-  try {
-    outcomes = await makeChanges(tools, source, planChanges);
-  } catch (error) {
-    if (error instanceof SourceFault) return { outcome: 'failed' as const, error: error.message };
-    throw error;
-  }
-  const written = outcomes.filter(({ outcome }) => outcome.kind === 'written').map(({ path }) => path);
-  const read = await readDocuments(tools, source, written);
-  const problems = outcomes.flatMap(({ path, outcome }) => problemOf(path, outcome));
-  return {
-    outcome: 'done' as const,
-    async record(tx: Transaction) {
-      const isThere = (await findSource(tx, id, { lock: true })) !== null;
-      if (isThere) await putDocuments(tx, id, read);
-      await updateEditState(tx, { runId, sourceId: id, paths: written }, state);
-      return {
-        done: written.length,
-        failed: problems.length,
-        skipped: paths.length - written.length - problems.length,
-        ...(problems.length > 0 && { note: problems.slice(0, 5).join(' ') }),
-      };
-    },
-  };
-}
-
-async function makeChanges(
-  tools: IndexTools,
-  source: PageSource,
-  planChanges: (opened: OpenedSource) => Promise<Change[]>,
-): Promise<{ path: string; outcome: WriteOutcome }[]> {
-  const opened = await openSource(tools, source);
-  try {
-    const outcomes = [];
-    for (const one of await planChanges(opened))
-      outcomes.push({ path: one.path, outcome: await opened.write(one.path, one) });
-    return outcomes;
-  } finally {
-    await opened.close();
-  }
-}
-
-function problemOf(path: string, outcome: WriteOutcome): string[] {
-  if (outcome.kind === 'changed') return [`${path} was changed by someone else and was left unchanged.`];
-  if (outcome.kind === 'gone') return [`${path} no longer exists.`];
-  return outcome.kind === 'failed' ? [outcome.message] : [];
+function toChange({ path, planned, document: { content } }: PlannedDocument): Change[] {
+  if ('fault' in planned || planned.edits.length === 0) return [];
+  const { edits, before, after, read } = planned;
+  return [{ path, edits, before, after, read, ...('bytes' in content && { bytes: content.bytes }) }];
 }

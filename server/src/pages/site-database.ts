@@ -73,6 +73,21 @@ export class SiteDatabase {
     }
   }
 
+  /** Makes several changes together; after an error there are none of them. */
+  async transaction<Result>(work: () => Promise<Result>): Promise<Result> {
+    await this.query('START TRANSACTION');
+    try {
+      const result = await work();
+      await this.query('COMMIT');
+      return result;
+    } catch (error) {
+      await this.query('ROLLBACK').catch(() => {
+        // The connection is lost, and the transaction with it.
+      });
+      throw error;
+    }
+  }
+
   async close(): Promise<void> {
     await this.#connection.end().catch(() => this.#connection.destroy());
   }

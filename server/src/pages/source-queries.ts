@@ -118,8 +118,9 @@ export async function deleteSource(tx: Transaction, id: string): Promise<void> {
   await change(tx, 'DELETE FROM page_sources WHERE id = ?', [id]);
 }
 
-export async function updateIndexedAt(tx: Executor, id: string): Promise<void> {
-  await change(tx, 'UPDATE page_sources SET indexed_at = NOW(3) WHERE id = ?', [id]);
+export async function updateIndexedAt(tx: Executor, id: string): Promise<boolean> {
+  const { affectedRows } = await change(tx, 'UPDATE page_sources SET indexed_at = NOW(3) WHERE id = ?', [id]);
+  return affectedRows > 0;
 }
 
 /** Reads the figures of all sources, by id. */

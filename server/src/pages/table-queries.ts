@@ -106,28 +106,58 @@ export function readSizes(
   );
 }
 
-/** A value with what belongs to it. */
-export interface ReadValue extends ListedValue {
+/** What belongs to a value. */
+export interface Belongings extends ListedValue {
   title: string | null;
+  /** Other columns of its row, by name. */
+  others: Map<string, string>;
+}
+
+/** A value with what belongs to it. */
+export interface ReadValue extends Belongings {
   /** Null when it is too large to be read. */
   value: Buffer | null;
-  /** By name. */
-  others: Map<string, string>;
+}
+
+interface Wanted {
+  keys: readonly string[];
+  /** Further columns of their rows. */
+  others: readonly string[];
 }
 
 /** Reads values, and other columns of their rows. Texts are in UTF-8. */
 export async function readValues(
   database: SiteDatabase,
   column: TableColumn,
-  { keys, others }: { keys: readonly string[]; others: readonly string[] },
+  wanted: Wanted,
 ): Promise<ReadValue[]> {
+  const value = `IF(LENGTH(${quote(column.name)}) > ${MAX_DOCUMENT_BYTES}, NULL, CAST(${asUtf8(column)} AS BINARY)) AS value`;
+  return readRows<{ value: Buffer | null }>(database, column, wanted, value);
+}
+
+/** Reads what belongs to values, and their digests (SHA-256), but not the values. */
+export function readDigests(
+  database: SiteDatabase,
+  column: TableColumn,
+  wanted: Wanted,
+): Promise<(Belongings & { sha256: string })[]> {
+  return readRows<{ sha256: string }>(database, column, wanted, `SHA2(${asUtf8(column)}, 256) AS sha256`);
+}
+
+async function readRows<More>(
+  database: SiteDatabase,
+  column: TableColumn,
+  { keys, others }: Wanted,
+  more: string,
+): Promise<(Belongings & More)[]> {
   const { table, titleColumn } = database.settings;
   const key = keyOf(database);
   const value = quote(column.name);
-  const rows = await database.query<ReadValue & Record<`other${number}`, string | null>>(
+  const rows = await database.query<
+    ListedValue & More & { title: string | null } & Record<`other${number}`, string | null>
+  >(
     `SELECT CAST(${key} AS CHAR) AS id, LENGTH(${value}) AS size, ${digestOf(database, column.name)} AS digest,
-            ${titleColumn === null ? 'NULL' : `CAST(${quote(titleColumn)} AS CHAR)`} AS title,
-            IF(LENGTH(${value}) > ${MAX_DOCUMENT_BYTES}, NULL, CAST(${asUtf8(column)} AS BINARY)) AS value
+            ${titleColumn === null ? 'NULL' : `CAST(${quote(titleColumn)} AS CHAR)`} AS title, ${more}
             ${others.map((name, index) => `, CAST(${quote(name)} AS CHAR) AS other${index}`).join('')}
      FROM ${quote(table)} WHERE ${key} IN (?) AND ${value} IS NOT NULL ORDER BY ${key}`,
     [keys],
@@ -181,7 +211,10 @@ function digestOf({ settings: { titleColumn } }: SiteDatabase, column: string): 
   return `SHA1(CONCAT_WS('\\0', ${quote(column)}${title}))`;
 }
 
+/** Their bytes are UTF-8. */
+const IN_UTF8 = /^utf8(?:mb[34])?$/;
+
 /** The bytes of a value as they are worked on: those of a text in UTF-8, whatever the column is kept in. */
 function asUtf8({ name, charset }: TableColumn): string {
-  return charset === null ? quote(name) : `CONVERT(${quote(name)} USING utf8mb4)`;
+  return charset === null || IN_UTF8.test(charset) ? quote(name) : `CONVERT(${quote(name)} USING utf8mb4)`;
 }

@@ -17,8 +17,7 @@ export function digestOf(data: Uint8Array): string {
  */
 export async function writeDocument(
   root: string,
-  path: string,
-  { edits, before, after }: DocumentChange,
+  { path, edits, before, after }: DocumentChange,
 ): Promise<WriteOutcome> {
   const full = await findDocument(root, path);
   if (full === null) return { kind: 'gone' };

@@ -1,4 +1,4 @@
-import { type Editor, EditorContent, useEditor, useEditorState } from '@tiptap/react';
+import { type Editor, EditorContent, getHTMLFromFragment, useEditor, useEditorState } from '@tiptap/react';
 import StarterKit from '@tiptap/starter-kit';
 import { useRef, useState } from 'react';
 import { useRight } from '../access/hooks.js';
@@ -52,12 +52,13 @@ function TitleField({ draft, isReadOnly }: { draft: PageDraft; isReadOnly: boole
 }
 
 /** The text as it is saved, without the empty paragraph that the editor keeps at its end. */
-function bodyOf(editor: Editor): string {
-  return editor.getHTML().replace(/(?:<p><\/p>)+$/, '');
+function bodyOf({ state: { doc }, schema }: Pick<Editor, 'state' | 'schema'>): string {
+  return getHTMLFromFragment(doc.content, schema).replace(/(?:<p><\/p>)+$/, '');
 }
 
-function useBodyEditor({ page, change }: PageDraft, isEditable: boolean): Editor | null {
-  const written = useRef<string | null>(null);
+function useBodyEditor({ page, changeBody }: PageDraft, isEditable: boolean): Editor | null {
+  /** The text before it was changed for the first time; null afterwards. */
+  const unchanged = useRef<string | null>(null);
   return useEditor({
     extensions: [
       StarterKit.configure({
@@ -85,14 +86,15 @@ function useBodyEditor({ page, change }: PageDraft, isEditable: boolean): Editor
       },
     },
     onCreate: ({ editor }) => {
-      written.current = bodyOf(editor);
+      unchanged.current = bodyOf(editor);
     },
     onUpdate: ({ editor }) => {
-      const body = bodyOf(editor);
       // The editor also puts in order what nobody has changed.
-      if (body === written.current) return;
-      written.current = body;
-      change({ body });
+      if (unchanged.current !== null && bodyOf(editor) === unchanged.current) return;
+      unchanged.current = null;
+      // The state of now, which can be written out also when the editor is gone.
+      const { state, schema } = editor;
+      changeBody(() => bodyOf({ state, schema }));
     },
   });
 }

@@ -103,3 +103,36 @@ test('a file that is refused is not kept, and what is written is saved without i
   await act(async () => void (await result.current.saveNow()));
   expect(callsOf('pages.changeTagged').at(-1)?.[1]).toEqual({ body: '<p>b</p>' });
 });
+
+test('the text is written out once for each time that it is saved, as it is then', async () => {
+  answer({
+    'pages.changeTagged': (_id: string, patch: object) => ({ value: page(patch), etag: '"7.2"' }),
+  });
+  const { result } = open();
+  const read = vi.fn(() => '<p>last</p>');
+  act(() => {
+    result.current.changeBody(() => '<p>first</p>');
+    result.current.changeBody(read);
+  });
+  expect(read).not.toHaveBeenCalled();
+  await act(async () => void (await result.current.saveNow()));
+  expect(callsOf('pages.changeTagged')[0]?.[1]).toEqual({ body: '<p>last</p>' });
+  await act(async () => void (await result.current.saveNow({ state: 'published' })));
+  expect(callsOf('pages.changeTagged')[1]?.[1]).toEqual({ state: 'published' });
+  expect(read).toHaveBeenCalledOnce();
+  expect(result.current.isSaved).toBe(true);
+});
+
+test('a text that was refused is sent again, and a newer one instead of it', async () => {
+  answer({ 'pages.changeTagged': problem(503, 'Busy.') });
+  const { result } = open();
+  act(() => result.current.changeBody(() => '<p>refused</p>'));
+  await act(async () => void (await result.current.saveNow()));
+  expect(result.current.isSaved).toBe(false);
+  answer({ 'pages.changeTagged': { value: page(), etag: '"7.3"' } });
+  await act(async () => void (await result.current.saveNow()));
+  expect(callsOf('pages.changeTagged').at(-1)?.[1]).toEqual({ body: '<p>refused</p>' });
+  act(() => result.current.changeBody(() => '<p>newer</p>'));
+  await act(async () => void (await result.current.saveNow()));
+  expect(callsOf('pages.changeTagged').at(-1)?.[1]).toEqual({ body: '<p>newer</p>' });
+});

@@ -15,6 +15,8 @@ export interface PageDraft {
   regions: SitePageAnswer['regions'];
   /** Notes a change; it is saved after a pause. */
   change: (patch: SitePagePatch) => void;
+  /** Notes that the text has changed. It is read when it is saved: a long one takes longer to write out than to type. */
+  changeBody: (read: () => string) => void;
   /** Saves at once, with whether it is published. @returns whether it was saved */
   saveNow: (more?: SitePagePatch, options?: { force?: boolean }) => Promise<boolean>;
   /** Puts files into slots or regions, and saves that alone: where it is refused, the files stay as they were. */
@@ -40,16 +42,19 @@ export function usePageDraft(opened: Tagged<SitePageAnswer>): PageDraft {
   const [{ slots, regions }, setPlaced] = useState<Required<Placed>>(opened.value);
   const [isDirty, setDirty] = useState(false);
   const waiting = useRef<SitePagePatch>({});
+  const readBody = useRef<(() => string) | null>(null);
   const timer = useRef<number | undefined>(undefined);
   const saveAll = useCallback(
     (more: SitePagePatch, options: SaveOptions) => {
       window.clearTimeout(timer.current);
       return enqueue(async () => {
-        const patch = { ...waiting.current, ...more };
+        const body = readBody.current?.();
+        const patch = { ...waiting.current, ...(body !== undefined && { body }), ...more };
         if (Object.keys(patch).length === 0) return true;
         waiting.current = {};
+        readBody.current = null;
         const isDone = await send(patch, options);
-        if (isDone) setDirty(Object.keys(waiting.current).length > 0);
+        if (isDone) setDirty(Object.keys(waiting.current).length > 0 || readBody.current !== null);
         else {
           // What was refused is still to be saved, but not published with it; a newer change of a field wins.
           const { state: _, ...kept } = patch;
@@ -60,14 +65,24 @@ export function usePageDraft(opened: Tagged<SitePageAnswer>): PageDraft {
     },
     [enqueue, send],
   );
+  const saveSoon = useCallback(() => {
+    setDirty(true);
+    window.clearTimeout(timer.current);
+    timer.current = window.setTimeout(() => void saveAll({}, { autosave: true }), PAUSE_MS);
+  }, [saveAll]);
   const change = useCallback(
     (patch: SitePagePatch) => {
       waiting.current = { ...waiting.current, ...patch };
-      setDirty(true);
-      window.clearTimeout(timer.current);
-      timer.current = window.setTimeout(() => void saveAll({}, { autosave: true }), PAUSE_MS);
+      saveSoon();
     },
-    [saveAll],
+    [saveSoon],
+  );
+  const changeBody = useCallback(
+    (read: () => string) => {
+      readBody.current = read;
+      saveSoon();
+    },
+    [saveSoon],
   );
   const place = (placed: Placed) => {
     setPlaced((before) => ({
@@ -84,7 +99,7 @@ export function usePageDraft(opened: Tagged<SitePageAnswer>): PageDraft {
   useUnsavedChanges(isDirty ? 'What you wrote last has not been saved.' : null);
   const isOld = save.error !== null && isStale(save.error);
   return {
-    ...{ page, slots, regions, change, place },
+    ...{ page, slots, regions, change, changeBody, place },
     saveNow: (more = {}, options = {}) => saveAll(more, options),
     isSaved: !isDirty,
     isSaving: save.isPending,
