@@ -1,6 +1,14 @@
 import { expect, type Page, test } from '@playwright/test';
 import { misplaced, SIZES } from './boxes.js';
-import { expectAccessible, KEY, makePictures, send, signIn, URL_OF_CONSOLE } from './person.js';
+import {
+  expectAccessible,
+  KEY,
+  makePictures,
+  moveByKeyboard,
+  send,
+  signIn,
+  URL_OF_CONSOLE,
+} from './person.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -153,9 +161,8 @@ test('files are put into a slot, and their order is changed by keyboard', async 
   const names = async () =>
     (await call(`/pages/${pageId()}/slots/pictures`)).items.map(({ name }: { name: string }) => name);
   await expect.poll(names).toEqual(['placed-01.jpg', 'placed-02.jpg']);
-  await slot.getByRole('button', { name: 'Move placed-02.jpg', exact: true }).press('Space');
-  await page.keyboard.press('ArrowUp');
-  await page.keyboard.press('Space');
+  await slot.getByRole('button', { name: 'Move placed-02.jpg', exact: true }).focus();
+  await moveByKeyboard(page, { key: 'ArrowUp', from: 2, to: 1, of: 2 });
   await expect.poll(names).toEqual(['placed-02.jpg', 'placed-01.jpg']);
   await slot.getByRole('button', { name: 'Remove placed-02.jpg' }).click();
   await expect.poll(names).toEqual(['placed-01.jpg']);

@@ -107,3 +107,18 @@ export async function drag(page: Page, what: Locator, onto: Locator): Promise<vo
   await page.mouse.move(to.x + to.width / 2, to.y + to.height / 2, { steps: 8 });
   await page.mouse.up();
 }
+
+/** Moves what has the focus to another position, as a person does who listens to what is announced. */
+export async function moveByKeyboard(
+  page: Page,
+  { key, from, to, of }: { key: string; from: number; to: number; of: number },
+): Promise<void> {
+  await page.keyboard.press('Space');
+  await expect(page.getByText(`Position ${from} of ${of}.`)).toBeAttached();
+  // A key that is pressed while the items are still being measured moves nothing: a person presses it again.
+  await expect(async () => {
+    await page.keyboard.press(key);
+    await expect(page.getByText(`Position ${to} of ${of}.`)).toBeAttached({ timeout: 700 });
+  }).toPass();
+  await page.keyboard.press('Space');
+}

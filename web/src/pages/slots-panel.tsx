@@ -1,19 +1,4 @@
-import {
-  closestCenter,
-  DndContext,
-  type DragEndEvent,
-  KeyboardSensor,
-  PointerSensor,
-  useSensor,
-  useSensors,
-} from '@dnd-kit/core';
-import {
-  arrayMove,
-  SortableContext,
-  sortableKeyboardCoordinates,
-  useSortable,
-  verticalListSortingStrategy,
-} from '@dnd-kit/sortable';
+import { arrayMove, useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
 import { formatCount } from '@uniferum/core/intake';
 import type { Asset } from '@uniferum/core/library';
@@ -24,6 +9,7 @@ import { AssetThumb } from '../library/asset-thumb.js';
 import { Button, IconButton } from '../ui/button.js';
 import { Dialog } from '../ui/dialog.js';
 import { FailureLine } from '../ui/notice.js';
+import { Sortable } from '../ui/sortable.js';
 import { usePageTypes } from './page-hooks.js';
 import { Shelf } from './shelf.js';
 import type { PageDraft } from './use-page-draft.js';
@@ -91,29 +77,24 @@ interface SlotFilesProps {
 }
 
 function SlotFiles({ assets, onChange }: SlotFilesProps) {
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  );
-  const drop = ({ active, over }: DragEndEvent) => {
-    const from = assets.findIndex(({ id }) => id === active.id);
-    const to = assets.findIndex(({ id }) => id === over?.id);
-    if (from >= 0 && to >= 0 && from !== to) onChange(arrayMove([...assets], from, to));
-  };
+  const ids = assets.map(({ id }) => id);
   return (
-    <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={drop}>
-      <SortableContext items={assets.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
-        <ol className="my-2 flex flex-col gap-1">
-          {assets.map((asset) => (
-            <SlotFile
-              key={asset.id}
-              asset={asset}
-              onRemove={() => onChange(assets.filter(({ id }) => id !== asset.id))}
-            />
-          ))}
-        </ol>
-      </SortableContext>
-    </DndContext>
+    <Sortable
+      ids={ids}
+      direction="vertical"
+      nameOf={(id) => assets.find((asset) => asset.id === id)?.name ?? ''}
+      onMove={(id, to) => onChange(arrayMove([...assets], ids.indexOf(id), to))}
+    >
+      <ol className="my-2 flex flex-col gap-1">
+        {assets.map((asset) => (
+          <SlotFile
+            key={asset.id}
+            asset={asset}
+            onRemove={() => onChange(assets.filter(({ id }) => id !== asset.id))}
+          />
+        ))}
+      </ol>
+    </Sortable>
   );
 }
 

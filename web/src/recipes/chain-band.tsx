@@ -1,25 +1,11 @@
-import {
-  type Announcements,
-  closestCenter,
-  DndContext,
-  type DragEndEvent,
-  KeyboardSensor,
-  PointerSensor,
-  useSensor,
-  useSensors,
-} from '@dnd-kit/core';
-import {
-  horizontalListSortingStrategy,
-  SortableContext,
-  sortableKeyboardCoordinates,
-  useSortable,
-} from '@dnd-kit/sortable';
+import { useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
 import { STEP_KINDS, type Step } from '@uniferum/core/recipes';
 import type { FieldError } from '@uniferum/core/shared';
 import { GripVertical } from 'lucide-react';
 import type { Dispatch } from 'react';
 import { classNames } from '../ui/class-names.js';
+import { Sortable } from '../ui/sortable.js';
 import { AddStep } from './add-step.js';
 import { ChainCard } from './chain-card.js';
 import { describeLadder, describeOutput, describeStep } from './describe.js';
@@ -69,47 +55,26 @@ export function ChainBand({ draft, faults, dispatch }: ChainBandProps) {
 }
 
 function SortableSteps({ draft, faults, dispatch }: ChainBandProps) {
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  );
-  const drop = ({ active, over }: DragEndEvent) => {
-    const to = draft.steps.findIndex(({ id }) => id === over?.id);
-    if (over && active.id !== over.id && to >= 0) dispatch({ do: 'move', id: String(active.id), to });
-  };
+  const { steps } = draft;
   return (
-    <DndContext
-      sensors={sensors}
-      collisionDetection={closestCenter}
-      onDragEnd={drop}
-      accessibility={{ announcements: announcementsOf(draft) }}
+    <Sortable
+      ids={steps.map(({ id }) => id)}
+      direction="horizontal"
+      nameOf={(id) => `Step ${steps.findIndex((step) => step.id === id) + 1}`}
+      onMove={(id, to) => dispatch({ do: 'move', id, to })}
     >
-      <SortableContext items={draft.steps.map(({ id }) => id)} strategy={horizontalListSortingStrategy}>
-        {draft.steps.map((step, index) => (
-          <StepCard
-            key={step.id}
-            step={step}
-            index={index}
-            isOpen={draft.open === step.id}
-            isFaulty={Object.keys(faultsOfStep(faults, index)).length > 0}
-            onOpen={() => dispatch({ do: 'open', card: step.id })}
-          />
-        ))}
-      </SortableContext>
-    </DndContext>
+      {steps.map((step, index) => (
+        <StepCard
+          key={step.id}
+          step={step}
+          index={index}
+          isOpen={draft.open === step.id}
+          isFaulty={Object.keys(faultsOfStep(faults, index)).length > 0}
+          onOpen={() => dispatch({ do: 'open', card: step.id })}
+        />
+      ))}
+    </Sortable>
   );
-}
-
-/** Announcements for screen readers while steps are moved. */
-function announcementsOf({ steps }: Draft): Announcements {
-  const place = (id: unknown) => steps.findIndex((step) => step.id === id) + 1;
-  return {
-    onDragStart: ({ active }) => `Step ${place(active.id)} picked up.`,
-    onDragOver: ({ over }) =>
-      over ? `Position ${place(over.id)} of ${steps.length}.` : 'Outside the chain.',
-    onDragEnd: ({ over }) => (over ? `Moved to position ${place(over.id)}.` : 'Not moved.'),
-    onDragCancel: () => 'Not moved.',
-  };
 }
 
 interface StepCardProps {
