@@ -44,7 +44,7 @@ export function sitePageCalls(http: Http, list: ListCall) {
     get: (id: string, call: CallOptions = {}) => http.json<SitePageAnswer>(`/pages/${id}`, call),
     /** One page with its entity tag, to edit it with `ifMatch`. */
     getTagged: (id: string, call: CallOptions = {}) => http.tagged<SitePageAnswer>(`/pages/${id}`, call),
-    /** What is published at a path, as the site shows it. */
+    /** What is published at a path, as the site shows it. A page that has moved is found at its earlier paths: then its `path` differs. */
     at: (path: string, call: CallOptions = {}) =>
       http.json<SitePageAnswer>('/pages/at', { ...call, query: { path } }),
     add: (page: SitePagePatch & { title: string }, { force, ...call }: SaveCall = {}) =>

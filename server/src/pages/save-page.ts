@@ -20,6 +20,7 @@ import { type PageContent, type PagePatch, type PageType, pathOfPage, type SiteP
 import {
   deleteSitePage,
   findSitePage,
+  insertOldPath,
   insertSitePage,
   listChildren,
   type PagePlace,
@@ -241,6 +242,7 @@ async function movePage(tx: Transaction, page: SitePage, place: PagePlace, sourc
   const { id, path } = page;
   await updatePlace(tx, id, place);
   if (place.path === path) return;
+  await insertOldPath(tx, page);
   await renameDocument(tx, sourceId, { from: path, to: place.path });
   for (const child of await listChildren(tx, id)) {
     const below = { ...child, path: pathOfPage(place.path, child.slug) };

@@ -102,6 +102,17 @@ export async function findSitePageAt(db: Executor, path: string): Promise<SitePa
   return row && toPage(row);
 }
 
+/** Finds the page that was at a path before, and where it is now; null when there was none. */
+export async function findMovedPage(db: Executor, path: string): Promise<SitePage | null> {
+  const row = await selectOne<PageRow>(
+    db,
+    `SELECT ${COLUMNS} FROM site_pages
+     WHERE id = (SELECT page_id FROM site_page_paths WHERE path_hash = ?)`,
+    [hashOf(path)],
+  );
+  return row && toPage(row);
+}
+
 export async function listChildren(db: Executor, id: string): Promise<SitePage[]> {
   const rows = await select<PageRow>(
     db,
@@ -141,6 +152,18 @@ export async function updatePlace(tx: Transaction, id: string, place: PagePlace)
   ).catch((error) => refuseTwice(error, path));
 }
 
+/** Keeps the path that a page leaves: it leads to the page from now on, and no longer to one that left it before. */
+export async function insertOldPath(
+  tx: Transaction,
+  { id, path }: Pick<SitePage, 'id' | 'path'>,
+): Promise<void> {
+  await change(tx, 'REPLACE INTO site_page_paths (path_hash, path, page_id) VALUES (?, ?, ?)', [
+    hashOf(path),
+    path,
+    id,
+  ]);
+}
+
 function refuseTwice(error: unknown, path: string): never {
   if (isDatabaseError(error, 'ER_DUP_ENTRY'))
     throw new UniferumError('conflict', `There is a page at ${path} already. Choose another slug.`);
@@ -159,6 +182,7 @@ export async function updatePublished(tx: Transaction, id: string, revision: num
 export async function deleteSitePage(tx: Transaction, id: string): Promise<void> {
   await change(tx, 'DELETE FROM site_page_revisions WHERE page_id = ?', [id]);
   await change(tx, 'DELETE FROM site_page_editors WHERE page_id = ?', [id]);
+  await change(tx, 'DELETE FROM site_page_paths WHERE page_id = ?', [id]);
   await change(tx, 'DELETE FROM site_pages WHERE id = ?', [id]);
 }
 

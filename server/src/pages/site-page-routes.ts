@@ -12,7 +12,13 @@ import { findRevision } from './page-revision-queries.js';
 import { type ResolvedPage, resolvePage } from './resolve-page.js';
 import { createPage, removePage, requirePage, type SaveTools, savePage } from './save-page.js';
 import type { PageContent, PagePatch, SitePage } from './site-page.js';
-import { countBroken, countSitePages, findSitePageAt, listSitePages } from './site-page-queries.js';
+import {
+  countBroken,
+  countSitePages,
+  findMovedPage,
+  findSitePageAt,
+  listSitePages,
+} from './site-page-queries.js';
 import { newPageBody, pagePatchBody, pageSchema, pageSummarySchema } from './site-page-schemas.js';
 
 interface Id {
@@ -99,7 +105,10 @@ const atRoute = (tools: ToolsFor) =>
     access: 'pages:read',
     summary: 'Get a published page by its path, as a site shows it',
     query: Joi.object({ path: Joi.string().max(1000).required().example('/lights/gannet-head') }),
-    answers: { 200: { description: 'What is published', schema: pageSchema } },
+    answers: {
+      200: { description: 'What is published', schema: pageSchema },
+      308: { description: 'The page has moved; the answer at the new path is in Location' },
+    },
     async handle({ services, query }) {
       const path = query.path.replace(/(?<=.)\/+$/, '');
       const page = await findSitePageAt(services.db, path);
@@ -107,6 +116,11 @@ const atRoute = (tools: ToolsFor) =>
         page?.publishedRevision == null
           ? null
           : await findRevision(services.db, page.id, page.publishedRevision);
+      const moved = page && content ? null : await findMovedPage(services.db, path);
+      if (moved !== null && moved.publishedRevision !== null && moved.path !== path) {
+        const Location = `${API_BASE}/pages/at?path=${encodeURIComponent(moved.path)}`;
+        return { status: 308, headers: { Location } };
+      }
       if (!page || !content) throw notFound(`A published page at ${path}`);
       const resolved = await resolvePage(tools(services), content);
       const broken = (await countBroken(services.db, [path])).get(path) ?? 0;

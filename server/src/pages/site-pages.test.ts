@@ -151,13 +151,26 @@ describe('a page', () => {
   });
 
   test('below another has its path, and moves with it; its address is its own', async () => {
-    const top = await addPage({ slug: `top-${pages}` });
+    const top = await addPage({ slug: `top-${pages}`, state: 'published' });
     const child = await addPage({ title: 'Child', parent: top.id, slug: 'child' });
     const shown = await sendPicture('leaf.jpg');
     const body = `<img data-asset="${shown}" alt="x">`;
     const leaf = await addPage({ title: 'Leaf', parent: child.id, slug: 'leaf', body });
     expect(leaf.path).toBe(`/top-${pages}/child/leaf`);
     await call('PATCH', `/pages/${top.id}`, { slug: `moved-${pages}` });
+    const at = (path: string) => call('GET', `/pages/at?path=${path}`);
+    expect((await at(`/top-${pages}`)).headers.get('location')).toBe(
+      `${api}/pages/at?path=%2Fmoved-${pages}`,
+    );
+    // A draft is told to nobody, wherever it was.
+    expect((await at(`/top-${pages}/child`)).status).toBe(404);
+    await call('PATCH', `/pages/${child.id}`, { state: 'published' });
+    expect((await at(`/top-${pages}/child`)).status).toBe(308);
+    // Another page at the path comes first, and what led there is found again when it is gone.
+    const other = await addPage({ slug: `top-${pages}`, state: 'published' });
+    expect((await at(`/top-${pages}`)).body.id).toBe(other.id);
+    await call('DELETE', `/pages/${other.id}`);
+    expect((await at(`/top-${pages}`)).status).toBe(308);
     expect((await get(`/pages/${leaf.id}`)).path).toBe(`/moved-${pages}/child/leaf`);
     expect(await usesOf(shown)).toEqual([`/moved-${pages}/child/leaf img data-asset`]);
     expect((await call('POST', '/pages', { title: 'Twice', parent: top.id, slug: 'child' })).status).toBe(

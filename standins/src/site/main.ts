@@ -14,6 +14,7 @@ site.disable('x-powered-by');
 site.use(async (req, res, next) => {
   const page = req.method === 'GET' && req.path !== '/' ? await findPage(req.path) : null;
   if (page === null) return next();
+  if (page.path !== decodeURIComponent(req.path)) return res.redirect(308, encodeURI(page.path));
   res.send(layout(page.title, await listLights(uniferum), writtenPage(page)));
 });
 
