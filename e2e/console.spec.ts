@@ -269,6 +269,7 @@ test('axe finds nothing serious in light and dark colours', async () => {
     '/recipes/surplus',
     '/recipes/originals',
     '/pages',
+    '/pages/types',
     '/pages/sources',
     '/pages/broken',
     '/runs',

@@ -194,6 +194,48 @@ test('the editor is accessible, and all of it in place at every size', async () 
   expect(found).toEqual([]);
 });
 
+test('files of this computer are dropped into the text; what is refused is said, and the rest is placed', async () => {
+  const count = await text().locator('figure').count();
+  const dropped = await page.evaluateHandle(async () => {
+    const canvas = new OffscreenCanvas(60, 40);
+    canvas.getContext('2d')?.fillRect(0, 0, 30, 40);
+    const data = new DataTransfer();
+    data.items.add(new File([await canvas.convertToBlob()], 'dropped.png', { type: 'image/png' }));
+    data.items.add(new File([], 'empty.png', { type: 'image/png' }));
+    return data;
+  });
+  const box = await text().locator('p').first().boundingBox();
+  const at = { clientX: (box?.x ?? 0) + 5, clientY: (box?.y ?? 0) + 5 };
+  await text().dispatchEvent('drop', { dataTransfer: dropped, ...at });
+  const dialog = page.getByRole('dialog', { name: 'Place media' });
+  await expect(dialog.getByText('dropped.png, empty.png')).toBeVisible();
+  await dialog.getByRole('button', { name: 'Upload and place' }).click();
+  await expect(dialog.getByRole('alert')).toContainText('empty.png is empty');
+  await dialog.getByRole('button', { name: 'Close' }).click();
+  await expect(text().locator('figure')).toHaveCount(count + 1);
+  await saved();
+});
+
+test('a type of pages gets a slot in the console', async () => {
+  await page.goto(`${URL_OF_CONSOLE}/pages/types`);
+  await page.getByRole('button', { name: 'Edit Lighthouse' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Page type Lighthouse' });
+  await dialog.getByRole('button', { name: 'Add a slot' }).click();
+  await dialog.getByRole('button', { name: 'Save page type' }).click();
+  await expect(dialog.getByText(/Use lower-case letters/)).toBeVisible();
+  const slot = dialog.getByRole('group', { name: /Slot/ }).last();
+  await slot.getByLabel('Name').fill('downloads');
+  await dialog.getByRole('checkbox', { name: 'document' }).last().check();
+  await slot.getByLabel('Maximum').fill('3');
+  await dialog.getByRole('button', { name: 'Save page type' }).click();
+  await expect(dialog).toBeHidden();
+  await expect(page.getByText('pictures (image, 0 to 2), downloads (document, 0 to 3)')).toBeVisible();
+  await page.getByRole('button', { name: 'Delete Lighthouse' }).click();
+  await page.getByRole('button', { name: 'Delete page type' }).click();
+  await expect(page.getByText(/pages are of the type "light"/)).toBeVisible();
+  await page.goBack();
+});
+
 test('a page is deleted after a question', async () => {
   await page.setViewportSize({ width: 1280, height: 800 });
   await page.getByRole('button', { name: 'Settings' }).click();

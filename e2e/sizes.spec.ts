@@ -19,6 +19,7 @@ const PAGES = [
   '/recipes/surplus',
   '/recipes/originals',
   '/pages',
+  '/pages/types',
   '/pages/sources',
   '/pages/broken',
   '/runs',

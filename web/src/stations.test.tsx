@@ -8,6 +8,7 @@ import { BinPage } from './library/bin-page.js';
 import { DuplicatesPage } from './library/duplicates-page.js';
 import { LibraryPage } from './library/library-page.js';
 import { BrokenPage } from './pages/broken-page.js';
+import { PageTypesPage } from './pages/page-types-page.js';
 import { PagesPage } from './pages/pages-page.js';
 import { SourcesPage } from './pages/sources-page.js';
 import { MatrixPage } from './recipes/matrix-page.js';
@@ -164,6 +165,14 @@ const CASES: Record<string, Case> = {
     saysEmpty: 'No page sources yet',
     full: pageOf([pageSource('1', { name: 'Keeper’s guide' })]),
     saysFull: 'Keeper’s guide',
+  },
+  'page types': {
+    Page: PageTypesPage,
+    call: 'pageTypes.list',
+    empty: pageOf([]),
+    saysEmpty: 'No page types yet',
+    full: pageOf([{ name: 'light', title: 'Lighthouse', slots: [], regions: ['main'] }]),
+    saysFull: 'Lighthouse',
   },
   'broken references': {
     Page: BrokenPage,

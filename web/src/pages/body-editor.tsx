@@ -1,3 +1,4 @@
+import { Selection } from '@tiptap/pm/state';
 import { type Editor, EditorContent, getHTMLFromFragment, useEditor, useEditorState } from '@tiptap/react';
 import StarterKit from '@tiptap/starter-kit';
 import { useRef, useState } from 'react';
@@ -8,6 +9,7 @@ import { EditorToolbar } from './editor-toolbar.js';
 import { NEW_MEDIA } from './media-attributes.js';
 import { GalleryNode, MediaNode } from './media-node.js';
 import { MediaPanel } from './media-panel.js';
+import { PickerDialog } from './picker-dialog.js';
 import { placeAsset } from './place-media.js';
 import { RegionsPanel } from './regions-panel.js';
 import { draggedAsset, Shelf } from './shelf.js';
@@ -17,7 +19,8 @@ import type { PageDraft } from './use-page-draft.js';
 /** Title, running text, and beside them the library, the slots, or how what is selected is shown. */
 export function BodyEditor({ draft }: { draft: PageDraft }) {
   const mayWrite = useRight('pages:write');
-  const editor = useBodyEditor(draft, mayWrite);
+  const [dropped, setDropped] = useState<readonly File[]>([]);
+  const editor = useBodyEditor(draft, { isEditable: mayWrite, onFiles: setDropped });
   return (
     <div className="flex min-h-0 flex-1 flex-col overflow-y-auto border-t border-rule lg:flex-row lg:overflow-hidden">
       <div className="flex min-w-0 flex-1 flex-col lg:min-h-0 lg:overflow-y-auto">
@@ -28,6 +31,9 @@ export function BodyEditor({ draft }: { draft: PageDraft }) {
         </div>
       </div>
       {editor && mayWrite && <Beside editor={editor} draft={draft} />}
+      {editor && dropped.length > 0 && (
+        <PickerDialog editor={editor} dropped={dropped} onClose={() => setDropped([])} />
+      )}
     </div>
   );
 }
@@ -56,7 +62,16 @@ function bodyOf({ state: { doc }, schema }: Pick<Editor, 'state' | 'schema'>): s
   return getHTMLFromFragment(doc.content, schema).replace(/(?:<p><\/p>)+$/, '');
 }
 
-function useBodyEditor({ page, changeBody }: PageDraft, isEditable: boolean): Editor | null {
+interface BodyEditorOptions {
+  isEditable: boolean;
+  /** Files of this computer were dropped into the text, or pasted: the cursor is where they belong. */
+  onFiles: (files: readonly File[]) => void;
+}
+
+function useBodyEditor(
+  { page, changeBody }: PageDraft,
+  { isEditable, onFiles }: BodyEditorOptions,
+): Editor | null {
   /** The text before it was changed for the first time; null afterwards. */
   const unchanged = useRef<string | null>(null);
   return useEditor({
@@ -75,13 +90,12 @@ function useBodyEditor({ page, changeBody }: PageDraft, isEditable: boolean): Ed
     shouldRerenderOnTransaction: false,
     editorProps: {
       attributes: { 'aria-label': 'Text of the page', role: 'textbox', 'aria-multiline': 'true' },
-      handleDrop(view, event) {
-        const asset = draggedAsset(event);
-        const at = asset && view.posAtCoords({ left: event.clientX, top: event.clientY });
-        const type = view.state.schema.nodes.media;
-        if (!asset || !at || !type) return false;
-        event.preventDefault();
-        view.dispatch(view.state.tr.insert(at.pos, type.create({ ...NEW_MEDIA, asset })));
+      handleDrop: (view, event) => dropInto(view, event, onFiles),
+      handlePaste(_view, event) {
+        const files = [...(event.clipboardData?.files ?? [])];
+        // A program may put a picture of a text beside the text.
+        if (files.length === 0 || event.clipboardData?.types.includes('text/html')) return false;
+        onFiles(files);
         return true;
       },
     },
@@ -97,6 +111,23 @@ function useBodyEditor({ page, changeBody }: PageDraft, isEditable: boolean): Ed
       changeBody(() => bodyOf({ state, schema }));
     },
   });
+}
+
+/** Places a file of the library where it is dropped, and passes files of this computer on. @returns whether it was any */
+function dropInto(view: Editor['view'], event: DragEvent, onFiles: BodyEditorOptions['onFiles']): boolean {
+  const at = view.posAtCoords({ left: event.clientX, top: event.clientY });
+  const asset = draggedAsset(event);
+  const type = view.state.schema.nodes.media;
+  const files = [...(event.dataTransfer?.files ?? [])];
+  if (!at || !type || (asset === null && files.length === 0)) return false;
+  event.preventDefault();
+  const { tr, doc } = view.state;
+  if (asset !== null) view.dispatch(tr.insert(at.pos, type.create({ ...NEW_MEDIA, asset })));
+  else {
+    view.dispatch(tr.setSelection(Selection.near(doc.resolve(at.pos))));
+    onFiles(files);
+  }
+  return true;
 }
 
 function Beside({ editor, draft }: { editor: Editor; draft: PageDraft }) {

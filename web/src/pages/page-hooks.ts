@@ -1,5 +1,6 @@
 import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { SaveCall, SitePagePatch } from '@uniferum/client';
+import type { PageTypeAnswer } from '@uniferum/core/pages';
 import { uniferum } from '../client.js';
 import { useAction } from '../ui/use-action.js';
 
@@ -54,6 +55,17 @@ export function useRevision(id: string, revision: number | null) {
     enabled: revision !== null,
     queryFn: () => uniferum.pages.revision(id, revision ?? 0),
   });
+}
+
+export function usePageTypeChanges() {
+  const queries = useQueryClient();
+  const refresh = () => queries.invalidateQueries({ queryKey: ['page-types'] });
+  return {
+    put: useAction((type: PageTypeAnswer, call) => uniferum.pageTypes.put(type, call), {
+      onSuccess: refresh,
+    }),
+    remove: useAction((name: string, call) => uniferum.pageTypes.remove(name, call), { onSuccess: refresh }),
+  };
 }
 
 export function usePageChanges() {

@@ -9,6 +9,7 @@ export function PagesViews() {
       label="Views of the pages"
       views={[
         { to: '/pages', name: 'Pages', count: sources?.find(({ kind }) => kind === 'pages')?.documents },
+        { to: '/pages/types', name: 'Page types' },
         { to: '/pages/sources', name: 'Sources', count: sources?.length },
         {
           to: '/pages/broken',

@@ -16,15 +16,21 @@ export const PLACES: readonly { id: Place; name: string }[] = [
 
 interface PickerDialogProps {
   editor: Editor;
+  /** Files of this computer that were dropped into the text, or pasted. */
+  dropped?: readonly File[];
   onClose: () => void;
 }
 
 /** Places a file from the library, from this computer, or from an address, without leaving the text. */
-export function PickerDialog({ editor, onClose }: PickerDialogProps) {
-  const [place, setPlace] = useState<Place>('library');
+export function PickerDialog({ editor, dropped = [], onClose }: PickerDialogProps) {
+  const [place, setPlace] = useState<Place>(dropped.length > 0 ? 'upload' : 'library');
   const take = (asset: { id: string }) => {
     onClose();
     placeAsset(editor, asset);
+  };
+  const takeAll = (assets: readonly { id: string }[], isAll: boolean) => {
+    if (isAll) onClose();
+    for (const asset of assets) placeAsset(editor, asset);
   };
   return (
     <Dialog
@@ -36,7 +42,7 @@ export function PickerDialog({ editor, onClose }: PickerDialogProps) {
     >
       <ViewTabs<Place> label="Where it comes from" tabs={PLACES} chosen={place} onChoose={setPlace} />
       {place === 'library' && <Shelf onPlace={take} />}
-      {place === 'upload' && <UploadForm onTaken={take} />}
+      {place === 'upload' && <UploadForm isSeveral dropped={dropped} onUploaded={takeAll} />}
       {place === 'address' && <AddressForm onTaken={take} />}
     </Dialog>
   );

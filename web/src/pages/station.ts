@@ -12,6 +12,10 @@ export const pagesStation: Station = {
       lazy: async () => ({ Component: (await import('./page-editor.js')).PageEditor }),
     },
     {
+      path: 'pages/types',
+      lazy: async () => ({ Component: (await import('./page-types-page.js')).PageTypesPage }),
+    },
+    {
       path: 'pages/sources',
       lazy: async () => ({ Component: (await import('./sources-page.js')).SourcesPage }),
     },

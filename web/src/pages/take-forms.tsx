@@ -1,3 +1,4 @@
+import type { UploadResult } from '@uniferum/client';
 import type { Asset } from '@uniferum/core/library';
 import { useContext, useState } from 'react';
 import { uniferum } from '../client.js';
@@ -14,51 +15,81 @@ interface TakeProps {
   onTaken: (asset: Asset) => void;
 }
 
-/** Uploads a file of this computer into the library. */
-export function UploadForm({ verb = 'Upload and place', onTaken }: TakeProps) {
+interface UploadProps extends Pick<TakeProps, 'verb'> {
+  /** What was dropped. */
+  dropped?: readonly File[];
+  /** Several files can be chosen. */
+  isSeveral?: boolean;
+  /** @param isAll whether all that were sent are in the library */
+  onUploaded: (assets: readonly Asset[], isAll: boolean) => void;
+}
+
+/** Uploads files of this computer into the library. */
+export function UploadForm({
+  verb = 'Upload and place',
+  dropped = [],
+  isSeveral = false,
+  onUploaded,
+}: UploadProps) {
   const [folder, setFolder] = useState(useContext(LibraryRoot));
-  const [file, setFile] = useState<File | null>(null);
+  const [files, setFiles] = useState(dropped);
   const [alt, setAlt] = useState('');
-  const send = useAction(async (chosen: File, call) => {
-    const [result] = await uniferum.assets.upload({
+  const send = useAction((chosen: readonly File[], call) =>
+    uniferum.assets.upload({
       folder,
-      files: [{ name: chosen.name, data: chosen }],
-      ...(alt !== '' && { alt }),
+      files: chosen.map((file) => ({ name: file.name, data: file })),
+      ...(alt !== '' && chosen.length === 1 && { alt }),
       ...call,
-    });
-    if (!result?.asset)
-      throw new Error(refusalOf(result?.verdict) ?? 'The file was not imported. Upload it again.');
-    return result.asset;
-  });
+    }),
+  );
+  const refused = send.data?.filter(({ asset }) => asset === null) ?? [];
+  const finish = (results: readonly UploadResult[]) => {
+    const assets = results.flatMap(({ asset }) => asset ?? []);
+    // What was refused can be sent to another folder.
+    setFiles((sent) => sent.filter((_, n) => results[n]?.asset === null));
+    onUploaded(assets, assets.length === results.length);
+  };
   return (
     <form
       className="flex flex-col gap-4 p-4"
       onSubmit={(event) => {
         event.preventDefault();
-        if (file) send.mutate(file, { onSuccess: onTaken });
+        if (files.length > 0) send.mutate(files, { onSuccess: finish });
       }}
     >
-      <Field label="File">
-        {(props) => (
-          <Input {...props} type="file" onChange={(event) => setFile(event.target.files?.[0] ?? null)} />
-        )}
-      </Field>
+      {dropped.length > 0 ? (
+        <p className="text-sm">{files.map(({ name }) => name).join(', ')}</p>
+      ) : (
+        <Field label={isSeveral ? 'Files' : 'File'}>
+          {(props) => (
+            <Input
+              {...props}
+              type="file"
+              multiple={isSeveral}
+              onChange={(event) => setFiles([...(event.target.files ?? [])])}
+            />
+          )}
+        </Field>
+      )}
       <Field label="Folder" hint="Its rules apply.">
         {(props) => <FolderPicker {...props} value={folder} onChange={setFolder} />}
       </Field>
-      <Field label="Alternative text" hint="Describes the picture for people who can’t see it.">
-        {(props) => <Input {...props} value={alt} onChange={(event) => setAlt(event.target.value)} />}
-      </Field>
+      {files.length < 2 && (
+        <Field label="Alternative text" hint="Describes the picture for people who can’t see it.">
+          {(props) => <Input {...props} value={alt} onChange={(event) => setAlt(event.target.value)} />}
+        </Field>
+      )}
+      {refused.map(({ name, verdict }) => (
+        <p key={name} role="alert" className="text-sm text-fault">
+          {verdict.reasons[0]?.message ?? `${name} was not imported. Upload it again.`}
+        </p>
+      ))}
       <FailureLine error={send.error} />
-      <Button look="main" type="submit" className="self-end" disabled={!file || send.isPending}>
+      <Button look="main" type="submit" className="self-end" disabled={files.length === 0 || send.isPending}>
         {send.isPending ? 'Uploading …' : verb}
       </Button>
     </form>
   );
-}
-
-function refusalOf(verdict: { reasons: readonly { message: string }[] } | undefined): string | undefined {
-  return verdict?.reasons[0]?.message;
 }
 
 /** Copies a file into the library from its address, or refers to a film or post elsewhere. */

@@ -87,7 +87,9 @@ function Picker({ mayUpload }: { mayUpload: boolean }) {
       )}
       <div className="min-h-0 flex-1 overflow-y-auto">
         {place === 'library' && <Shelf q={filter} verb="Choose" onPlace={setChosen} />}
-        {place === 'upload' && <UploadForm verb="Upload" onTaken={setChosen} />}
+        {place === 'upload' && (
+          <UploadForm verb="Upload" onUploaded={([first]) => setChosen(first ?? null)} />
+        )}
         {place === 'address' && <AddressForm verb="Add" onTaken={setChosen} />}
       </div>
     </>
