@@ -35,6 +35,9 @@ const ON_DEMAND = new Set([
   'intake-manifest',
   'pages-sources',
   'page-preview',
+  'page-types',
+  'page-type',
+  'site-picker',
 ]);
 
 /** @param {string} name @param {string} path @param {(() => Promise<unknown>) | null} [act] */
@@ -156,6 +159,10 @@ await take('page-picker', `/pages/edit/${lightPage}`, () =>
 await take('page-preview', `/pages/edit/${lightPage}`, () =>
   page.getByRole('button', { name: 'Preview' }).click(),
 );
+await take('page-types', '/pages/types');
+await take('page-type', '/pages/types', () =>
+  page.getByRole('button', { name: 'Edit Lighthouse' }).click(),
+);
 await take('pages-sources', '/pages/sources');
 await take('pages-broken', '/pages/broken');
 await take('automate', '/automate');
@@ -166,5 +173,11 @@ await take('as-code', '/library/lights/gannet-head', async () => {
 await take('library-dark', '/library/lights/whin-ness', () =>
   page.getByRole('button', { name: 'Dark colours' }).click(),
 );
+await take('site-picker', `${site}/editor`, async () => {
+  await page.getByRole('button', { name: 'Add a picture' }).click();
+  const frame = page.frameLocator('iframe[title="Choose media"]');
+  await frame.getByRole('button', { name: /^Choose .*dusk/ }).first().click();
+  await frame.getByLabel('Rendition').selectOption('wide');
+});
 await take('demo-site', `${site}/lights/gannet-head`);
 await browser.close();
