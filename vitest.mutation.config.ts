@@ -3,6 +3,8 @@ import { defineConfig } from 'vitest/config';
 
 const source = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 const isServer = process.env.MUTATION_OF === 'server';
+/** Separated by commas. */
+const rooms = (process.env.MUTATION_FOLDERS ?? '').split(',');
 
 // Only the own tests of what is mutated: others cover the same lines, slowly, and what a room's own tests don't notice they
 // seldom do. Tests that end processes of the server run what was built, and so never meet a mutant.
@@ -15,7 +17,7 @@ export default defineConfig({
   },
   test: isServer
     ? {
-        include: ['server/src/{runs,rules,intake,stores}/**/*.test.ts'],
+        include: rooms.map((room) => `${room}/**/*.test.ts`),
         exclude: ['**/killed-server.test.ts', '**/full-disk.test.ts', '**/two-processes.test.ts'],
         globalSetup: ['tools/test-database.mjs'],
         testTimeout: 120_000,

@@ -39,6 +39,7 @@ for (const of of ['core', 'server']) {
   const part = folders.filter((one) => one.startsWith(of));
   // Read by vitest.mutation.config.ts.
   process.env.MUTATION_OF = of;
+  process.env.MUTATION_FOLDERS = part.join(',');
   if (part.length === 0) continue;
   await mutate(part);
   // After each part: the second one takes longer, and what is known of the first is not lost with it.

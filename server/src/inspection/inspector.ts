@@ -1,7 +1,6 @@
 import type { Piece } from '@uniferum/core/inspection';
 import type { ManifestMapping, ManifestPlan } from '@uniferum/core/intake';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
-import type { AddressRules } from '@uniferum/core/pages';
 import type { PoolOptions } from '../shared/process-messages.js';
 import { ProcessPool } from '../shared/process-pool.js';
 import { ProcessKilledError } from '../shared/process-task.js';
@@ -15,6 +14,7 @@ import type {
   InspectionWork,
   PlannedRewrite,
   ReadDocument,
+  RewritePlan,
   ShrunkPicture,
 } from './work.js';
 
@@ -112,19 +112,12 @@ export class Inspector {
     );
   }
 
-  /**
-   * Plans the edits that replace addresses in documents; nothing is written. Faults are as of {@link readDocuments}.
-   *
-   * @param isShown the plan is looked at, and not carried out
-   */
-  planRewrites(
-    files: readonly DocumentToRewrite[],
-    { rules, site, isShown }: { rules: AddressRules; site: string; isShown: boolean },
-  ): Promise<(PlannedRewrite | Fault)[]> {
+  /** Plans the edits that replace addresses in documents; nothing is written. Faults are as of {@link readDocuments}. */
+  planRewrites(files: readonly DocumentToRewrite[], plan: RewritePlan): Promise<(PlannedRewrite | Fault)[]> {
     return this.#eachOf(
       files,
       (some) => ({
-        ...{ kind: 'rewrite', rules, site, isShown },
+        ...{ ...plan, kind: 'rewrite' },
         files: some.map(({ content, format, url }) => ({ content, format, url })),
       }),
       (part) => (part.found === 'rewrite' ? part.rewrite : null),

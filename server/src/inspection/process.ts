@@ -27,6 +27,7 @@ import type {
   InspectionWork,
   PlannedLine,
   ReadDocument,
+  RewritePlan,
 } from './work.js';
 
 sharp.concurrency(1);
@@ -47,7 +48,7 @@ serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { te
       for (const [n, file] of work.files.entries()) readDocument(n, file, tell);
       return null;
     case 'rewrite': {
-      const map = new AddressMap(work.rules, work.site);
+      const map = mapOf(work);
       for (const [n, file] of work.files.entries())
         rewriteDocument(n, file, { map, isShown: work.isShown }, tell);
       return null;
@@ -112,6 +113,16 @@ function readDocument(
   } catch (error) {
     tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
   }
+}
+
+/** The items of a run have the same rules: the map of thousands of them is built once. */
+let known: { run: string; site: string; map: AddressMap } | null = null;
+
+function mapOf({ rules, site, run }: RewritePlan): AddressMap {
+  if (run !== null && known?.run === run && known.site === site) return known.map;
+  const map = new AddressMap(rules, site);
+  if (run !== null) known = { run, site, map };
+  return map;
 }
 
 const SHOWN_EDITS = 20;

@@ -17,7 +17,7 @@ export type InspectionWork =
   | { kind: 'clean'; path: string; mime: string; keep: 'rights' | 'none' }
   | { kind: 'manifest'; path: string; mapping: ManifestMapping | null; folder: string; outPath: string }
   | { kind: 'documents'; files: DocumentToRead[] }
-  | { kind: 'rewrite'; files: DocumentToRewrite[]; rules: AddressRules; site: string; isShown: boolean }
+  | ({ kind: 'rewrite'; files: DocumentToRewrite[] } & RewritePlan)
   | { kind: 'shrink'; path: string; sizePx: number; outPath: string; maxPixels: number };
 
 /** One JSON line of a manifest plan: a row or a fault, in manifest order. */
@@ -36,6 +36,17 @@ export interface DocumentToRead {
 export interface DocumentToRewrite extends DocumentToRead {
   /** Its address; null when that isn't known. */
   url: string | null;
+}
+
+/** How addresses are replaced. */
+export interface RewritePlan {
+  rules: AddressRules;
+  /** The absolute address of the site. */
+  site: string;
+  /** The plan is looked at, and not carried out. */
+  isShown: boolean;
+  /** The run that the rules are those of; null when they are not stored. */
+  run: string | null;
 }
 
 /** The edits of a document. */

@@ -1,5 +1,5 @@
 import { type AddressRules, invertEdits } from '@uniferum/core/pages';
-import type { PlannedRewrite } from '../inspection/work.js';
+import type { RewritePlan as InspectionPlan, PlannedRewrite } from '../inspection/work.js';
 import type { ItemContext } from '../runs/handler.js';
 import { beginGroupedRunIn } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
@@ -97,7 +97,8 @@ async function* planSource(tools: IndexTools, id: string, rules: AddressRules) {
     for await (const some of listDocuments(tools.db, id))
       for (let at = 0; at < some.length; at += DOCUMENTS_AT_A_TIME) {
         const paths = some.slice(at, at + DOCUMENTS_AT_A_TIME).map(({ path }) => path);
-        for await (const plans of planDocuments(tools, opened, paths, { rules, isShown: true })) yield* plans;
+        for await (const plans of planDocuments(tools, opened, paths, { rules, isShown: true, run: null }))
+          yield* plans;
       }
   } finally {
     await opened.close();
@@ -115,13 +116,13 @@ async function* planDocuments(
   { inspector, config }: IndexTools,
   opened: OpenedSource,
   paths: readonly string[],
-  { rules, isShown }: { rules: AddressRules; isShown: boolean },
+  plan: Omit<InspectionPlan, 'site'>,
 ): AsyncGenerator<PlannedDocument[]> {
   if (paths.length === 0) return;
   for await (const documents of opened.present(paths)) {
     const readable = documents.filter(({ fault }) => fault === null);
     const site = opened.siteUrl ?? `${config.publicUrl}/`;
-    const planned = await inspector.planRewrites(readable, { rules, site, isShown });
+    const planned = await inspector.planRewrites(readable, { ...plan, site });
     yield [
       ...readable.map((document, index) => ({
         ...{ path: document.path, document },
@@ -207,7 +208,11 @@ export function rewriteHandlers(tools: IndexTools) {
           const known = await findEdits(tools.db, { runId, sourceId: source, paths });
           if (known.length > 0) yield known;
           const left = paths.filter((path) => !known.some((one) => one.path === path));
-          for await (const plans of planDocuments(tools, opened, left, { rules, isShown: false })) {
+          for await (const plans of planDocuments(tools, opened, left, {
+            rules,
+            isShown: false,
+            run: runId,
+          })) {
             const changes = plans.flatMap(toChange);
             await inTransaction(tools.db, (tx) => insertEdits(tx, { runId, sourceId: source }, changes));
             yield changes;

@@ -16,6 +16,8 @@ let store: DiskStore;
 let sha256: string;
 let server: ReturnType<ReturnType<typeof express>['listen']>;
 let sent: Partial<Content> = {};
+let mayHoldScripts: unknown;
+let answered: unknown;
 
 beforeAll(async () => {
   root = await mkdtemp(join(tmpdir(), 'uniferum-send-'));
@@ -31,11 +33,17 @@ beforeAll(async () => {
       ...{ asAttachment: false, cacheControl: 'public, max-age=60' },
       ...sent,
     };
-    sendContent(req, res, store, content).catch((error: unknown) => {
-      const [status, text] =
-        error instanceof UniferumError ? [error.status, error.code] : [500, String(error)];
-      res.status(status).send(text);
-    });
+    res.locals.mayHoldScripts = mayHoldScripts;
+    sendContent(req, res, store, content).then(
+      (answer) => {
+        answered = answer;
+      },
+      (error: unknown) => {
+        const [status, text] =
+          error instanceof UniferumError ? [error.status, error.code] : [500, String(error)];
+        res.status(status).send(text);
+      },
+    );
   });
   await new Promise<void>((resolve) => {
     server = app.listen(0, '127.0.0.1', () => resolve());
@@ -162,6 +170,33 @@ describe('a range', () => {
     const { status, header } = await get({ range: 'bytes=10-' });
     expect([status, header('content-range')]).toEqual([416, 'bytes */10']);
   });
+});
+
+test('a script runs only on an origin that holds nothing else', async () => {
+  const script = { mime: 'text/javascript', name: 'a.js' };
+  for (const [isApart, type] of [
+    [true, 'text/javascript'],
+    [false, 'text/plain'],
+    [undefined, 'text/plain'],
+    ['true', 'text/plain'],
+  ] as const) {
+    mayHoldScripts = isApart;
+    expect((await get({}, script)).header('content-type')).toBe(`${type}; charset=utf-8`);
+  }
+});
+
+test('what was answered is not answered again', async () => {
+  await get();
+  await expect.poll(() => answered).toEqual({ status: 200, handled: true });
+  await get({ range: 'bytes=0-1' });
+  await expect.poll(() => answered).toEqual({ status: 206, handled: true });
+  await get({ 'if-none-match': '*' });
+  await expect.poll(() => answered).toEqual({ status: 304, handled: true });
+});
+
+test('a range on the condition of a time that there is not is answered with the whole', async () => {
+  const headers = { range: 'bytes=0-1', 'if-range': 'Wed, 20 May 2026 12:00:00 GMT' };
+  expect((await get(headers, { modifiedAt: null })).status).toBe(200);
 });
 
 test('pieces are sent one after the other, and ranges of them', async () => {
