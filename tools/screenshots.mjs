@@ -160,9 +160,7 @@ await take('page-preview', `/pages/edit/${lightPage}`, () =>
   page.getByRole('button', { name: 'Preview' }).click(),
 );
 await take('page-types', '/pages/types');
-await take('page-type', '/pages/types', () =>
-  page.getByRole('button', { name: 'Edit Lighthouse' }).click(),
-);
+await take('page-type', '/pages/types', () => page.getByRole('button', { name: 'Edit Lighthouse' }).click());
 await take('pages-sources', '/pages/sources');
 await take('pages-broken', '/pages/broken');
 await take('automate', '/automate');
@@ -176,7 +174,10 @@ await take('library-dark', '/library/lights/whin-ness', () =>
 await take('site-picker', `${site}/editor`, async () => {
   await page.getByRole('button', { name: 'Add a picture' }).click();
   const frame = page.frameLocator('iframe[title="Choose media"]');
-  await frame.getByRole('button', { name: /^Choose .*dusk/ }).first().click();
+  await frame
+    .getByRole('button', { name: /^Choose .*dusk/ })
+    .first()
+    .click();
   await frame.getByLabel('Rendition').selectOption('wide');
 });
 await take('demo-site', `${site}/lights/gannet-head`);
