@@ -247,6 +247,9 @@ describe('the state of the store', () => {
     ['ENOENT', { isOwn: true }, 'store-away'],
     ['EACCES', {}, 'EACCES'],
     ['EISDIR', { isOwn: true }, 'EISDIR'],
+    // Not any code that has one of these in it.
+    ['ENOENTX', { isOwn: true }, 'ENOENTX'],
+    ['XENOENT', { isOwn: true }, 'XENOENT'],
   ])('a fault %s %j is %s', (code, options, expected) => {
     const fault = Object.assign(new Error('it failed'), { code });
     const explained = explainStoreFault(fault, 'server', options);

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import express from 'express';
-import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest';
 import { UniferumError } from '../shared/errors.js';
 import { DiskStore } from './disk-store.js';
 import { type Content, sendContent } from './send-content.js';
@@ -183,6 +183,17 @@ test('a script runs only on an origin that holds nothing else', async () => {
     mayHoldScripts = isApart;
     expect((await get({}, script)).header('content-type')).toBe(`${type}; charset=utf-8`);
   }
+});
+
+test('bytes that break off half-way break off the answer, and are no second answer', async () => {
+  const broken = async function* () {
+    yield Buffer.from('01');
+    throw new Error('the disk is gone');
+  };
+  vi.spyOn(store, 'open').mockReturnValueOnce(Readable.from(broken()));
+  answered = undefined;
+  await expect(get()).rejects.toThrow();
+  await expect.poll(() => answered).toEqual({ status: 200, handled: true });
 });
 
 test('what was answered is not answered again', async () => {

@@ -169,11 +169,13 @@ describe('a staged file', () => {
   test('that was kept a while ago is looked for before it is kept again', async () => {
     const isKept = vi.fn(async () => true);
     const staged = stage(await put('a.bin', 'x'), isKept);
+    const now = Date.now();
+    vi.useFakeTimers({ toFake: ['Date'], now });
     await staged.keep();
-    vi.useFakeTimers({ toFake: ['Date'], now: Date.now() + 59_000 });
+    vi.setSystemTime(now + 59_999);
     await staged.keep();
     expect(isKept).not.toHaveBeenCalled();
-    vi.setSystemTime(Date.now() + 1001);
+    vi.setSystemTime(now + 60_000);
     await staged.keep();
     expect(isKept).toHaveBeenCalledOnce();
     isKept.mockResolvedValue(false);
@@ -225,6 +227,18 @@ describe('the store', () => {
     const path = await put('a.bin', 'same');
     await (await store.importLocalFile(path, { mode: 'place', store: 'inbox', key: 'a.bin' })).keep();
     expect((await lstat(store.localPath(sent.sha256))).isSymbolicLink()).toBe(false);
+  });
+
+  test('clears what is older than was asked for, and not what is as old', async () => {
+    const store = new DiskStore(root);
+    await store.prepare();
+    const path = join(store.scratch(), 'abandoned');
+    await writeFile(path, 'x');
+    await utimes(path, 1000, 1000);
+    vi.useFakeTimers({ toFake: ['Date'], now: 1_060_000 });
+    expect(await store.sweepStaging(60_000)).toBe(0);
+    vi.setSystemTime(1_060_001);
+    expect(await store.sweepStaging(60_000)).toBe(1);
   });
 
   test('tells a fault of its folder from a blob that is gone', async () => {
