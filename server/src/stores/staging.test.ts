@@ -10,6 +10,7 @@ import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest';
 import { DiskQuarantine } from './disk-quarantine.js';
 import { DiskStore } from './disk-store.js';
 import { hashFile } from './hash-file.js';
+import { storesRoom } from './room.js';
 import { reopenToKeep, stageFile } from './staged-file.js';
 import {
   identify,
@@ -129,6 +130,7 @@ describe('files that are opened', () => {
     await syncFolder(root);
     await expect(syncFolder(join(root, 'missing'))).rejects.toThrow('ENOENT');
     readSmall(path);
+    await hashFile(await put('large.bin', Buffer.alloc(5 * MEGABYTE)));
     expect(await openFiles()).toBe(before);
   });
 
@@ -209,6 +211,15 @@ describe('a staged file', () => {
     await stage(path, async () => true).keep();
     expect((await readdir(root)).filter((name) => name.endsWith('.bin'))).toEqual(['kept.bin']);
   });
+});
+
+test('staging files that nobody has touched for a day are cleared by the room', async () => {
+  const sweepStaging = vi.fn(async () => 3);
+  const room = storesRoom({ store: { sweepStaging } } as never);
+  const sweeps = room.sweeps?.({} as never) ?? [];
+  expect([room.name, room.needs, sweeps.map(({ name }) => name)]).toEqual(['stores', [], ['staging']]);
+  expect(await sweeps[0]?.run()).toBe(3);
+  expect(sweepStaging).toHaveBeenCalledExactlyOnceWith(86_400_000);
 });
 
 describe('the store', () => {
