@@ -89,6 +89,26 @@ test('a page of another origin, a key, and a page without a frame open nothing',
   await expect(page.getByText('<uniferum-picker>')).toBeVisible();
 });
 
+test('a property that was set before the script is loaded counts', async () => {
+  await page.goto(`${URL_OF_SITE}/`);
+  const message = page.evaluate(async (url) => {
+    const picker = document.createElement('uniferum-picker');
+    Object.assign(picker, { getToken: async () => Promise.reject(new Error('set early')) });
+    document.body.append(picker);
+    const failed = new Promise((resolve) => {
+      picker.addEventListener('uniferum-error', (event) => resolve((event as CustomEvent).detail.message));
+    });
+    const script = document.createElement('script');
+    script.src = `${url}/picker.js`;
+    document.head.append(script);
+    await customElements.whenDefined('uniferum-picker');
+    (picker as HTMLElement & { open: () => void }).open();
+    return failed;
+  }, URL_OF_CONSOLE);
+  expect(await message).toBe('set early');
+  await expect(frame().getByRole('alert')).toContainText('set early');
+});
+
 test('only the page of the picker can be framed, and its script can be loaded from anywhere', async () => {
   const policyOf = async (path: string) => {
     const { headers } = await fetch(URL_OF_CONSOLE + path, { headers: { Accept: 'text/html' } });

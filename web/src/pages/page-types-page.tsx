@@ -54,7 +54,7 @@ function TypeRow({ type, onEdit }: { type: PageTypeAnswer; onEdit: (() => void) 
   const { remove } = usePageTypeChanges();
   const { name, title, slots, regions } = type;
   const removeAfterQuestion = async () => {
-    const text = `Pages of this type have to be given another one first.`;
+    const text = 'Only a type without pages can be deleted. Change the type of its pages first.';
     if (await ask({ title: `Delete page type ${title}?`, text, yes: 'Delete page type', no: 'Keep it' }))
       remove.mutate(name);
   };

@@ -7,7 +7,6 @@ import { uniferum } from '../../client.js';
 import { AssetThumb } from '../../library/asset-thumb.js';
 import { Button } from '../../ui/button.js';
 import { Field, Input } from '../../ui/field.js';
-
 import { RecipeField } from '../recipe-choice.js';
 import { tellHost, useHost } from './host.js';
 
@@ -43,12 +42,12 @@ export function ChosenAsset({ asset: given, onBack }: { asset: Asset; onBack: ()
           <RecipeField value={recipe} onChange={setRecipe} only={recipesOf(asset)} />
           {isMissing && (
             <p role="status" className="text-sm text-soft">
-              It is being made …
+              Creating the rendition …
             </p>
           )}
           <Field
             label="Alternative text"
-            hint={hasPicture ? 'Empty for a picture that only decorates.' : 'Names it for screen readers.'}
+            hint={hasPicture ? 'Leave empty for decorative pictures.' : 'Names the file for screen readers.'}
           >
             {(props) => <Input {...props} value={alt} onChange={(event) => setAlt(event.target.value)} />}
           </Field>

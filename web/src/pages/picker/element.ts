@@ -31,7 +31,7 @@ class UniferumPicker extends HTMLElement {
   static readonly observedAttributes = ['label'];
 
   /** Gets a token for the picker; it is called again when one has expired. */
-  getToken: (() => Promise<string>) | null = null;
+  declare getToken: (() => Promise<string>) | null;
 
   readonly #button = document.createElement('button');
   readonly #dialog = document.createElement('dialog');
@@ -40,6 +40,8 @@ class UniferumPicker extends HTMLElement {
 
   constructor() {
     super();
+    // A page may have set it before this script was loaded: it must not be written over.
+    this.getToken ??= null;
     const root = this.attachShadow({ mode: 'open' });
     // A style element would need the permission of the page's content security policy.
     const sheet = new CSSStyleSheet();

@@ -39,7 +39,8 @@ function hear(message: ToFrame, origin: string): void {
       receive(message.token);
       break;
     case 'failed':
-      useHost.setState({ origin, failure: message.message });
+      // While there is a token, work goes on with it; what it can't do any more says so by itself.
+      useHost.setState(({ token }) => ({ origin, failure: token === null ? message.message : null }));
       settle(null);
   }
 }
