@@ -7,6 +7,10 @@ import { type Line, openLine } from '../testing/faults.js';
 import { eventually, form, startTestServer, type TestServer } from '../testing/harness.js';
 import { createEngine } from '../worker.js';
 import { fillUrl } from './database-source.js';
+import { openSource } from './open-source.js';
+import type { PageSource } from './source.js';
+import { findSource } from './source-queries.js';
+import { digestOf } from './write-document.js';
 
 // The database of a site is one of its own on the same MariaDB, reached over a line that can be cut.
 
@@ -86,6 +90,8 @@ async function send(name: string): Promise<string> {
   const data = Buffer.from(`${table} ${name}`);
   return (await server.call('POST', `${api}/assets`, { body: form(`/${table}`, [{ name, data }]) })).body.id;
 }
+
+const OUTCOMES = ['written', 'changed', 'gone', 'written'];
 
 describe('columns of a table', () => {
   test('are indexed: uses have the title and the address of their page, and a run reads only what changed', async () => {
@@ -205,6 +211,41 @@ describe('addresses in a database', () => {
     expect(await bodyOf(1)).toBe('<img src="/media/new/a.jpg">1 by hand');
     expect(await bodyOf(2)).toBe('<img src="/old/a.jpg">2');
   });
+
+  test.each(['InnoDB', 'Aria'])(
+    'are written together, and each by itself where one of them can’t be: %s',
+    async (engine) => {
+      await site.query(`ALTER TABLE ${table} MODIFY body VARCHAR(40), ENGINE = ${engine}`);
+      for (const id of [1, 2, 3, 4, 5]) await insert(id, `<img src="/old/${id}.jpg">`);
+      const source = await findSource(server.db, await addSource());
+      const opened = await openSource(server, source as PageSource);
+      const change = (id: number, to: string) => {
+        const bytes = Buffer.from(`<img src="/old/${id}.jpg">`);
+        const edits = [{ from: 10, to: 20, before: `/old/${id}.jpg`, after: to }];
+        const after = Buffer.from(`<img src="${to}">`);
+        return { path: `${id}/body`, edits, before: digestOf(bytes), after: digestOf(after), bytes };
+      };
+      await site.query(`UPDATE ${table} SET body = 'by hand' WHERE id = 2`);
+      await site.query(`DELETE FROM ${table} WHERE id = 3`);
+      await site.query(`UPDATE ${table} SET body = '<img src="/new/5.jpg">' WHERE id = 5`);
+      const changes = [1, 2, 3, 5].map((id) => change(id, `/new/${id}.jpg`));
+      expect((await opened.write(changes)).map(({ kind }) => kind)).toEqual(OUTCOMES);
+      // Written once: the same again finds it as it was written.
+      expect((await opened.write(changes)).map(({ kind }) => kind)).toEqual(OUTCOMES);
+      const confirmed = await opened.confirm?.(changes);
+      expect(confirmed?.map(({ path }) => path)).toEqual(['1/body', '5/body']);
+      await site.query(`UPDATE ${table} SET body = '<img src="/old/1.jpg">' WHERE id = 1`);
+      const long = change(4, `/new/${'x'.repeat(40)}.jpg`);
+      const mixed = await opened.write([change(1, '/new/1.jpg'), long]);
+      expect(mixed.map(({ kind }) => kind)).toEqual(['written', 'failed']);
+      await opened.close();
+      expect([await bodyOf(1), await bodyOf(2), await bodyOf(4)]).toEqual([
+        '<img src="/new/1.jpg">',
+        'by hand',
+        '<img src="/old/4.jpg">',
+      ]);
+    },
+  );
 
   test('that would not fit are left as they are', async () => {
     await site.query(`ALTER TABLE ${table} MODIFY body VARCHAR(30)`);
