@@ -8,6 +8,13 @@ const alias = [
   { find: '@uniferum/client', replacement: source('client/src/index.ts') },
 ];
 
+/** What depends most on where bytes are kept. */
+const BUCKET_HOME_TESTS = [
+  'server/src/intake/archive.test.ts',
+  'server/src/library/keeping.test.ts',
+  'server/src/serving/*.test.ts',
+];
+
 export default defineConfig({
   test: {
     // By default one processor is left free; these tests wait for databases and processes more than they compute.
@@ -47,6 +54,17 @@ export default defineConfig({
           include: ['server/src/**/*.test.ts'],
           globalSetup: ['tools/test-database.mjs'],
           // Tests wait for conditions: these only end what would wait for ever, also on a machine that is busy otherwise.
+          testTimeout: 300_000,
+          hookTimeout: 300_000,
+        },
+      },
+      {
+        resolve: { alias },
+        test: {
+          // The same tests with a bucket as the home store; all of them with UNIFERUM_TEST_ALL=1, which takes minutes.
+          name: 'bucket-home',
+          include: process.env.UNIFERUM_TEST_ALL ? ['server/src/**/*.test.ts'] : BUCKET_HOME_TESTS,
+          globalSetup: ['tools/test-database.mjs'],
           testTimeout: 300_000,
           hookTimeout: 300_000,
         },

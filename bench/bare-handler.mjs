@@ -1,5 +1,5 @@
 // @ts-check
-// What intake is compared with: writes a body to a file and hashes it, and does nothing else.
+// The baseline for intake: only writes a body to a file and hashes it.
 import { createHash } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
 import { createServer } from 'node:http';

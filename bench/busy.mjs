@@ -1,5 +1,5 @@
 // @ts-check
-// What somebody notices of a rebuild: how long uploads take meanwhile, and how long the editor's preview takes.
+// The effect of a rebuild on users: the time of uploads meanwhile, and of the editor's preview.
 
 import { randomBytes } from 'node:crypto';
 import sharp from 'sharp';

@@ -1,5 +1,5 @@
 // @ts-check
-// How quickly the API answers while the worker is busy with renditions on every core that it has.
+// The response time of the API while the worker renders on every core.
 
 import sharp from 'sharp';
 import { createClient } from '../client/dist/index.js';

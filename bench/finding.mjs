@@ -100,7 +100,7 @@ function makeRow(n) {
     `${word}-${n}`,
     KINDS[kind],
     MIMES[kind],
-    // One in a thousand is there twice.
+    // One in a thousand is a duplicate.
     (n % 2000 === 1 ? n - 1 : n).toString(16).padStart(64, '0'),
     r % 5_000_000,
     width,

@@ -43,7 +43,7 @@ async function send(url, files, headers) {
   });
 }
 
-/** The most memory that a process has had resident, in MB. @param {number} pid */
+/** The peak resident memory of a process in MB. @param {number} pid */
 function peakMemory(pid) {
   return Number(/VmHWM:\s+(\d+) kB/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1]) / 1000;
 }

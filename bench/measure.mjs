@@ -16,7 +16,7 @@ export async function seconds(work) {
   return (performance.now() - began) / 1000;
 }
 
-/** Carries out `work` for every item, so many at a time. @template Item @param {readonly Item[]} items @param {number} inFlight @param {(item: Item, index: number) => Promise<unknown>} work */
+/** Runs `work` for every item, with limited parallelism. @template Item @param {readonly Item[]} items @param {number} inFlight @param {(item: Item, index: number) => Promise<unknown>} work */
 export async function inParallel(items, inFlight, work) {
   const queue = items.entries();
   await Promise.all(

@@ -1,5 +1,5 @@
 // @ts-check
-// The server's memory over an upload of 2 GB, as one request and in pieces.
+// The server's memory during an upload of 2 GB, in one request and in parts.
 import { execFileSync } from 'node:child_process';
 import { openAsBlob, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
@@ -10,7 +10,7 @@ import { report } from './measure.mjs';
 
 const BYTES = 2_000_000_000;
 
-/** The most memory that a process has had resident, in MB. @param {number} pid */
+/** The peak resident memory of a process in MB. @param {number} pid */
 function peakMemory(pid) {
   return Number(/VmHWM:\s+(\d+) kB/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1]) / 1000;
 }

@@ -271,6 +271,7 @@ test('axe finds nothing serious in light and dark colours', async () => {
     '/pages',
     '/pages/types',
     '/pages/sources',
+    '/connections',
     '/pages/broken',
     '/runs',
     '/runs/workers',

@@ -22,6 +22,7 @@ const LAYERS: [path: string, pressed: (string | RegExp)[], role?: 'dialog' | 'me
   ['/automate', ['New key']],
   ['/pages', ['New page']],
   ['/pages/sources', ['New source']],
+  ['/connections', ['New bucket']],
   ['/pages/sources', [/^Replace addresses/]],
   ['/', ['Keyboard shortcuts']],
   ['/', [/^Go to/]],

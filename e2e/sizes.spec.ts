@@ -21,6 +21,7 @@ const PAGES = [
   '/pages',
   '/pages/types',
   '/pages/sources',
+  '/connections',
   '/pages/broken',
   '/runs',
   '/runs/workers',

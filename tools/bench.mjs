@@ -1,5 +1,5 @@
 // @ts-check
-// `npm run bench [listing|intake|inbox|small|memory|finding|renditions|queueing|busy|console|pressure|pages …]`: figures as ratios against the general-purpose tool that each names.
+// `npm run bench [listing|intake|inbox|small|memory|finding|renditions|queueing|busy|console|pressure|pages|stores …]`: measures speed and memory as ratios to a general-purpose tool.
 import { prepare } from './prepare.mjs';
 
 prepare({ forTests: true });
@@ -17,6 +17,7 @@ const benches = {
   busy: async () => (await import('../bench/busy.mjs')).benchBusy(),
   console: async () => (await import('../bench/console.mjs')).benchConsole(),
   pages: async () => (await import('../bench/pages.mjs')).benchPages(wanted),
+  stores: async () => (await import('../bench/stores.mjs')).benchStores(),
   pressure: async () => (await import('../bench/pressure.mjs')).benchPressure(),
 };
 for (const [name, bench] of Object.entries(benches))

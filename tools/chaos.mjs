@@ -1,6 +1,6 @@
 // @ts-check
 // `npm run chaos [-- --seed 1 --kills 200]`: two servers, three workers and their MariaDB are killed at random moments while
-// files come in by every way and are edited, moved, binned and rebuilt. Then everything is held against what was acknowledged.
+// files are imported in every way, edited, moved, binned and rebuilt. Afterwards, everything is compared with what was acknowledged.
 import { parseArgs } from 'node:util';
 import { prepare } from './prepare.mjs';
 

@@ -1,6 +1,6 @@
 // @ts-check
 
-/** How Debian's Chromium is started without a monitor and without a network. */
+/** The options for starting Debian's Chromium without a display or network. */
 export const CHROMIUM = {
   executablePath: '/usr/bin/chromium',
   args: [

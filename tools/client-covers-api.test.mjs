@@ -1,4 +1,4 @@
-// Holds the JavaScript client against the routes of the server: it calls nothing that isn't there, and reaches all that is.
+// Compares the JavaScript client with the routes of the server: it must call only existing routes, and cover all of them.
 import { expect, test } from 'vitest';
 import { createClient } from '../client/dist/index.js';
 import { describeRoutes } from '../server/dist/describe.js';
@@ -6,7 +6,7 @@ import { API_BASE } from '../server/dist/shared/route.js';
 
 const ALL_ROUTES = await describeRoutes();
 
-/** Routes that no call of the client is for, each with what is used in its place. */
+/** Routes without a client call, each with the alternative. */
 const WITHOUT_CALL = new Map([
   ['get /openapi.json', 'a document for other programs'],
   ['get /events', 'a browser opens it by `eventsUrl`'],
@@ -17,7 +17,7 @@ const WITHOUT_CALL = new Map([
   ['delete /uploads/{id}', 'abandoned uploads are dropped by themselves'],
 ]);
 
-/** Calls whose arguments must have a form. */
+/** Calls whose arguments need a certain shape. */
 const ARGUMENTS = new Map([
   ['assets.upload', [{ folder: '/', files: [{ name: 'a.txt', data: new Blob(['a']) }] }]],
   ['assets.uploadResumably', [{ folder: '/', name: 'a.txt', data: new Blob(['a']) }]],
@@ -26,7 +26,7 @@ const ARGUMENTS = new Map([
   ['recipes.export', [['wide']]],
 ]);
 
-/** An address, and the general call of any route. */
+/** A URL, and the generic call for any route. */
 const NO_CALLS = new Set(['eventsUrl', 'call']);
 
 const shapeOf = (/** @type {string} */ path) =>
@@ -37,7 +37,7 @@ async function readAll(/** @type {Promise<unknown> | AsyncIterable<unknown>} */ 
   else await answer;
 }
 
-/** Every call that the client makes, as the name of the call with `method /path`. */
+/** Every client call: its name with `method /path`. */
 async function recordCalls() {
   /** @type {{ call: string, method: string, path: string }[]} */
   const recorded = [];

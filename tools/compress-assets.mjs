@@ -1,11 +1,11 @@
 // @ts-check
-// Compresses what was built for the browser, once, so that servers send it as it is.
+// Compresses the browser build once, so that servers can send the compressed files directly.
 import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { brotliCompressSync, constants, gzipSync } from 'node:zlib';
 
 const COMPRESSED = /\.(?:js|css|svg|html|json)$/;
-/** Of smaller files the headers weigh more than what is saved. */
+/** For smaller files, the headers cost more than compression saves. */
 const MIN_BYTES = 500;
 
 /** Writes `file.br` and `file.gz` beside each file that is newer than they are. @param {string} folder */

@@ -1,5 +1,5 @@
 // @ts-check
-// `npm run demo`: everything that a new user needs, with one command. Again: starts what is there.
+// `npm run demo`: sets up everything a new user needs with one command. Running it again starts the existing installation.
 import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
@@ -10,7 +10,7 @@ import { findFreePort, isPortFree, startMariaDb } from './mariadb.mjs';
 import { prepare, ROOT, VAR } from './prepare.mjs';
 import { supervise, whenAbandoned } from './supervisor.mjs';
 
-/** What the demo site reads, and what its editors may add. */
+/** The rights of the demo site and its editors. */
 const SITE_RIGHTS = ['library:read', 'library:write', 'recipes:read', 'pages:read'];
 const DEMO = join(VAR, 'demo');
 const ACCESS_FILE = join(VAR, 'demo-access.json');
@@ -56,11 +56,16 @@ async function start() {
   const secrets = keepSecrets();
   const providerPort = await findFreePort();
   const sitePort = await findFreePort();
+  const bucket = {
+    url: `http://127.0.0.1:${await findFreePort()}`,
+    accessKey: 'skerry-light',
+    secret: secrets.bucket,
+  };
   mkdirSync(join(DEMO, 'inbox'), { recursive: true });
   const env = {
     UNIFERUM_INBOX_DIR: join(DEMO, 'inbox'),
     UNIFERUM_SOURCE_DIRS: [join(DEMO, 'guide'), tmpdir()].join(delimiter),
-    UNIFERUM_ALLOWED_HOSTS: [providerPort, sitePort, database.port]
+    UNIFERUM_ALLOWED_HOSTS: [providerPort, sitePort, database.port, new URL(bucket.url).port]
       .map((one) => `127.0.0.1:${one}`)
       .join(','),
     UNIFERUM_PORT: String(port),
@@ -74,12 +79,19 @@ async function start() {
   };
 
   await startPart('provider', 'standins/dist/provider/main.js', { PROVIDER_PORT: String(providerPort) });
+  await startPart('bucket store', 'standins/dist/bucket/main.js', {
+    PORT: new URL(bucket.url).port,
+    BUCKET_FOLDER: join(DEMO, 'buckets'),
+    BUCKET_ACCESS_KEY: bucket.accessKey,
+    BUCKET_SECRET: bucket.secret,
+  });
   console.log('Starting server and worker …');
   await startPart('server', 'server/dist/main.js', env);
   await startPart('worker', 'server/dist/worker-main.js', env);
   await admin(['user', '--email', EMAIL, '--name', NAME], { ...env, UNIFERUM_PASSWORD: secrets.password });
   const key = await usableKey(url, secrets, env);
   await fill(url, key, { provider: `http://127.0.0.1:${providerPort}`, database });
+  await run('demo/dist/connect.js', [url, key, bucket.url, bucket.accessKey, bucket.secret], {}, 'inherit');
   const siteUrl = await startSite(url, { ...env, SITE_PORT: String(sitePort) });
   writeFileSync(
     ACCESS_FILE,
@@ -94,6 +106,7 @@ async function start() {
     Demo site  ${siteUrl}
     Inbox      ${join(DEMO, 'inbox')}
     Films      http://127.0.0.1:${providerPort}
+    Buckets    ${bucket.url}
     API key    ${key}
     API        ${url}/api/v1/openapi.json
 
@@ -101,7 +114,7 @@ async function start() {
 `);
 }
 
-/** One demo at a time on one data folder. */
+/** Only one demo can use a data folder at a time. */
 function takeLock() {
   const other = existsSync(LOCK_FILE) ? Number(readFileSync(LOCK_FILE, 'utf8')) : 0;
   if (other > 0 && other !== process.pid && isDemo(other)) {
@@ -137,10 +150,11 @@ async function choosePort() {
 
 function keepSecrets() {
   const file = join(DEMO, 'secrets.json');
-  if (!existsSync(file)) writeSecrets({ password: randomBytes(9).toString('base64url') });
-  return /** @type {{ password: string, key?: string, siteKey?: string }} */ (
-    JSON.parse(readFileSync(file, 'utf8'))
-  );
+  const random = () => randomBytes(9).toString('base64url');
+  const kept = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : {};
+  const secrets = { password: random(), bucket: random(), ...kept };
+  writeSecrets(secrets);
+  return /** @type {{ password: string, bucket: string, key?: string, siteKey?: string }} */ (secrets);
 }
 
 /** @param {object} secrets */
@@ -156,7 +170,8 @@ async function usableKey(url, secrets, env) {
     return answer.ok ? (await answer.json()).rights : null;
   };
   const siteRights = await rightsOf(secrets.siteKey);
-  const isKnown = secrets.key && (await rightsOf(secrets.key)) !== null;
+  // A key created before this right existed lacks it.
+  const isKnown = secrets.key && (await rightsOf(secrets.key))?.includes('connections:write');
   if (secrets.key && isKnown && SITE_RIGHTS.every((right) => siteRights?.includes(right))) return secrets.key;
   const key = await admin(['key', '--name', 'Demo script'], env);
   const siteKey = await admin(['key', '--name', 'Demo site', '--rights', SITE_RIGHTS.join(',')], env);

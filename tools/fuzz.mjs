@@ -1,6 +1,6 @@
 // @ts-check
-// `npm run fuzz [-- --seed 1 --requests 10000]`: every route gets requests that are made from its own schemas, fitting and
-// spoilt. No answer may be an error of the server or take longer than a second, and nothing may be broken afterwards.
+// `npm run fuzz [-- --seed 1 --requests 10000]`: sends every route valid and invalid requests generated from its own schemas.
+// No response may be a server error or take longer than a second, and nothing may be broken afterwards.
 import { readFileSync } from 'node:fs';
 import { parseArgs } from 'node:util';
 import { prepare } from './prepare.mjs';
@@ -25,14 +25,14 @@ const { EMAIL, PASSWORD, startStack } = await import('./stack.mjs');
 const { Generator, Known } = await import('./fuzz/generate.mjs');
 const { RequestMaker } = await import('./fuzz/requests.mjs');
 
-/** Longer than this no answer may take; but signing in, which is slowed down on purpose after wrong passwords. */
+/** The maximum response time, except for signing in, which is slowed down on purpose after wrong passwords. */
 const SLOW_MS = 1000;
 const SLOWED_DOWN = 'post /api/v1/session';
-/** Something is always there to be asked for. */
+/** Things that always exist, to be requested. */
 const REFILL_EVERY = 150;
 const WHOLE_ID = /^\d{1,19}$/;
 
-/** Is made again whenever it was removed, so that there are derived files. */
+/** Recreated whenever it was deleted, so that derived files exist. */
 const RECIPE = {
   name: 'small',
   title: 'Small',
@@ -163,7 +163,7 @@ async function send({ method, path, headers, body }) {
       signal: controller.signal,
       ...(body !== undefined && { body }),
     });
-    // The stream of events has no end: that it begins is its answer.
+    // The event stream never ends: its start counts as the response.
     if (response.headers.get('content-type')?.startsWith('text/event-stream')) {
       controller.abort();
       return { status: response.status, text: '', json: null, headers: response.headers };
@@ -178,7 +178,7 @@ async function send({ method, path, headers, body }) {
     };
   } catch (error) {
     const cause = error instanceof Error ? `${error.message} ${error.cause ?? ''}` : String(error);
-    // What can't be put into a request at all is no fault of the server.
+    // A request that cannot be built is not a server fault.
     if (/invalid header value|ByteString|Invalid URL/i.test(cause))
       return { status: 400, text: '', json: null, headers: null };
     return { status: 0, text: `no answer (${cause})`, json: null, headers: null };

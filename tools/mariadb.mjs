@@ -1,6 +1,6 @@
 // @ts-check
-// A MariaDB of the project's own: its data folder is inside the project, it listens on loopback only, and nobody needs to
-// administer it. Uses nothing but Node, because it has to run before anything is installed.
+// A MariaDB for this project: its data folder is inside the project, it listens on loopback only, and needs no
+// administration. It uses only Node, because it runs before anything is installed.
 import { spawn, spawnSync } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
 import {
@@ -19,7 +19,7 @@ import { tmpdir, userInfo } from 'node:os';
 import { join, resolve } from 'node:path';
 import { setTimeout as delay } from 'node:timers/promises';
 
-/** Ports above this are handed out for outgoing connections, so a fixed one there is sometimes taken. */
+/** Ports above this are ephemeral: a fixed one is sometimes taken. */
 const HIGHEST_PORT = 32_000;
 const LOWEST_PORT = 20_000;
 const START_TIMEOUT_MS = 60_000;
@@ -36,8 +36,8 @@ const STOP_TIMEOUT_MS = 60_000;
  */
 
 /**
- * Starts the database of a folder, and makes it when there is none. One that a killed start left running is ended first;
- * InnoDB recovers what that leaves.
+ * Starts the database of a folder, and creates it if necessary. A server left running by a killed start is stopped first;
+ * InnoDB recovers from that.
  *
  * @param {string} folder
  * @param {{ bufferPool?: string, flushAtCommit?: 0 | 1 | 2, port?: number }} [options] `port` when it has to be a certain one
@@ -73,7 +73,7 @@ export async function startMariaDb(
   }
 }
 
-/** Finds a port on loopback that nobody listens on. */
+/** Finds a free port on loopback. */
 export async function findFreePort() {
   for (let attempt = 0; attempt < 200; attempt += 1) {
     const port = LOWEST_PORT + Math.floor(Math.random() * (HIGHEST_PORT - LOWEST_PORT));
@@ -93,7 +93,7 @@ export function isPortFree(port) {
 
 /** @param {string} root @param {string} dataDir */
 function install(root, dataDir) {
-  // Made beside and renamed, so that an installation which was killed half-way is not taken for a whole one.
+  // Created in a temporary folder and renamed, so that an interrupted installation is not mistaken for a complete one.
   const beside = join(root, 'data.making');
   rmSync(beside, { recursive: true, force: true });
   const result = spawnSync(
@@ -120,7 +120,7 @@ function keepPassword(root) {
   return readFileSync(file, 'utf8').trim();
 }
 
-/** Runs at every start: the account is there whatever was interrupted, and root has no password that anybody knows. */
+/** Runs at every start, so that the account exists even after an interruption; root gets a random password. */
 function writeInitFile(/** @type {string} */ root, /** @type {string} */ password) {
   const file = join(root, 'init.sql');
   const statements = [
@@ -162,7 +162,7 @@ function launch({ root, dataDir, port, initFile, bufferPool, flushAtCommit }) {
       '--collation-server=utf8mb4_general_ci',
       `--user=${userInfo().username}`,
     ],
-    // In a group of its own: Ctrl-C ends what uses it first, and then it.
+    // In its own process group: on Ctrl-C, its clients stop first.
     { stdio: ['ignore', log, log], detached: true },
   );
 }
@@ -185,7 +185,7 @@ async function waitUntilUp(server, port) {
   return 'ended';
 }
 
-/** The server speaks first: its greeting says that it takes connections. */
+/** The server sends the first message: its greeting means that it accepts connections. */
 function greets(/** @type {number} */ port) {
   return new Promise((settle) => {
     const socket = createConnection({ host: '127.0.0.1', port, timeout: 1000 });

@@ -1,5 +1,5 @@
 // @ts-check
-// `npm run mutation`: changes lines of the code and sees whether tests notice. A sample by a seed, so that it takes minutes.
+// `npm run mutation`: changes lines of code and checks whether tests fail. It uses a seeded sample, so that it takes minutes.
 import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
@@ -10,20 +10,20 @@ import { randomFrom } from './random.mjs';
 const { values } = parseArgs({
   options: {
     seed: { type: 'string', default: '1' },
-    /** How many windows of lines of each folder are mutated; the tests of the server take longer. */
+    /** The number of line ranges to mutate in each folder; server tests take longer. */
     windows: { type: 'string', default: '10' },
     'server-windows': { type: 'string', default: '1' },
     folder: { type: 'string', multiple: true },
-    /** Mutates all of the folders. */
+    /** Mutates every line of the folders. */
     all: { type: 'boolean', default: false },
   },
 });
 
 prepare({ forTests: true });
 
-/** So many lines are mutated in one place. */
+/** The number of lines in a range. */
 const WINDOW_LINES = 12;
-/** The share of the mutants that tests ran over and that they have to notice, in each folder. */
+/** The required share of covered mutants that tests detect, for each folder. */
 const WANTED = 0.85;
 
 const CORE = readdirSync(join(ROOT, 'core/src')).map((room) => `core/src/${room}`);
@@ -42,7 +42,7 @@ for (const of of ['core', 'server']) {
   process.env.MUTATION_FOLDERS = part.join(',');
   if (part.length === 0) continue;
   await mutate(part);
-  // After each part: the second one takes longer, and what is known of the first is not lost with it.
+  // Reported after each part, so that the first results are not lost if the second part is interrupted.
   report();
 }
 
@@ -52,12 +52,12 @@ async function mutate(part) {
   mkdirSync(reports, { recursive: true });
   const stryker = new Stryker({
     testRunner: 'vitest',
-    // The sandbox needs no types, and the compiler in use offers no programming interface to rewrite its configuration.
+    // The sandbox needs no types, and this compiler has no API for rewriting its configuration.
     tsconfigFile: 'none',
     vitest: { configFile: 'vitest.mutation.config.ts' },
     mutate: part.flatMap(values.all ? allOf : sampleOf),
     ignorePatterns: ['var', 'docs', 'e2e', 'bench', 'web/dist'],
-    // A text that is another is seldom a fault that a test should find.
+    // Tests need not detect changed wording.
     mutator: { excludedMutations: ['StringLiteral', 'ObjectLiteral'] },
     coverageAnalysis: 'perTest',
     concurrency: 2,

@@ -1,6 +1,5 @@
 // @ts-check
-// Brings a fresh clone to the point where everything can be run: Debian packages, npm packages, build. Each step is
-// skipped when nothing that it depends on has changed.
+// Prepares a fresh clone: Debian packages, npm packages, build. A step is skipped if nothing it depends on has changed.
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
@@ -10,7 +9,7 @@ import { compressAssets } from './compress-assets.mjs';
 export const ROOT = new URL('..', import.meta.url).pathname.replace(/\/$/, '');
 export const VAR = join(ROOT, 'var');
 
-/** What each command comes from. Commands are looked for, because a machine may have them from elsewhere. */
+/** The Debian package of each command. Commands are checked rather than packages, because they may be installed in other ways. */
 const FOR_DEMO = {
   mariadbd: 'mariadb-server-core',
   my_print_defaults: 'mariadb-client-core',
@@ -26,11 +25,11 @@ const FOR_TESTS = {
   'mariadb-dump': 'mariadb-client',
   vipsthumbnail: 'libvips-tools',
   zip: 'zip',
-  // Documentation in many languages and encodings.
+  // Documentation in many languages and encodings, used by tests.
   '/usr/share/doc/apache2-doc/manual/index.html': 'apache2-doc',
 };
 
-/** What is built for browsers: the folder, its configuration, and what it is. */
+/** The browser builds: folder, configuration and name. */
 const BROWSER_BUILDS = /** @type {const} */ ([
   ['web', 'vite.config.ts', 'The console'],
   ['web', 'vite.element.config.ts', 'The picker'],
@@ -177,7 +176,7 @@ export function findCommand(command) {
 
 /** @param {string} command @param {string[]} args @param {{ quiet?: boolean }} [options] */
 function run(command, args, { quiet = false } = {}) {
-  // CI=true keeps tools from asking; what they print goes to stderr, so that the last line of stdout stays ours.
+  // CI=true disables prompts; output goes to stderr, so that the last line of stdout remains the result.
   const result = spawnSync(command, args, {
     cwd: ROOT,
     stdio: ['ignore', quiet ? 'ignore' : 2, 2],

@@ -1,8 +1,8 @@
 // @ts-check
 
 /**
- * A source of random numbers that gives the same ones for the same seed. Source: mulberry32, a 32-bit generator in the
- * public domain by T. Ettinger (written down from memory).
+ * A seeded random number generator. Source: mulberry32, a 32-bit generator in the public domain by T. Ettinger (from
+ * memory).
  *
  * @param {number} seed
  */
@@ -17,7 +17,7 @@ export function randomFrom(seed) {
   const below = (/** @type {number} */ end) => Math.floor(next() * end);
   return {
     next,
-    /** A whole number from 0 up to `end`, without it. */
+    /** An integer from 0 to `end`, exclusive. */
     below,
     /** @param {number} from @param {number} to */
     between: (from, to) => from + below(to - from + 1),
@@ -25,7 +25,7 @@ export function randomFrom(seed) {
     pick: (items) => /** @type {Item} */ (items[below(items.length)]),
     /** @param {number} length */
     bytes: (length) => Buffer.from(Array.from({ length }, () => below(256))),
-    /** Another source, whose numbers don't depend on how many are taken from this one later. */
+    /** An independent generator, unaffected by later use of this one. */
     fork: () => randomFrom(below(2 ** 32)),
   };
 }

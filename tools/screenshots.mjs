@@ -1,5 +1,5 @@
 // @ts-check
-// Takes the pictures of docs/screenshots/ from the running demo: `node tools/screenshots.mjs [folder] [name …]`.
+// Takes the screenshots in docs/screenshots/ from the running demo: `node tools/screenshots.mjs [folder] [name …]`.
 import { mkdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { chromium } from '@playwright/test';
@@ -13,7 +13,7 @@ mkdirSync(folder, { recursive: true });
 const browser = await chromium.launch(CHROMIUM);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' });
 
-/** Taken only when they are named: docs/ holds the main views. */
+/** Taken only if named: docs/ contains the main views. */
 const ON_DEMAND = new Set([
   'as-code',
   'bin',
@@ -34,6 +34,7 @@ const ON_DEMAND = new Set([
   'workers',
   'intake-manifest',
   'pages-sources',
+  'library-filter',
   'page-preview',
   'page-types',
   'page-type',
@@ -162,6 +163,12 @@ await take('page-preview', `/pages/edit/${lightPage}`, () =>
 await take('page-types', '/pages/types');
 await take('page-type', '/pages/types', () => page.getByRole('button', { name: 'Edit Lighthouse' }).click());
 await take('pages-sources', '/pages/sources');
+await take('connections', '/connections', async () => {
+  for (const button of await page.getByRole('button', { name: /^Test / }).all()) {
+    await button.click();
+    await page.getByText('It was deleted.').first().waitFor();
+  }
+});
 await take('pages-broken', '/pages/broken');
 await take('automate', '/automate');
 await take('as-code', '/library/lights/gannet-head', async () => {

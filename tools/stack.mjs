@@ -1,6 +1,5 @@
 // @ts-check
-// A whole installation for browser tests and benchmarks: its own MariaDB, server, workers and demo site, on free ports,
-// beside whatever else runs.
+// A complete installation for browser tests and benchmarks: its own MariaDB, server, workers and demo site, on free ports.
 import { fork, spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, openSync, rmSync } from 'node:fs';
 import { join } from 'node:path';

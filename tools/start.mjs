@@ -1,5 +1,5 @@
 // @ts-check
-// `npm start` and `npm run worker`: runs the server or a worker, and starts it again when it dies.
+// `npm start` and `npm run worker`: run the server or a worker, and restart it when it dies.
 import { join } from 'node:path';
 import { ROOT } from './prepare.mjs';
 import { supervise, whenAbandoned } from './supervisor.mjs';

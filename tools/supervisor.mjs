@@ -1,13 +1,13 @@
 // @ts-check
-// Keeps processes running: one that dies is started again, after a wait that grows while it goes on dying.
+// Keeps processes running: restarts one that died, with a delay that grows with repeated failures.
 import { fork } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 
-/** What a program exits with when starting it again would come to the same. Source: sysexits.h, EX_CONFIG. */
+/** The exit status of a program that would fail again if restarted. Source: sysexits.h, EX_CONFIG. */
 const WRONG_CONFIGURATION = 78;
 const FIRST_WAIT_MS = 500;
 const LONGEST_WAIT_MS = 30_000;
-/** One that ran for so long has come up well: the next wait is the first again. */
+/** After running this long, a process counts as healthy, and the delay is reset. */
 const STEADY_MS = 60_000;
 const WATCH_MS = 1000;
 
@@ -66,7 +66,7 @@ export function supervise(
     const started = fork(file, args, {
       env: { ...process.env, ...env },
       stdio: Array.isArray(stdio) ? stdio : ['ignore', stdio, stdio, 'ipc'],
-      // A group of its own: a signal to ours reaches this process alone, which then ends it in order.
+      // In its own process group: a signal reaches only this process, which then stops the child in order.
       detached: true,
     });
     child = started;
@@ -104,8 +104,8 @@ export function supervise(
 }
 
 /**
- * Calls back once when the process that started this one has gone, or the npm above it: npm passes signals on to a shell,
- * which dies of them without telling anybody.
+ * Calls back once when the parent process, or the npm above it, has exited: npm forwards signals to a shell, which exits
+ * without forwarding them.
  *
  * @param {() => void} callback
  */
@@ -120,7 +120,7 @@ export function whenAbandoned(callback) {
   timer.unref();
 }
 
-/** How npm calls itself, or how it was called. */
+/** The process title of npm, or its command. */
 const NPM = /^(?:npm |\S*node \S*npm(?:-cli\.js)? )/;
 
 /** The nearest npm above a process; null when there is none. @param {number} pid @returns {number | null} */
@@ -128,7 +128,7 @@ function findNpm(pid) {
   for (let above = pid, steps = 0; above > 1 && steps < 5; steps += 1) {
     try {
       if (NPM.test(readFileSync(`/proc/${above}/cmdline`, 'utf8').replaceAll('\0', ' '))) return above;
-      // The name of a process stands in parentheses and may hold anything; its parent is the second field behind it.
+      // The process name is in parentheses and may contain anything; the parent is the second field after it.
       const stat = readFileSync(`/proc/${above}/stat`, 'utf8');
       above = Number(stat.slice(stat.lastIndexOf(')') + 2).split(' ')[1]);
     } catch {

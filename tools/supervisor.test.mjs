@@ -32,7 +32,7 @@ const isAlive = (pid) => {
   }
 };
 
-/** Ends in an orderly way, as the server and the workers do. */
+/** Exits cleanly, as servers and workers do. */
 const ORDERLY = `
   process.on('SIGTERM', () => process.exit(0));
   process.on('disconnect', () => process.exit(0));

@@ -1,5 +1,5 @@
 // @ts-check
-// `npm test`: prepares, then checks types, lint and imports, and runs unit, server and browser tests. The last line counts all.
+// `npm test`: prepares, then checks types, lint and imports, and runs unit, server and browser tests. The last line is the total.
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { join, relative } from 'node:path';
@@ -58,7 +58,7 @@ function unitAndServerTests() {
     numFailedTests: 0,
     testResults: [],
   };
-  // A file that can't be loaded fails without a failed test in it.
+  // A file that cannot be loaded fails without containing a failed test.
   return {
     name: 'unit and server tests',
     passed: numPassedTests,
@@ -68,7 +68,7 @@ function unitAndServerTests() {
 }
 
 /**
- * The end of a long log is what people see first: each failed test with the beginning of its message.
+ * Describes each failed test with the beginning of its message, for the end of the log.
  * @param {{ name: string, message: string, assertionResults: { status: string, fullName: string, failureMessages: string[] }[] }} file
  */
 function describeFailures({ name, message, assertionResults }) {

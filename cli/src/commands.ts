@@ -1,4 +1,5 @@
 import type { Command } from 'commander';
+import { addConnectionCommands } from './connection-commands.js';
 import type { CliContext } from './context.js';
 import { addFindingCommands } from './finding-commands.js';
 import { addFolderCommands } from './folder-commands.js';
@@ -14,6 +15,7 @@ export function addCommands(program: Command, context: () => CliContext): void {
   addFolderCommands(program, context);
   addRecipeCommands(program, context);
   addPageCommands(program, context);
+  addConnectionCommands(program, context);
   addRunCommands(program, context);
   addCallCommand(program, context);
 }

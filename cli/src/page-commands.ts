@@ -4,6 +4,7 @@ import type { Command } from 'commander';
 import { type CliContext, EXIT } from './context.js';
 import { table } from './output.js';
 import { followRun } from './run-commands.js';
+import { printSteps } from './steps.js';
 
 interface SourcesOptions {
   add?: string;
@@ -108,8 +109,7 @@ async function listSources({ client, output }: CliContext): Promise<void> {
 
 async function testSource({ client, output, endWith }: CliContext, id: string): Promise<void> {
   const { steps } = await client.sources.test(id);
-  for (const { name, ok, message } of steps) output.out(`${ok ? 'ok    ' : 'FAILED'}  ${name}: ${message}`);
-  if (steps.some(({ ok }) => !ok)) endWith(EXIT.partly);
+  if (!printSteps(output, steps)) endWith(EXIT.partly);
 }
 
 interface CrawlOptions {

@@ -2,6 +2,7 @@ import type { Flow } from '@uniferum/core/flow';
 import type { Page } from '@uniferum/core/library';
 import { keyCalls, pickerTokenCalls, sessionCalls } from './access.js';
 import { assetCalls, binCalls, filterCalls } from './assets.js';
+import { connectionCalls } from './connections.js';
 import { folderCalls } from './folders.js';
 import { type CallOptions, type ClientOptions, Http } from './http.js';
 import { inboxCalls, intakeCalls, settingCalls } from './intakes.js';
@@ -43,6 +44,7 @@ export function createClient(options: ClientOptions = {}) {
     sources: sourceCalls(http, list),
     references: referenceCalls(http, list),
     rewrites: rewriteCalls(http),
+    connections: connectionCalls(http, list),
     recipes: recipeCalls(http, list),
     renditions: renditionCalls(http),
     workers: workerCalls(http),

@@ -15,6 +15,7 @@ export type { FieldError, Problem } from '@uniferum/core/shared';
 export type { PickerTokenRequest } from './access.js';
 export type { AssetPatch, AssetQuery, BulkActionPlan, BulkActionRequest, Version } from './assets.js';
 export { createClient, type UniferumClient } from './client.js';
+export type { ConnectionPatch, ConnectionToTest, GivenBucketSettings, NewConnection } from './connections.js';
 export { isUniferumApiError, UniferumApiError, UniferumConnectionError } from './errors.js';
 export type { CallOptions, ClientOptions, Tagged } from './http.js';
 export type {

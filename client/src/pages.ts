@@ -7,10 +7,10 @@ import type {
   PageSourceAnswer,
   ShownEdit,
   SiteSettings,
-  TestStep,
   Use,
 } from '@uniferum/core/pages';
 import type { Run } from '@uniferum/core/runs';
+import type { TestStep } from '@uniferum/core/shared';
 import type { CallOptions, Http } from './http.js';
 import type { ListCall, Paging } from './paging.js';
 

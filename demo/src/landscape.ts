@@ -108,7 +108,7 @@ function seaPainter(view: Composition, palette: Palette, seed: number): (u: numb
       height > 0 ? mix(palette.seaFar, palette.cloudLit, 0.35) : [4, 12, 18],
       clamp01(Math.abs(height) * contrast),
     );
-    // The path of light that leads from the sun or moon, and from the lamp, to who looks.
+    // The reflections of the sun or moon, and of the lamp, towards the viewer.
     const path = (centre: number, breadth: number) =>
       Math.exp(-(((u - centre) * ratio) ** 2) / (breadth * (0.25 + d * 1.3)) ** 2);
     const sparkle = clamp01((ripple - 0.47) * 7);

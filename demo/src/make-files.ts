@@ -10,10 +10,10 @@ import { seededRandom } from './random.js';
 import { LIGHTS } from './scenario.js';
 import { clockwork, fogSignal, makeWav, surf } from './sound.js';
 
-/** Told after each file: how many are there of how many. */
+/** Called after each file with the number done and the total. */
 export type Progress = (done: number, total: number) => void;
 
-/** Makes all files of the demo that are not there yet, below `root`. */
+/** Creates the missing demo files below `root`. */
 export async function makeFiles(root: string, onProgress: Progress): Promise<void> {
   const pictures = listPictures().filter(({ file }) => !existsSync(join(root, file)));
   const others = otherFiles().filter(({ file }) => !existsSync(join(root, file)));
@@ -79,7 +79,7 @@ function otherFiles(): OtherFile[] {
   ];
 }
 
-/** Two pictures that are wrong on purpose: the same bytes twice, and a JPEG that is named as something else. */
+/** Two deliberate mistakes: an exact duplicate, and a JPEG with a wrong extension. */
 async function makeTwin(root: string): Promise<void> {
   const source = join(root, 'lights/gannet-head/gannet-head-dusk.jpg');
   await copyFile(source, join(root, 'wrong/gannet-head-dusk-again.jpg'));
@@ -101,7 +101,7 @@ async function writeWhole(file: string, data: Buffer): Promise<void> {
   await rename(`${file}.making`, file);
 }
 
-/** Paints on as many threads as there are processors. */
+/** Paints pictures with one thread per processor. */
 async function paintAll(jobs: readonly PictureJob[], root: string, onDone: () => void): Promise<void> {
   const queue = [...jobs];
   const threads = Math.min(queue.length, Math.max(1, availableParallelism()));

@@ -5,7 +5,7 @@ import { paintView } from './paint.js';
 import { type PictureJob, toXmp } from './pictures.js';
 import { LIGHTS, TRUST } from './scenario.js';
 
-/** Paints a picture and writes it with its metadata; a file is there whole or not at all. */
+/** Paints a picture and writes it with its metadata; the file is complete or absent. */
 export async function makePicture(job: PictureJob, root: string): Promise<void> {
   const light = LIGHTS.find(({ slug }) => slug === job.light);
   if (!light) throw new Error(`Expected one of the eleven lights, got ${job.light}`);

@@ -12,7 +12,7 @@ export interface PictureJob {
   seed: number;
   format: 'jpeg' | 'png' | 'webp';
   title: string;
-  /** Null leaves it out, as it is forgotten now and then. */
+  /** Null leaves it out, as people sometimes do. */
   alt: string | null;
   caption: string;
   keeper: string;

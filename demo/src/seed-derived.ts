@@ -42,7 +42,7 @@ const SEALED: RecipeRequest & { name: string } = {
 /** The seal of the trust: a light over two waves. */
 const SEAL = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 200" width="200" height="200"><circle cx="100" cy="100" r="92" fill="#f7f3ea" stroke="#95371f" stroke-width="8"/><path d="M88 132 L93 68 H107 L112 132 Z" fill="#95371f"/><path d="M90 66 H110 L107 52 H93 Z" fill="#274656"/><path d="M90 58 L40 44 V72 Z M110 58 L160 44 V72 Z" fill="#d8a53c"/><path d="M36 138 q16 -12 32 0 t32 0 t32 0 t32 0 M46 154 q14 -10 27 0 t27 0 t27 0 t27 0" fill="none" stroke="#274656" stroke-width="6"/></svg>`;
 
-/** Shows renditions in every state: outdated by an edit, surplus of a recipe that was taken away, made when asked for. */
+/** Creates renditions in every state: outdated by an edit, surplus from a deleted recipe, created on request. */
 export async function seedDerived({
   url,
   key,
@@ -82,7 +82,7 @@ async function makeUnlessThere(
   recipe: RecipeRequest & { name: string },
 ): Promise<boolean> {
   const { name } = recipe;
-  // A recipe that was taken away on purpose is not made again.
+  // A recipe that was deleted on purpose is not created again.
   if (name === TEASER.name && (await uniferum.renditions.surplus({ recipe: name, limit: 1 })).total > 0)
     return false;
   try {

@@ -14,14 +14,14 @@ const FILTERS = [
 
 const LINKS = ['winding-the-clockwork', 'relief-boat', 'first-light'];
 
-/** Files that lie in the inbox: a few new ones, one that is in the library already, one that is refused, one half-way. */
+/** Files in the inbox: a few new ones, a duplicate, one that is refused, and one still being written. */
 const INBOX: readonly { from: string; as: string }[] = [
   { from: 'lights/the-maiden/the-maiden-storm.jpg', as: 'from-the-boat/the-maiden-in-a-gale.jpg' },
   { from: 'lights/gannet-head/gannet-head-dusk.jpg', as: 'gannet-head-dusk.jpg' },
   { from: 'wrong/visitors.exe', as: 'visitors.exe' },
 ];
 
-/** Shows what can be done with a library that is filled: links, versions, pictures that look alike, an inbox. */
+/** Adds links, versions, similar pictures and inbox files to a filled library. */
 export async function seedMore({
   url,
   key,
@@ -49,7 +49,7 @@ export async function seedMore({
   for await (const run of uniferum.runs.list()) await uniferum.runs.wait(run.id);
 }
 
-/** A picture that was edited after publishing, and one that came in again smaller and in grey. */
+/** A picture that was edited after publishing, and one imported again, smaller and in grey. */
 async function editPictures(uniferum: UniferumClient, files: string): Promise<void> {
   const original = join(files, 'lights/gannet-head/gannet-head-day.jpg');
   const edited = await sharp(original)
@@ -101,7 +101,7 @@ async function fillInbox(files: string, inbox: string): Promise<void> {
   );
 }
 
-/** A painted view of a light: not each has one of every hour. */
+/** A painted view of a light: not every light has one for every hour. */
 async function somePicture(files: string, slug: string): Promise<string> {
   const folder = join(files, 'lights', slug);
   const name = (await readdir(folder)).sort().find((one) => one.endsWith('.jpg'));

@@ -2,7 +2,7 @@ import { createClient } from '@uniferum/client';
 import { createConnection } from 'mysql2/promise';
 import { LIGHTS } from './scenario.js';
 
-/** The database in which the site keeps what is older than its present pages. */
+/** The database with the older content of the site. */
 export interface SiteDatabase {
   host: string;
   port: number;

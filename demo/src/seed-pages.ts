@@ -75,7 +75,7 @@ function planOf(slug: string): string {
   return isOld ? `/media/plans/${slug}-elevation.svg` : `/media/lights/${slug}/${slug}-plan.svg`;
 }
 
-/** Its poster has a size that is not made any more. */
+/** Its poster has a size that no longer exists. */
 function indexPage(url: string): string {
   const links = LIGHTS.map(({ slug, name }) => `<li><a href="lights/${slug}.html">${name}</a></li>`);
   return `<!doctype html>

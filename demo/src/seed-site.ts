@@ -87,7 +87,7 @@ async function writeLight(
   const named = (part: string) => items.find(({ name: file }) => file.includes(part));
   const [dusk, storm, plan] = [named('-dusk'), named('-storm'), named('-plan')];
   const pictures = items.filter(({ kind }) => kind === 'image').slice(0, 4);
-  // A recipe that was taken away long ago.
+  // A recipe that was deleted long ago.
   const recipe = slug === 'gannet-head' ? 'poster' : 'wide';
   const body = [
     `<p>${about}</p>`,

@@ -85,7 +85,7 @@ const RECIPES: readonly (RecipeRequest & { name: string })[] = [
   },
 ];
 
-/** What is sent, in which order: a folder here and the folder of the library into which its files go. */
+/** What is uploaded, in order: local folders and the library folders for their files. */
 const BATCHES: readonly { from: string; to: string }[] = [
   ...LIGHTS.map(({ slug }) => ({ from: `lights/${slug}`, to: `/lights/${slug}` })),
   { from: 'news', to: '/news' },
@@ -95,7 +95,7 @@ const BATCHES: readonly { from: string; to: string }[] = [
   { from: 'sound-and-film', to: '/sound-and-film' },
 ];
 
-/** The files that are wrong on purpose, and where they are tried. */
+/** Files with deliberate mistakes, and the folders to which they are uploaded. */
 const WRONG: readonly { file: string; to: string }[] = [
   { file: 'far-too-big.pdf', to: '/chart-room' },
   { file: 'empty.jpg', to: '/news' },

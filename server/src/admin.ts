@@ -8,7 +8,7 @@ import { checkSecret } from './rules/custom-check.js';
 import { readConfig } from './shared/config.js';
 import { migrate } from './shared/migrate.js';
 import { openDatabase } from './shared/pooled-database.js';
-import { DiskStore } from './stores/disk-store.js';
+import { createHomeStore } from './stores/home-store.js';
 
 // For the operator, on the server's own machine, before any key or user exists:
 //   node server/dist/admin.js user --email keeper@skerry.example --name "Edda"   (the password in UNIFERUM_PASSWORD)
@@ -53,7 +53,7 @@ const COMMANDS: Record<string, () => Promise<void>> = {
     if (Object.keys(corrected).length === 0) say('All counts are correct.');
   },
   async check() {
-    const findings = await findBroken(db, new DiskStore(config.dataDir), { hash: values.hash });
+    const findings = await findBroken(db, createHomeStore(config), { hash: values.hash });
     for (const { what, times, examples } of findings)
       say(`${times} ${what}: ${examples.join(', ')}${times > examples.length ? ', …' : ''}`);
     if (findings.length === 0) say('No problems found.');

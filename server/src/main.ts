@@ -11,7 +11,7 @@ import { openDatabase } from './shared/pooled-database.js';
 import type { Services } from './shared/services.js';
 import { onShutdown } from './shared/shutdown.js';
 import { asksForHealth, inTurn } from './shared/turnstile.js';
-import { DiskStore } from './stores/disk-store.js';
+import { openHomeStore } from './stores/home-store.js';
 
 const { config, log } = launch('server');
 const applied = await withDatabase(log, () => migrate(config.database));
@@ -19,8 +19,7 @@ if (applied.length > 0) log.info({ applied }, 'the database was migrated');
 
 const { connections, waitMs } = config.database;
 const db = openDatabase(config.database, { connections, acquireTimeoutMs: waitMs });
-const store = new DiskStore(config.dataDir);
-await store.prepare();
+const store = await openHomeStore(config);
 
 if (applied.includes('0008_finding.sql')) await recountFacets(db);
 if (applied.includes('0010_derived_files.sql')) await adoptEarlierRenditions(db);

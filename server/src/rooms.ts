@@ -1,4 +1,5 @@
 import { accessRoom } from './access/room.js';
+import { connectionsRoom } from './connections/room.js';
 import { eventsRoom } from './events/room.js';
 import { flowRoom } from './flow/room.js';
 import { composeRooms, type House } from './house/compose-rooms.js';
@@ -42,6 +43,7 @@ export function createRooms(services: Services, processes: Processes): Room[] {
     storesRoom(services),
     accessRoom(services),
     eventsRoom(services),
+    connectionsRoom(),
     runsRoom(),
     inspectionRoom(),
     libraryRoom(services, processes),

@@ -7,7 +7,7 @@ import { openDatabase } from './shared/pooled-database.js';
 import { repeatedly } from './shared/repeatedly.js';
 import type { Services } from './shared/services.js';
 import { onShutdown } from './shared/shutdown.js';
-import { DiskStore } from './stores/disk-store.js';
+import { openHomeStore } from './stores/home-store.js';
 import { createEngine } from './worker.js';
 
 const { config, log } = launch('worker');
@@ -18,8 +18,7 @@ await withDatabase(log, () =>
 );
 const { slots } = config.worker;
 const db = openDatabase(config.database, { connections: slots + 4 });
-const store = new DiskStore(config.dataDir);
-await store.prepare();
+const store = await openHomeStore(config);
 
 // The engine renews its items on its own connection; a worker has nothing else to renew.
 const services: Services = { config, db, leases: db, store, log };

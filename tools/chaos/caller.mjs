@@ -1,10 +1,10 @@
 // @ts-check
-// Calls an installation whose servers die: asks the other one, and asks again, until there is an answer.
+// Calls an installation whose servers are being killed: retries on the other server until there is a response.
 import { setTimeout as delay } from 'node:timers/promises';
 
-/** Whoever has no answer by then hangs. */
+/** A request without a response by then counts as hung. */
 const PATIENCE_MS = 120_000;
-/** No request of the kind sent here is at work for so long; longer means that nobody will answer it. */
+/** Requests sent here never take this long; a longer one will get no response. */
 const ANSWER_MS = 40_000;
 const AGAIN = new Set([408, 409, 412, 429, 503, 507]);
 
@@ -19,7 +19,7 @@ const AGAIN = new Set([408, 409, 412, 429, 503, 507]);
  * @property {number[]} [also] answers that are no surprise, beside 2xx
  */
 
-/** What went wrong while it was called, and how often. */
+/** The failures during calls, and their counts. */
 export class Caller {
   /** @type {string[]} */
   faults = [];
@@ -40,7 +40,7 @@ export class Caller {
   }
 
   /**
-   * Asks until somebody answers.
+   * Repeats a request until there is a response.
    *
    * @param {Request} request
    * @returns {Promise<{ status: number, body: any, headers: Headers }>}

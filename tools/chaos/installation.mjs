@@ -1,5 +1,5 @@
 // @ts-check
-// An installation that is made to be killed: two servers, three workers and a MariaDB, all of which come up again.
+// An installation to be killed: two servers, three workers and a MariaDB, each restarted after a kill.
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, openSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
@@ -11,7 +11,7 @@ import { supervise } from '../supervisor.mjs';
 const SERVERS = 2;
 const WORKERS = 3;
 const RESTART = { firstWaitMs: 200, longestWaitMs: 1000 };
-/** How often what is left behind is looked for while the killing goes on, and after. */
+/** How often cleanup jobs run during the test and after it. */
 const SWEEP_MS = 5000;
 
 /** @typedef {{ name: string, kind: Kind, pid: () => number | undefined }} Target */
@@ -98,7 +98,7 @@ export async function startInstallation({ allowedHosts }) {
 /** @typedef {Awaited<ReturnType<typeof startInstallation>>} Installation */
 
 /**
- * Keeps a process running even when it was asked to end, as a machine does that starts it again after an update.
+ * Keeps a process running even after a clean exit, as a host does that restarts it after an update.
  *
  * @param {string} file
  * @param {{ env: Record<string, string>, stdio: import('node:child_process').StdioOptions }} options
@@ -143,7 +143,7 @@ function isStopped(pid) {
 function readStat(pid) {
   try {
     const stat = readFileSync(`/proc/${pid}/stat`, 'utf8');
-    // The name stands in parentheses and may hold anything; behind it come the state and the parent.
+    // The name is in parentheses and may contain anything; state and parent follow it.
     const [state = '', parent] = stat.slice(stat.lastIndexOf(')') + 2).split(' ');
     return { state, parent: Number(parent) };
   } catch {
@@ -152,7 +152,7 @@ function readStat(pid) {
 }
 
 /**
- * Kills one process after the other at moments that the seed gives, until there were enough.
+ * Kills processes one after another at seeded random times, up to the requested number.
  *
  * @param {Installation} installation
  * @param {import('../random.mjs').Random} random
@@ -185,7 +185,7 @@ export async function killAtRandom(installation, random, { kills, onKill }) {
         .then(() => {
           isDatabaseUp = true;
         });
-      // Awaited at the end; a failure to start must not pass unnoticed there.
+      // Awaited at the end, where a failed start is reported.
       restart.catch(() => {});
     }
     if (signal === 'SIGSTOP') stopped.push(/** @type {number} */ (target.pid()));
@@ -195,7 +195,7 @@ export async function killAtRandom(installation, random, { kills, onKill }) {
     onKill(count, `${target.name} ${signal}`);
   }
   await restart;
-  // One that is stopped doesn't notice that its parent was killed.
+  // A suspended process does not notice that its parent was killed.
   installation.onClose(() => {
     for (const pid of stopped.filter(isStopped)) signalTo(pid, 'SIGKILL');
   });

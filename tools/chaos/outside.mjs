@@ -5,7 +5,7 @@ import { setTimeout as delay } from 'node:timers/promises';
 /** @typedef {import('./people.mjs').Place} Place */
 /** @typedef {import('../random.mjs').Random} Random */
 
-/** Somebody who listens to what happens, and goes on where the stream broke off. */
+/** A client of the event stream that resumes after interruptions. */
 export class Listener {
   /** @type {number[]} */
   heard = [];
@@ -50,7 +50,7 @@ export class Listener {
   }
 }
 
-/** A site elsewhere, from which files are fetched. */
+/** An external site from which files are fetched. */
 export async function startOutside() {
   /** @type {Map<string, Buffer>} */
   const files = new Map();

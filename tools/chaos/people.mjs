@@ -1,6 +1,6 @@
 // @ts-check
-// Those who use an installation while its processes are killed. Each has a folder of its own, does one thing again and
-// again, and writes down what it was told: that must be so in the end.
+// Clients that use an installation while its processes are killed. Each has its own folder, repeats one action, and
+// records the responses, which must match the final state.
 import { binner, editor, mover, rebuilder, replacer } from './changers.mjs';
 import {
   addressSender,

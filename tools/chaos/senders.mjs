@@ -33,7 +33,7 @@ export const pieceSender = {
     const pieceBytes = Math.ceil(data.length / random.between(1, 5));
     for (;;) {
       const at = await caller.ask({ method: 'HEAD', path, headers: TUS, also: [404, 410] });
-      // What ended while nobody was answered has no pieces any more, and a result.
+      // An upload that completed without its response arriving has a result and no parts.
       const offset = at.status < 300 ? Number(at.headers.get('upload-offset')) : data.length;
       if (offset >= data.length) break;
       await caller.ask({

@@ -1,5 +1,5 @@
 // @ts-check
-// What those who use an installation do again and again.
+// The actions that clients repeat.
 import { createHash } from 'node:crypto';
 import { buffer } from 'node:stream/consumers';
 import sharp from 'sharp';
@@ -8,7 +8,7 @@ import yazl from 'yazl';
 /** @typedef {import('./people.mjs').Place} Place */
 /** @typedef {import('../random.mjs').Random} Random */
 
-/** What must be there in the end. */
+/** The expected final state. */
 export class Ledger {
   /** Files by folder and name. @type {Map<string, { sha256: string, texts?: Record<string, unknown> }>} */
   files = new Map();

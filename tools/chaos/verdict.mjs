@@ -1,5 +1,5 @@
 // @ts-check
-// Looks at what there is when the killing has ended, and holds it against what everybody was told.
+// Compares the final state with the responses that the clients received.
 import { readdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import { setTimeout as delay } from 'node:timers/promises';
@@ -95,14 +95,14 @@ async function compareFiles({ caller, ledger, installation }) {
   const assets = await caller.list('/assets?folder=/&deep=true');
   const byPlace = new Map(assets.map((asset) => [`${asset.folder.path}/${asset.name}`, asset]));
   const lost = [...ledger.files].flatMap(([place, file]) => compareFile(place, file, byPlace.get(place)));
-  // A name that was taken gets a number, so a file that came in twice is a file that nobody sent.
+  // A taken name gets a number, so a file imported twice shows up as an unknown file.
   const doubled = [...byPlace.keys()].filter((place) => !ledger.files.has(place));
   const binned = await caller.list('/bin?');
   const inBin = new Set(binned.map((asset) => `${asset.folder.path}/${asset.name}`));
   for (const place of ledger.gone)
     if (inBin.has(place)) doubled.push(`${place} was purged and is in the bin`);
   for (const left of await waitUntilEmpty(installation.inbox)) doubled.push(`${left} is still in the inbox`);
-  // What the API says of bytes is one thing, what it delivers another.
+  // The API's description of the bytes must match the bytes it delivers.
   for (const asset of assets.slice(0, PROBED))
     await caller.ask({ method: 'GET', path: `/assets/${asset.id}/content` });
   return { lost, doubled };

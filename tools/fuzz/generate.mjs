@@ -1,5 +1,5 @@
 // @ts-check
-// Makes input from the schemas by which routes validate theirs: what they describe, and what they surely don't.
+// Generates valid and invalid input from the schemas that routes use for validation.
 
 import { STEP_KINDS } from '../../core/dist/recipes/index.js';
 import { BY_KIND, BY_NAME, FIELDS, HOSTILE, OPERATORS, SMALL_PX, WORDS } from './values.mjs';
@@ -7,7 +7,7 @@ import { BY_KIND, BY_NAME, FIELDS, HOSTILE, OPERATORS, SMALL_PX, WORDS } from '.
 /** @typedef {import('../random.mjs').Random} Random */
 /** @typedef {Record<string, any>} Description what `schema.describe()` says */
 
-/** What was seen in answers, by kind: it makes requests that reach something. */
+/** Ids seen in responses, by kind, so that requests refer to existing things. */
 export class Known {
   /** @type {Map<string, string[]>} */
   #values = new Map();
@@ -18,7 +18,7 @@ export class Known {
     const values = this.#values.get(kind) ?? [];
     if (values.includes(value)) return;
     values.push(value);
-    // The newest are the likeliest to be there still.
+    // The newest are the most likely to still exist.
     if (values.length > 40) values.shift();
     this.#values.set(kind, values);
   }
@@ -30,7 +30,7 @@ export class Known {
   }
 }
 
-/** Makes values for schemas. */
+/** Generates values for schemas. */
 export class Generator {
   /** @param {Random} random @param {Known} known */
   constructor(random, known) {
@@ -94,7 +94,7 @@ export class Generator {
     return structuredClone(this.random.pick(HOSTILE));
   }
 
-  /** A few terms of the filter language, or what looks like it. */
+  /** A few terms of the filter language, valid or not. */
   #filter() {
     const { random } = this;
     const term = () =>
@@ -102,7 +102,7 @@ export class Generator {
     return Array.from({ length: random.between(1, 4) }, term).join(random.pick([' ', ' or ', '  ']));
   }
 
-  /** A chain of steps, as core describes their kinds. */
+  /** A chain of steps, as described by core. */
   #steps() {
     const { random } = this;
     return Array.from({ length: random.between(0, 3) }, () => {
@@ -156,7 +156,7 @@ export class Generator {
     for (const [key, child] of Object.entries(schema.keys ?? {}))
       if (child.flags?.presence === 'required' || this.random.next() < 0.5)
         value[key] = this.fitting(child, key);
-    // Of what excludes each other one is kept.
+    // One of several mutually exclusive keys is kept.
     for (const { peers = [] } of schema.dependencies ?? [])
       for (const peer of peers.filter((/** @type {string} */ peer) => peer in value).slice(1))
         delete value[peer];

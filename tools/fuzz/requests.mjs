@@ -1,5 +1,5 @@
 // @ts-check
-// Makes whole requests of routes: address, query, headers and body, each fitting or not.
+// Generates complete requests: path, query, headers and body, each valid or not.
 
 /** @typedef {import('../random.mjs').Random} Random */
 
@@ -12,9 +12,9 @@
  * @property {boolean} isFitting nothing in it was spoilt on purpose
  */
 
-/** How much of what is sent is spoilt. */
+/** The share of invalid values. */
 const SPOILT = 0.35;
-/** Which kind of known ids a path takes. */
+/** The kind of ids in a path. */
 const OWNERS = /^\/(?:api\/v1|iiif)\/(?:3|([a-z]+))/;
 const SINGULAR = /** @type {Record<string, string>} */ ({
   assets: 'asset',

@@ -1,7 +1,7 @@
 // @ts-check
-// What requests are made of, where a schema doesn't say enough.
+// Values for requests where a schema is not specific enough.
 
-/** What nobody should send. */
+/** Hostile and unusual values. */
 export const HOSTILE = [
   null,
   '',
@@ -65,7 +65,7 @@ export function nested(depth) {
   return depth === 0 ? 'deep' : { a: [nested(depth - 1)] };
 }
 
-/** Pictures are asked for in this size at most: how long large ones take is another matter. */
+/** The maximum size of requested pictures: rendering time of large ones is not part of this test. */
 export const SMALL_PX = 500;
 export const FIELDS =
   'kind type folder size width height ratio title alt caption credit keyword captured added used recipe copy duplicate near x'.split(
@@ -87,7 +87,7 @@ export const SOURCES = [
   'gopher://127.0.0.1/',
 ];
 
-/** Values by the name of their field, where a schema doesn't say enough. */
+/** Values by field name, where a schema is not specific enough. */
 export const BY_NAME = /** @type {Record<string, readonly unknown[]>} */ ({
   source: SOURCES,
   addresses: [SOURCES, SOURCES.slice(0, 2)],

@@ -1,5 +1,5 @@
 // @ts-check
-// Holds every import against the table of the house: who may use whom. Prints each breach as file:line, and exits 1.
+// Checks every import against the table of allowed dependencies. Prints each violation as file:line and exits with 1.
 import { readdirSync } from 'node:fs';
 import { join, sep } from 'node:path';
 import { pathToFileURL } from 'node:url';
@@ -46,7 +46,7 @@ const HOUSE = ['shared', 'ui', 'console', 'house', 'automate', 'testing'];
 /** The platform's own fetch, not a call of the client by that name. */
 const PLAIN_FETCH = /(?<![.\w])fetch\(/;
 
-/** Runs in the pages of other sites, and talks to those. */
+/** Runs on pages of other sites, and sends requests to those. */
 const IN_OTHER_SITES = /picker[\\/]element\.ts$/;
 
 const SQL = /\b(?:SELECT|INSERT INTO|UPDATE|DELETE FROM)\b [a-z*(]/;
@@ -72,7 +72,7 @@ const CORE_FORBIDDEN = [
 ];
 
 /**
- * Lists what breaks the table.
+ * Lists violations of the table.
  *
  * @param {string} [root]
  * @returns {string[]} one line each: file:line, and what is wrong
@@ -98,7 +98,7 @@ function checkFile(name, source) {
     if (reason) breaches.push(`${placeOf(source, index)}: ${reason}`);
   }
   if (isTest) return breaches;
-  // Words in comments are no code; the places of everything else stay.
+  // Comments are blanked; the positions of everything else stay the same.
   const code = text.replace(/\/\*[\s\S]*?\*\/|(?<![:'"`])\/\/.*$/gm, (comment) =>
     comment.replace(/\S/g, ' '),
   );

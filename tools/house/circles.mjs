@@ -3,7 +3,7 @@
 import { targetsOf } from './read-imports.mjs';
 
 /**
- * Lists circles as groups of files of which each reaches every other.
+ * Lists circles as groups of files in which each file reaches every other.
  *
  * Source of the method: R. Tarjan, "Depth-first search and linear graph algorithms", SIAM Journal on Computing 1 (1972).
  *

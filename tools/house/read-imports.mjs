@@ -1,5 +1,5 @@
 // @ts-check
-// Reads which files import which, as far as they are ours.
+// Reads which project files import each other.
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
 
@@ -39,8 +39,8 @@ export function placeOf({ file, text }, index) {
 }
 
 /**
- * Lists the files of ours that a file imports, by relative paths. What is loaded later by `import()` is no part of it: it
- * does not have to be there when the file is read.
+ * Lists the project files that a file imports, by relative path. Dynamic imports are excluded, because they are not
+ * needed when the file is loaded.
  *
  * @param {Source} source @param {ReadonlySet<string>} known
  * @returns {{ target: string, index: number }[]}

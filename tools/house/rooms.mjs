@@ -1,16 +1,16 @@
 // @ts-check
-// Holds the rooms of the server against what each of them says that it needs.
+// Checks the rooms of the server against the needs that each declares.
 import { placeOf, targetsOf } from './read-imports.mjs';
 
 /** @typedef {import('./read-imports.mjs').Source} Source */
 
-/** Folders of the server that are no rooms: everybody may import what they share, and only the house knows all rooms. */
+/** Server folders that are not rooms: every room may import shared code, and only the house knows all rooms. */
 const SHARED = 'shared';
 const HOUSE = 'house';
-/** What a room takes from the house: the shape of what it contributes, types only. */
+/** What a room imports from the house: the types of its contribution. */
 const ROOM_SHAPE = 'server/src/house/room.ts';
 
-/** Rows that several rooms hold as locks of their own; see the names in `settings`. */
+/** Tables in which several rooms lock rows of their own; see the names in `settings`. */
 const SHARED_TABLES = new Set(['settings']);
 
 /**

@@ -2,6 +2,7 @@ import { screen } from '@testing-library/react';
 import type { ComponentType } from 'react';
 import { describe, expect, test, vi } from 'vitest';
 import { AutomatePage } from './automate/automate-page.js';
+import { ConnectionsPage } from './connections/connections-page.js';
 import { FlowPage } from './flow/flow-page.js';
 import { IntakePage } from './intake/intake-page.js';
 import { BinPage } from './library/bin-page.js';
@@ -19,7 +20,17 @@ import { RunsPage } from './runs/runs-page.js';
 import { WorkersPage } from './runs/workers-page.js';
 import { answer, calledNames, forgetAnswers, pageOf, problem } from './testing/fake-client.js';
 import { show } from './testing/render.js';
-import { apiKey, asset, flow, folder, pageSource, recipe, reference, run } from './testing/samples.js';
+import {
+  apiKey,
+  asset,
+  connection,
+  flow,
+  folder,
+  pageSource,
+  recipe,
+  reference,
+  run,
+} from './testing/samples.js';
 
 vi.mock('./client.js', () => import('./testing/fake-client.js'));
 
@@ -165,6 +176,14 @@ const CASES: Record<string, Case> = {
     saysEmpty: 'No page sources yet',
     full: pageOf([pageSource('1', { name: 'Keeper’s guide' })]),
     saysFull: 'Keeper’s guide',
+  },
+  connections: {
+    Page: ConnectionsPage,
+    call: 'connections.list',
+    empty: pageOf([]),
+    saysEmpty: 'No connections yet',
+    full: pageOf([connection('1', { name: 'Media bucket' })]),
+    saysFull: 'Media bucket',
   },
   'page types': {
     Page: PageTypesPage,

@@ -1,4 +1,5 @@
 import { automateStation } from './automate/station.js';
+import { connectionsStation } from './connections/station.js';
 import type { Station } from './console/station.js';
 import { flowStation } from './flow/station.js';
 import { intakeStation } from './intake/station.js';
@@ -10,7 +11,6 @@ import { runsStation } from './runs/station.js';
 
 /** Stations of later versions. */
 const TO_COME: readonly Station[] = [
-  { name: 'Connections', path: '/connections', key: 'c', order: 50 },
   { name: 'Desk', path: '/desk', key: 'd', order: 60 },
   { name: 'Parcels', path: '/parcels', key: 'a', order: 80 },
 ].map((place) => ({ room: place.name.toLowerCase(), place: { ...place, isToCome: true } }));
@@ -22,6 +22,7 @@ export const STATIONS: readonly Station[] = [
   libraryStation,
   rulesStation,
   recipesStation,
+  connectionsStation,
   pagesStation,
   ...TO_COME,
   runsStation,

@@ -10,6 +10,8 @@ export const RIGHTS = {
   'recipes:write': 'Create and edit recipes, rebuild renditions',
   'pages:read': 'View page sources and where files are used',
   'pages:write': 'Add and index page sources',
+  'connections:read': 'View connections to outside systems',
+  'connections:write': 'Create, test and change connections',
   'runs:read': 'View runs',
   'runs:write': 'Stop, resume and retry runs',
   'keys:write': 'Create and revoke API keys',

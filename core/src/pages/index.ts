@@ -62,7 +62,6 @@ export {
   SOURCE_KINDS,
   type SourceKind,
   type SourceSettings,
-  type TestStep,
   type Use,
 } from './source.js';
 export { type ImageSources, imageSources, sheetRendition } from './srcset.js';

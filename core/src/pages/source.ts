@@ -107,10 +107,3 @@ export interface PageReference extends Use {
   /** Where it could lead instead; null without a proposal. */
   fix: { address: string; by: 'original' | 'same-name' } | null;
 }
-
-/** One step of the test of a source. */
-export interface TestStep {
-  name: string;
-  ok: boolean;
-  message: string;
-}

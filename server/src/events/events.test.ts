@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { ALL_RIGHTS, type Right } from '@uniferum/core/access';
 import type { Response } from 'express';
 import fc from 'fast-check';
-import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest';
 import { recipeChanged } from '../recipes/events.js';
 import { rulesChanged } from '../rules/events.js';
 import { runChanged, runCreated, runEnded } from '../runs/events.js';
@@ -232,6 +232,15 @@ describe('the live stream', () => {
     await server.call('POST', '/api/v1/folders', { json: { path: '/beyond' } });
     await eventually(async () => stream.text().includes('/beyond'));
     stream.close();
+  });
+
+  test('is not begun for somebody who has disconnected meanwhile', async () => {
+    const events = new EventStream(server.db, server.services.log, server.house.plugged, { checkMs: 0 });
+    const gone = { destroyed: true, writeHead: vi.fn(), write: vi.fn(), on: vi.fn(), end: vi.fn() };
+    await events.listen(gone as never, { who: async () => null, rights: ALL_RIGHTS, lastEventId: null });
+    expect(gone.writeHead).not.toHaveBeenCalled();
+    events.close();
+    expect(gone.end).not.toHaveBeenCalled();
   });
 
   test('ends when the key is revoked, and tells no more of what a right was taken for', async () => {

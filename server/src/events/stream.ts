@@ -80,6 +80,8 @@ export class EventStream {
     { who, rights, lastEventId }: { who: WhoListens; rights: readonly Right[]; lastEventId: number | null },
   ): Promise<void> {
     await this.#advance();
+    // It may have disconnected meanwhile: then its closing would never be noticed.
+    if (res.destroyed) return;
     res.writeHead(200, {
       'Content-Type': 'text/event-stream; charset=utf-8',
       'Cache-Control': 'no-store',

@@ -1,7 +1,7 @@
 import { VERDICT_COUNTS } from '../intake/count-queries.js';
 import { LIBRARY_COUNTS } from '../library/verify-queries.js';
 import { RENDITION_COUNTS } from '../recipes/count-queries.js';
-import type { ByteStore } from '../shared/byte-store.js';
+import { type ByteStore, withBorrowed } from '../shared/byte-store.js';
 import type { Executor } from '../shared/database.js';
 import { hashFile } from '../stores/hash-file.js';
 import { findExamples, INVARIANT_QUERIES, readKeptBytes } from './invariant-queries.js';
@@ -70,6 +70,6 @@ async function findMissing(db: Executor, store: ByteStore, hash: boolean): Promi
 }
 
 async function isWhole(store: ByteStore, sha256: string, bytes: number): Promise<boolean> {
-  const facts = await hashFile(store.localPath(sha256)).catch(() => null);
+  const facts = await withBorrowed(store, sha256, hashFile).catch(() => null);
   return facts?.sha256 === sha256 && facts.bytes === bytes;
 }

@@ -14,6 +14,7 @@ export const ROOM_NAMES = [
   'stores',
   'access',
   'events',
+  'connections',
   'runs',
   'inspection',
   'library',

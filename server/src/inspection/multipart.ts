@@ -112,7 +112,9 @@ function feed(req: Request, parser: InstanceType<typeof Busboy>): Promise<void> 
     req.once('close', () => {
       if (!req.complete) breakOff();
     });
-    req.pipe(parser);
+    // It may have broken off while the caller was being identified, and then no event follows.
+    if (req.destroyed && !req.complete) breakOff();
+    else req.pipe(parser);
   });
 }
 

@@ -5,6 +5,7 @@ import { FetchFailure } from '../shared/outgoing.js';
 import { explainStoreFault } from '../stores/store-faults.js';
 import { type OpenArchive, openArchive } from './archive-reader.js';
 import { fetchFile } from './fetch-file.js';
+import { HeldArchives } from './held-archives.js';
 import { findInInbox } from './inbox.js';
 import { forgetInboxRun, rememberRegistered } from './inbox-queries.js';
 import type { IncomingFile, IntakeContext, ReceivedFile, TakenIn } from './incoming.js';
@@ -22,8 +23,8 @@ interface Unreceived {
   reason: Pick<Reason, 'code' | 'message'>;
 }
 
-/** How many archives stay open between items; their next entries are about to be read. */
-const HELD_ARCHIVES = 2;
+/** Their next entries are about to be read. */
+const archives = new HeldArchives<OpenArchive>(2);
 /** How many files of an item are received at a time: hashing waits for the disk. */
 const IN_FLIGHT = 6;
 
@@ -165,7 +166,8 @@ async function receiveEntry(
   source: IntakeSource,
   from: IntakeSource['from'] & { kind: 'archive' },
 ): Promise<ReceivedFile | Unreceived> {
-  const { entry, staged } = await archives.use(tools, from.sha256, async (archive) => {
+  const openIt = () => openKept(tools.store, from.sha256, tools.config.archive.maxEntries);
+  const { entry, staged } = await archives.use(from.sha256, openIt, async (archive) => {
     const entry = archive.entries[from.entry];
     if (!entry) throw new Error(`the archive no longer contains entry ${from.entry}`);
     const limitBytes = tools.config.maxUploadBytes;
@@ -227,42 +229,6 @@ function inboxPaths(files: readonly IntakeSource[]): string[] {
   return files.flatMap(({ from }) => (from.kind === 'inbox' ? [from.path] : []));
 }
 
-/** Keeps archives open while they are unpacked, so that their directory is read once and not for each item. */
-const archives = {
-  held: new Map<string, { opened: Promise<OpenArchive>; users: number }>(),
-  async use<Result>(
-    { store, config }: IntakeTools,
-    sha256: string,
-    work: (archive: OpenArchive) => Promise<Result>,
-  ): Promise<Result> {
-    const one = this.held.get(sha256) ?? {
-      opened: openKept(store, sha256, config.archive.maxEntries),
-      users: 0,
-    };
-    this.held.set(sha256, one);
-    one.users += 1;
-    try {
-      return await work(
-        await one.opened.catch((error) => {
-          this.held.delete(sha256);
-          throw error;
-        }),
-      );
-    } finally {
-      one.users -= 1;
-      this.closeUnused();
-    }
-  },
-  closeUnused() {
-    for (const [sha256, { opened, users }] of this.held) {
-      if (this.held.size <= HELD_ARCHIVES) return;
-      if (users > 0) continue;
-      this.held.delete(sha256);
-      void opened.then((archive) => archive.close()).catch(() => {});
-    }
-  },
-};
-
 async function openKept(
   store: IntakeTools['store'],
   sha256: string,
@@ -274,5 +240,16 @@ async function openKept(
       `The bytes of the archive are not in the store "${store.name}". Check that it is mounted.`,
       { retryAfterSeconds: 30 },
     );
-  return openArchive(store.localPath(sha256), maxEntries);
+  const file = await store.borrow(sha256);
+  try {
+    const archive = await openArchive(file.path, maxEntries);
+    const close = () => {
+      archive.close();
+      void file.release();
+    };
+    return { ...archive, close };
+  } catch (error) {
+    await file.release();
+    throw error;
+  }
 }

@@ -324,7 +324,7 @@ test('a connection that breaks off leaves no bytes and a verdict', async () => {
   outgoing.on('error', () => {});
   outgoing.write(head);
   outgoing.write(Buffer.alloc(200_000));
-  const staging = join(server.config.dataDir, 'staging');
+  const staging = server.store.scratch();
   await eventually(async () => (await readdir(staging)).length > 0);
   outgoing.destroy();
   await eventually(async () => (await readdir(staging)).length === 0);

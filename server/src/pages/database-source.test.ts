@@ -247,6 +247,23 @@ describe('addresses in a database', () => {
     },
   );
 
+  test('that two workers change the same way at once are changed by both', async () => {
+    const source = (await findSource(server.db, await addSource())) as PageSource;
+    const workers = await Promise.all([1, 2, 3].map(() => openSource(server, source)));
+    // Without what was read, each value is read, compared and written by itself.
+    const before = digestOf(Buffer.from('<img src="/old.jpg">'));
+    const after = digestOf(Buffer.from('<img src="/new.jpg">'));
+    const edits = [{ from: 10, to: 18, before: '/old.jpg', after: '/new.jpg' }];
+    for (let id = 1; id <= 40; id += 1) {
+      await insert(id, '<img src="/old.jpg">');
+      const change = { path: `${id}/body`, edits, before, after };
+      const outcomes = await Promise.all(workers.map((worker) => worker.write([change])));
+      expect(outcomes.flat().map(({ kind }) => kind)).toEqual(['written', 'written', 'written']);
+      expect(await bodyOf(id)).toBe('<img src="/new.jpg">');
+    }
+    await Promise.all(workers.map((worker) => worker.close()));
+  });
+
   test('that would not fit are left as they are', async () => {
     await site.query(`ALTER TABLE ${table} MODIFY body VARCHAR(30)`);
     await insert(1, '<img src="/old/a.jpg">');

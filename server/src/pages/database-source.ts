@@ -177,7 +177,10 @@ class ColumnsOfTable implements OpenedSource {
     const next = applyTo(value, edits);
     try {
       const isReplaced = await updateValue(this.#database, this.#column(column), { key, before, next });
-      return { kind: isReplaced ? 'written' : 'changed' };
+      if (isReplaced) return { kind: 'written' };
+      // Another worker may have made the same change in between.
+      const now = await readValue(this.#database, this.#column(column), key);
+      return { kind: now !== null && digestOf(now) === after ? 'written' : 'changed' };
     } catch (error) {
       return toFailure(error, path);
     }

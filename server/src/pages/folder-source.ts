@@ -1,7 +1,8 @@
 import type { Dirent } from 'node:fs';
 import { opendir, realpath } from 'node:fs/promises';
 import { isAbsolute, join, resolve, sep } from 'node:path';
-import { type FolderSettings, formatOfFile, type TestStep } from '@uniferum/core/pages';
+import { type FolderSettings, formatOfFile } from '@uniferum/core/pages';
+import type { TestStep } from '@uniferum/core/shared';
 import type { Config } from '../shared/config.js';
 import { inGroups } from '../shared/group.js';
 import { findDocument, stampOf } from './document-file.js';

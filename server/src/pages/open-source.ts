@@ -1,4 +1,4 @@
-import type { TestStep } from '@uniferum/core/pages';
+import type { TestStep } from '@uniferum/core/shared';
 import { openDatabase } from './database-source.js';
 import { openFolder, testFolder } from './folder-source.js';
 import { type IndexTools, type OpenedSource, SourceFault } from './opened-source.js';

@@ -133,10 +133,6 @@ export const sourceSchema = component(
   }),
 );
 
-export const stepsSchema = answer({
-  steps: Joi.array().items(answer({ name: Joi.string(), ok: Joi.boolean(), message: Joi.string() })),
-});
-
 export const useSchema = component(
   'Use',
   answer({

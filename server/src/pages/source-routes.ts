@@ -8,13 +8,13 @@ import type { Config } from '../shared/config.js';
 import { type Executor, inTransaction, isoTimeOrNull } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
-import { answer, idSchema, pageOf } from '../shared/schemas.js';
+import { answer, idSchema, pageOf, stepsSchema } from '../shared/schemas.js';
 import { sealSecret } from '../shared/secrets.js';
 import { beginCrawl } from './crawl.js';
 import { sourceChanged, sourceDeleted } from './events.js';
 import { beginIndex, removeDocuments, requireSource } from './index-source.js';
 import { testSource } from './open-source.js';
-import { settingsSchema, sourceBody, sourcePatch, sourceSchema, stepsSchema } from './page-schemas.js';
+import { settingsSchema, sourceBody, sourcePatch, sourceSchema } from './page-schemas.js';
 import { isWritable, type PageSource } from './source.js';
 import {
   deleteSource,

@@ -1,4 +1,4 @@
-import type { TestStep } from '@uniferum/core/pages';
+import type { TestStep } from '@uniferum/core/shared';
 import { UniferumError } from '../shared/errors.js';
 import { SourceFault } from './opened-source.js';
 import { type DatabaseConfig, SiteDatabase } from './site-database.js';

@@ -1,4 +1,5 @@
-import type { SiteSettings, TestStep } from '@uniferum/core/pages';
+import type { SiteSettings } from '@uniferum/core/pages';
+import type { TestStep } from '@uniferum/core/shared';
 import type { Config } from '../shared/config.js';
 import { FetchFailure, fetchAddress } from '../shared/outgoing.js';
 import { RobotsReader } from './robots.js';

@@ -17,8 +17,10 @@ export function digestOf(data: Uint8Array): string {
  */
 export async function writeDocument(
   root: string,
-  { path, edits, before, after }: DocumentChange,
+  change: DocumentChange,
+  attemptsLeft = 3,
 ): Promise<WriteOutcome> {
+  const { path, edits, before, after } = change;
   const full = await findDocument(root, path);
   if (full === null) return { kind: 'gone' };
   const stamp = await stampOf(full);
@@ -41,7 +43,8 @@ export async function writeDocument(
     // Somebody may have saved it since it was read.
     if ((await stampOf(full)) !== stamp) {
       await rm(beside, { force: true });
-      return { kind: 'changed' };
+      // Or another worker has made the same change, after a pause in which this one's lease expired.
+      return attemptsLeft > 1 ? await writeDocument(root, change, attemptsLeft - 1) : { kind: 'changed' };
     }
     await rename(beside, full);
     await syncFolder(dirname(full));

@@ -2,7 +2,7 @@ import { folderName, joinPath, parentPath } from '@uniferum/core/library';
 import { allWatermarks, type Recipe } from '@uniferum/core/recipes';
 import { type AssetRow, findAsset, findAssetByName } from '../library/asset-queries.js';
 import { findForward } from '../library/folder-queries.js';
-import type { ByteStore } from '../shared/byte-store.js';
+import type { BorrowedFile, ByteStore } from '../shared/byte-store.js';
 import type { Executor } from '../shared/database.js';
 import type { MarkFile } from './engine/marks.js';
 
@@ -28,9 +28,25 @@ async function findMark(db: Executor, path: string): Promise<AssetRow | null> {
   return moved?.live === 1 ? moved : null;
 }
 
-/** The files of the watermarks found, for the rendering processes. */
-export function markFiles(marks: FoundMarks, store: ByteStore): Record<string, MarkFile> {
-  return Object.fromEntries(
-    [...marks].map(([path, mark]) => [path, { path: mark ? store.localPath(mark.sha256) : null }]),
-  );
+/** Borrows the files of the watermarks found, for the rendering processes. */
+export async function borrowMarks(
+  marks: FoundMarks,
+  store: ByteStore,
+): Promise<{ files: Record<string, MarkFile>; release(): Promise<void> }> {
+  const files: Record<string, MarkFile> = {};
+  const borrowed: BorrowedFile[] = [];
+  const release = async () => {
+    await Promise.all(borrowed.map((file) => file.release()));
+  };
+  try {
+    for (const [path, mark] of marks) {
+      const file = mark && (await store.borrow(mark.sha256));
+      if (file) borrowed.push(file);
+      files[path] = { path: file?.path ?? null };
+    }
+  } catch (error) {
+    await release();
+    throw error;
+  }
+  return { files, release };
 }

@@ -3,14 +3,14 @@ import { canBeRendered, DECODABLE_MIMES, type Recipe, type RenditionState } from
 import { type AssetRow, findAsset } from '../library/asset-queries.js';
 import type { Joints } from '../library/joints.js';
 import type { ItemResult } from '../runs/handler.js';
-import type { ByteStore, StagedBytes } from '../shared/byte-store.js';
+import { type ByteStore, type StagedBytes, withBorrowed } from '../shared/byte-store.js';
 import type { Database, Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { explainStoreFault } from '../stores/store-faults.js';
 import { focalPoint } from './digests.js';
 import type { RenderJob, RenderResult, WrittenFile } from './engine/job.js';
 import { PictureKilledError, type RenderPool, type Waiter } from './engine/pool.js';
-import { type FoundMarks, findMarks, markFiles } from './find-marks.js';
+import { borrowMarks, type FoundMarks, findMarks } from './find-marks.js';
 import { findRenditions } from './queries.js';
 import { listRecipes } from './recipe-queries.js';
 import { doesNotApply, type Made, recordFailures, recordMade, unreadable } from './record.js';
@@ -75,10 +75,8 @@ async function render(
   const missing = new UniferumError('store-away', missingBytes(asset, store), { retryAfterSeconds: 30 });
   // A file imported in place may have been changed there: then it is no longer the same picture.
   if (!(await store.has(asset.sha256))) throw missing;
-  const result = await pool.runInto(
-    store.scratch(),
-    jobFor(asset, recipes, { store, marks, maxPixels, look }),
-    waiter,
+  const result = await withJob(asset, recipes, { store, marks, maxPixels, look }, (job) =>
+    pool.runInto(store.scratch(), job, waiter),
   );
   if (result.failed.length > 0 && !(await store.has(asset.sha256))) throw missing;
   return result;
@@ -89,8 +87,8 @@ export function missingBytes(asset: Pick<AssetRow, 'name'>, store: ByteStore): s
   return `The bytes of ${asset.name} are not in the store "${store.name}". Check that it is mounted.`;
 }
 
-/** What a rendering process needs to know about an asset. */
-export function jobFor(
+/** Gives what a rendering process needs to know about an asset to some work, with its files for as long as that takes. */
+export async function withJob<Result>(
   asset: AssetRow,
   recipes: Recipe[],
   {
@@ -99,20 +97,24 @@ export function jobFor(
     maxPixels,
     look,
   }: { store: ByteStore; marks: FoundMarks; maxPixels: number; look: boolean },
-): RenderJob {
-  return {
-    file: {
-      path: store.localPath(asset.sha256),
-      sha256: asset.sha256,
-      kind: asset.kind,
-      mime: asset.mime,
-    },
-    recipes,
-    focal: focalPoint(asset),
-    marks: markFiles(marks, store),
-    look,
-    maxPixels,
-  };
+  work: (job: RenderJob) => Promise<Result>,
+): Promise<Result> {
+  const { sha256, kind, mime } = asset;
+  return withBorrowed(store, sha256, async (path) => {
+    const { files, release } = await borrowMarks(marks, store);
+    try {
+      return await work({
+        file: { path, sha256, kind, mime },
+        recipes,
+        focal: focalPoint(asset),
+        marks: files,
+        look,
+        maxPixels,
+      });
+    } finally {
+      await release();
+    }
+  });
 }
 
 /** States in which there is nothing to make. */

@@ -9,7 +9,7 @@ import { focalPoint } from './digests.js';
 import type { RenderResult } from './engine/job.js';
 import { PictureKilledError } from './engine/pool.js';
 import { findMarks } from './find-marks.js';
-import { jobFor, missingBytes, stageAndKeep } from './make.js';
+import { missingBytes, stageAndKeep, withJob } from './make.js';
 import { findPicture, insertPicture, type PictureOnRequest } from './on-request-queries.js';
 import type { RenderTools } from './tools.js';
 import type { Waiting } from './waiting.js';
@@ -131,14 +131,14 @@ export async function renderOnce(
   const { db, store, config } = tools;
   if (!(await store.has(asset.sha256)))
     throw new UniferumError('store-away', missingBytes(asset, store), { retryAfterSeconds: 30 });
-  const job = jobFor(asset, [recipe], {
-    store,
-    marks: await findMarks(db, [recipe]),
-    maxPixels: config.maxPixels,
-    look: false,
-  });
+  const marks = await findMarks(db, [recipe]);
   try {
-    const result = await waiting.pool.run({ ...job, keepDecoded }, waiting);
+    const result = await withJob(
+      asset,
+      [recipe],
+      { store, marks, maxPixels: config.maxPixels, look: false },
+      (job) => waiting.pool.run({ ...job, keepDecoded }, waiting),
+    );
     const [failed] = result.failed;
     if (failed)
       throw new UniferumError('refused', `${asset.name}: ${failed.reason}.`, {

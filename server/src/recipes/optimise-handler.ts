@@ -5,7 +5,7 @@ import { recordBlobs } from '../library/blobs.js';
 import { updateOptimise } from '../library/version-queries.js';
 import { putContent } from '../library/versions.js';
 import type { ItemResult, RunHandler } from '../runs/handler.js';
-import type { StagedBytes } from '../shared/byte-store.js';
+import { type StagedBytes, withBorrowed } from '../shared/byte-store.js';
 import { isEnvironmentFault, UniferumError } from '../shared/errors.js';
 import { PictureKilledError } from './engine/pool.js';
 import { missingBytes, stageAndKeep, type WorkerContext } from './make.js';
@@ -30,8 +30,9 @@ async function optimise(
   const remember = (tx: Parameters<typeof updateOptimise>[0]) => updateOptimise(tx, id, writeMode(request));
   let result: Awaited<ReturnType<typeof pool.optimise>>;
   try {
-    const job = { path: store.localPath(asset.sha256), mime: asset.mime, mode, likeness, maxPixels };
-    result = await pool.optimise(job, { signal });
+    result = await withBorrowed(store, asset.sha256, (path) =>
+      pool.optimise({ path, mime: asset.mime, mode, likeness, maxPixels }, { signal }),
+    );
   } catch (error) {
     signal.throwIfAborted();
     if (isEnvironmentFault(error)) throw error;

@@ -17,9 +17,12 @@ export interface Waiting {
 /** Identifies who waits for the answer to a request. */
 export function waitingFor(tools: RenderTools, who: Principal, req: Request, res: Response): Waiting {
   const gone = new AbortController();
-  res.once('close', () => {
+  const leave = () => {
     if (!res.writableFinished) gone.abort(new DOMException('The client has gone', 'AbortError'));
-  });
+  };
+  res.once('close', leave);
+  // It may have gone before, and then nothing follows.
+  if (res.destroyed) leave();
   const isStranger = who.kind === 'nobody';
   return {
     pool: isStranger ? tools.rendering.strangersPool : tools.rendering.pool,

@@ -2,7 +2,7 @@ import { CLEANER_VERSION, isCleanable, lengthOfPieces, type Piece } from '@unife
 import type { Inspector } from '../inspection/inspector.js';
 import type { AssetRow } from '../library/asset-queries.js';
 import { publicMetadataOf } from '../library/folder-access.js';
-import type { ByteStore } from '../shared/byte-store.js';
+import { type ByteStore, withBorrowed } from '../shared/byte-store.js';
 import type { Executor } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { SharedWork } from '../shared/shared-work.js';
@@ -54,9 +54,9 @@ export class PublicOriginals {
     const form = `${kept}.${CLEANER_VERSION}`;
     const row = await findPublicOriginal(this.#db, sha256, kept, CLEANER_VERSION);
     if (row) return { bytes: row.bytes, pieces: unpack(row.pieces), form };
-    const pieces = await this.#inspector
-      .clean(this.#store.localPath(sha256), mime, kept)
-      .catch((error) => refuse(explainStoreFault(error, this.#store.name, { isOwn: true }), name));
+    const pieces = await withBorrowed(this.#store, sha256, (path) =>
+      this.#inspector.clean(path, mime, kept),
+    ).catch((error) => refuse(explainStoreFault(error, this.#store.name, { isOwn: true }), name));
     const bytes = lengthOfPieces(pieces);
     await putPublicOriginal(this.#db, sha256, kept, {
       cleaner: CLEANER_VERSION,

@@ -55,6 +55,26 @@ export interface StagedBytes extends ByteFacts {
   discard(): Promise<void>;
 }
 
+/** A local file that exists until it is released. */
+export interface BorrowedFile {
+  path: string;
+  release(): Promise<void>;
+}
+
+/** Gives the path of a file to some work, and releases the file whatever comes of it. */
+export async function withBorrowed<Result>(
+  store: Pick<ByteStore, 'borrow'>,
+  sha256: string,
+  work: (path: string) => Promise<Result>,
+): Promise<Result> {
+  const file = await store.borrow(sha256);
+  try {
+    return await work(file.path);
+  } finally {
+    await file.release();
+  }
+}
+
 /**
  * A store of blobs, addressed by their SHA-256. Failures of the store itself, such as a full disk, throw
  * UniferumError `storage-full` or `store-away`; a retry may succeed.
@@ -83,8 +103,12 @@ export interface ByteStore {
   stageWrittenFile(path: string, facts: Omit<ByteFacts, 'head'>): StagedBytes;
   /** Opens stored bytes, completely or from `start` to `end` (both included). @throws Error when there are none */
   open(sha256: string, range?: { start: number; end: number }): Readable;
-  /** A local file with the stored bytes, for programs that read files. */
-  localPath(sha256: string): string;
+  /**
+   * Gives a local file with the stored bytes, for programs that read files; it may be gone after its release.
+   *
+   * @throws UniferumError `bytes-damaged` when they are not what they should be; a store on a disk doesn't look
+   */
+  borrow(sha256: string): Promise<BorrowedFile>;
   /** The key under which bytes are stored. */
   keyOf(sha256: string): string;
   /**

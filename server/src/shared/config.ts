@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { delimiter, join } from 'node:path';
 import Joi from 'joi';
+import { type HomeBucket, homeVariables, readHome } from './home-config.js';
 
 /** The settings of an installation, from environment variables. */
 export interface Config {
@@ -25,8 +26,10 @@ export interface Config {
     /** How long a request waits for a connection. */
     waitMs: number;
   };
-  /** The folder of the disk store. */
+  /** The folder of the disk store; with a home bucket, of incoming files and the cache. */
   dataDir: string;
+  /** The bucket in which files are kept; null keeps them on the disk. */
+  home: HomeBucket | null;
   /** The folder of the built console; null serves only the API. */
   webDir: string | null;
   worker: { slots: number; leaseMs: number };
@@ -111,6 +114,7 @@ const schema = Joi.object({
   UNIFERUM_ARCHIVE_MAX_RATIO: Joi.number().min(1).default(200),
   UNIFERUM_MASTER_KEY: Joi.string().min(16),
   UNIFERUM_BIN_DAYS: Joi.number().integer().min(1),
+  ...homeVariables,
   UNIFERUM_LOG_LEVEL: Joi.string().valid('trace', 'debug', 'info', 'warn', 'error', 'silent').default('info'),
 }).unknown();
 
@@ -177,6 +181,7 @@ export function readConfig(env: Record<string, string | undefined>): Config {
       maxRatio: value.UNIFERUM_ARCHIVE_MAX_RATIO,
     },
     masterKey: value.UNIFERUM_MASTER_KEY ?? keptMasterKey(value.UNIFERUM_DATA_DIR),
+    home: readHome(value),
     binDays: value.UNIFERUM_BIN_DAYS ?? null,
     logLevel: value.UNIFERUM_LOG_LEVEL,
   };

@@ -24,6 +24,8 @@ export const PROBLEMS = {
   busy: { status: 503, title: 'The server is busy' },
   'database-away': { status: 503, title: 'The database can’t be reached' },
   'source-away': { status: 503, title: 'The source can’t be reached' },
+  'store-refused': { status: 502, title: 'The store refuses it' },
+  'bytes-damaged': { status: 502, title: 'Stored bytes are damaged' },
   'store-away': { status: 503, title: 'The store can’t be reached' },
   'storage-full': { status: 507, title: 'A disk is full' },
 } as const;

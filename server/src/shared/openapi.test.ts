@@ -127,6 +127,20 @@ async function callPages(picture: string): Promise<void> {
   await call('DELETE', `/sources/${id}`);
 }
 
+async function callConnections(): Promise<void> {
+  const call = (method: 'GET' | 'POST' | 'PATCH' | 'DELETE', path: string, json?: object) =>
+    server.call(method, `/api/v1/connections${path}`, json && { json });
+  const settings = { endpoint: 'http://127.0.0.1:9', region: 'r', bucket: 'lights', accessKey: 'k' };
+  const { id } = (await call('POST', '', { name: 'Bucket', settings, secret: 's' })).body;
+  await call('POST', '', { name: 'Bucket', settings, secret: 's' });
+  await call('POST', '/test', { settings, id });
+  await call('POST', `/${id}/test`);
+  await call('GET', '');
+  await call('GET', `/${id}`);
+  await call('PATCH', `/${id}`, { name: 'Bucket of lights' });
+  await call('DELETE', `/${id}`);
+}
+
 async function callSitePages(picture: string): Promise<void> {
   const call = (method: 'GET' | 'POST' | 'PATCH' | 'PUT' | 'DELETE', path: string, json?: object) =>
     server.call(method, `/api/v1${path}`, json && { json });
@@ -220,6 +234,7 @@ test('real answers of every route match it, good ones and bad ones', async () =>
   await callDerived(picture.id);
   await callPages(picture.id);
   await callSitePages(picture.id);
+  await callConnections();
   for (const verb of ['stop', 'resume', 'retry']) await post(`/api/v1/runs/${run.id}/${verb}`, {});
   await post('/api/v1/intake/check', { folder: '/a', files: [{ name: 'x.jpg', bytes: 9 }] });
   const begun = await post('/api/v1/intakes', { folder: '/a' });

@@ -193,10 +193,23 @@ export function connectTo(
   config: Pick<Config, 'allowedHosts'>,
   { host, port }: { host: string; port: number },
 ): Socket {
-  const isAllowed = config.allowedHosts.has(`${host}:${port}`) || config.allowedHosts.has(host);
-  if (isAllowed) return connect({ host, port });
+  const lookup = lookupFor(config, { host, port });
+  return connect({ host, port, ...(lookup && { lookup }) });
+}
+
+/**
+ * The lookup for connections that a library makes to a host that a user named, with the limits of {@link fetchAddress}.
+ *
+ * @returns undefined where any address may be used
+ * @throws FetchFailure when the host is a private address itself, which is never looked up
+ */
+export function lookupFor(
+  config: Pick<Config, 'allowedHosts'>,
+  { host, port }: { host: string; port: number },
+): LookupFunction | undefined {
+  if (config.allowedHosts.has(`${host}:${port}`) || config.allowedHosts.has(host)) return undefined;
   if (ipaddr.isValid(host) && !isPublic(host)) throw privateTarget(host);
-  return connect({ host, port, lookup: lookupPublic });
+  return lookupPublic;
 }
 
 function toFailure(error: unknown, url: URL): FetchFailure {

@@ -42,6 +42,8 @@ export function registerRoutes(
       const leave = gate.admission.enter(`${spec.method} ${spec.path}`, caller, spec.atOnce);
       // Answered or aborted; the rest of an unwanted body may arrive after the answer.
       for (const end of ['finish', 'close']) res.once(end, leave);
+      // The client may have disconnected while it was being identified: then neither event follows.
+      if (res.destroyed) leave();
       req.body = await readBody(spec, req);
       const input = parseInput(spec, req);
       requireScope(who, spec.tokenFolder?.(input as never) ?? null);

@@ -93,3 +93,8 @@ export const problemSchema = component(
     verdict: verdictSchema,
   }),
 );
+
+/** The answer of the test of a connection or source. */
+export const stepsSchema = answer({
+  steps: Joi.array().items(answer({ name: Joi.string(), ok: Joi.boolean(), message: Joi.string() })),
+});

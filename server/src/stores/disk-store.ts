@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import type { Readable } from 'node:stream';
 import type {
   Adoption,
+  BorrowedFile,
   ByteFacts,
   ByteStore,
   FileIdentity,
@@ -201,6 +202,11 @@ export class DiskStore implements ByteStore {
     return createReadStream(this.localPath(sha256), range);
   }
 
+  async borrow(sha256: string): Promise<BorrowedFile> {
+    return { path: this.localPath(sha256), release: async () => {} };
+  }
+
+  /** The file of a blob. */
   localPath(sha256: string): string {
     return join(this.#root, this.keyOf(sha256));
   }

@@ -38,7 +38,7 @@ describe.skipIf(disk === null)('a full disk', () => {
     }
     return data;
   };
-  const staged = () => readdir(join(folder, 'data/staging'));
+  const staged = () => readdir(server.store.scratch());
 
   /** Works until the newest run says that it rests, frees the disk, and works until it has ended. */
   async function workThroughFullness(): Promise<{

@@ -186,14 +186,31 @@ test('a script runs only on an origin that holds nothing else', async () => {
 });
 
 test('bytes that break off half-way break off the answer, and are no second answer', async () => {
-  const broken = async function* () {
-    yield Buffer.from('01');
-    throw new Error('the disk is gone');
-  };
-  vi.spyOn(store, 'open').mockReturnValueOnce(Readable.from(broken()));
+  // A folder is opened like a file, and fails when it is read.
+  vi.spyOn(store, 'borrow').mockResolvedValueOnce({ path: root, release: async () => {} });
   answered = undefined;
-  await expect(get()).rejects.toThrow();
+  // Large enough to be sent as a stream.
+  await expect(get({}, { bytes: 300_000 })).rejects.toThrow();
   await expect.poll(() => answered).toEqual({ status: 200, handled: true });
+});
+
+test('what is wrong with bytes of a store elsewhere is said before anything is sent', async () => {
+  const damaged = new UniferumError('bytes-damaged', 'The bytes are damaged.');
+  vi.spyOn(store, 'borrow').mockRejectedValueOnce(damaged);
+  const { status, text, header } = await get({}, { bytes: 300_000 });
+  expect([status, header('content-range')]).toEqual([502, null]);
+  expect(text).toContain('damaged');
+});
+
+test('a file is released once it was sent', async () => {
+  const release = vi.fn(async () => {});
+  const borrow = store.borrow.bind(store);
+  vi.spyOn(store, 'borrow').mockImplementationOnce(async (sha256) => ({
+    ...(await borrow(sha256)),
+    release,
+  }));
+  await get();
+  await expect.poll(() => release.mock.calls.length).toBe(1);
 });
 
 test('what was answered is not answered again', async () => {
@@ -217,6 +234,12 @@ test('pieces are sent one after the other, and ranges of them', async () => {
   expect((await get({}, content)).text === whole).toBe(true);
   expect((await get({ range: 'bytes=1-3' }, content)).text).toBe('1ab');
   expect((await get({ range: 'bytes=-3' }, content)).text).toBe('\u000089');
+});
+
+test('bytes that are others than recorded are not sent', async () => {
+  const { status, text, header } = await get({}, { bytes: 9 });
+  expect([status, header('content-range')]).toEqual([500, null]);
+  expect(text).toContain('are 10, not 9');
 });
 
 test('bytes that are missing from the store are a fault of ours, without what describes them', async () => {

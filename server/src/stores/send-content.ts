@@ -1,9 +1,12 @@
+import { createReadStream, readFile } from 'node:fs';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
+import { promisify } from 'node:util';
 import { type Piece, slicePieces } from '@uniferum/core/inspection';
 import type { Request, Response } from 'express';
 import type { Answer } from '../shared/answer.js';
 import type { ByteStore } from '../shared/byte-store.js';
+import type { ByteRange } from '../shared/copy-store.js';
 import { UniferumError } from '../shared/errors.js';
 import { hasCurrent } from '../shared/etag.js';
 import { servedType } from '../shared/media-origin.js';
@@ -105,46 +108,81 @@ async function stream(
   res: Response,
   store: ByteStore,
   content: Content,
-  range: { start: number; end: number } | undefined,
+  range: ByteRange | undefined,
 ): Promise<void> {
   if (!(await store.has(content.sha256))) {
-    for (const header of ['Content-Length', 'Content-Range', 'Content-Type', 'Content-Disposition', 'ETag'])
-      res.removeHeader(header);
+    removeContentHeaders(res);
     throw new Error(
       `The bytes ${content.sha256} of ${content.name} are missing from the store "${store.name}"`,
     );
   }
+  // A remote store verifies the bytes here, so that damage is reported before anything is sent.
+  const file = await store.borrow(content.sha256).catch((error) => {
+    removeContentHeaders(res);
+    throw error;
+  });
   try {
-    await pipeline(open(store, content, range), res);
+    await sendFile(res, file.path, content, range);
+  } finally {
+    await file.release();
+  }
+}
+
+async function sendFile(
+  res: Response,
+  path: string,
+  content: Content,
+  range: ByteRange | undefined,
+): Promise<void> {
+  if (!content.pieces && content.bytes <= WHOLE_BYTES) {
+    const data = await readWhole(path, content, range).catch((error) => {
+      removeContentHeaders(res);
+      throw error;
+    });
+    res.end(data);
+    return;
+  }
+  try {
+    await pipeline(open(path, content, range), res);
   } catch (error) {
     // The client has disconnected.
     if (!res.destroyed && !res.closed) throw error;
   }
 }
 
-function open(
-  store: ByteStore,
-  { sha256, pieces }: Content,
-  range: { start: number; end: number } | undefined,
-): Readable {
-  if (!pieces) return store.open(sha256, range);
-  return Readable.from(
-    readPieces(store, sha256, range ? slicePieces(pieces, range.start, range.end) : pieces),
-    {
-      objectMode: false,
-    },
-  );
+/** Removes the headers of bytes that cannot be sent. */
+function removeContentHeaders(res: Response): void {
+  for (const header of ['Content-Length', 'Content-Range', 'Content-Type', 'Content-Disposition', 'ETag'])
+    res.removeHeader(header);
+}
+
+/** Up to this size, bytes are sent from memory, which is faster than a stream. */
+const WHOLE_BYTES = 256 * 1024;
+const readLocal = promisify(readFile);
+
+async function readWhole(
+  path: string,
+  { sha256, bytes, name }: Content,
+  range: ByteRange | undefined,
+): Promise<Buffer> {
+  const data = await readLocal(path);
+  if (data.length !== bytes)
+    throw new Error(`The stored bytes ${sha256} of ${name} are ${data.length}, not ${bytes}`);
+  return range ? data.subarray(range.start, range.end + 1) : data;
+}
+
+function open(path: string, { pieces }: Content, range: ByteRange | undefined): Readable {
+  if (!pieces) return createReadStream(path, range);
+  return Readable.from(readPieces(path, range ? slicePieces(pieces, range.start, range.end) : pieces), {
+    objectMode: false,
+  });
 }
 
 const ZEROS = Buffer.alloc(64 * 1024);
 
-async function* readPieces(
-  store: ByteStore,
-  sha256: string,
-  pieces: readonly Piece[],
-): AsyncGenerator<Uint8Array> {
+async function* readPieces(path: string, pieces: readonly Piece[]): AsyncGenerator<Uint8Array> {
   for (const piece of pieces) {
-    if ('from' in piece) yield* store.open(sha256, { start: piece.from, end: piece.to - 1 });
+    if ('from' in piece) yield* createReadStream(path, { start: piece.from, end: piece.to - 1 });
     else if ('bytes' in piece) yield piece.bytes;
     else
       for (let left = piece.zeros; left > 0; left -= ZEROS.length)

@@ -3,7 +3,7 @@ import { mkdir, mkdtemp, rm } from 'node:fs/promises';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo, Socket } from 'node:net';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
 import { ALL_RIGHTS, type Right } from '@uniferum/core/access';
 import { pino } from 'pino';
 import sharp from 'sharp';
@@ -17,13 +17,17 @@ import { migrate } from '../shared/migrate.js';
 import { openDatabase, type PooledDatabase } from '../shared/pooled-database.js';
 import type { Services } from '../shared/services.js';
 import { asksForHealth, inTurn } from '../shared/turnstile.js';
-import { DiskStore } from '../stores/disk-store.js';
+import type { DiskStore } from '../stores/disk-store.js';
+import { openHomeStore } from '../stores/home-store.js';
 import { createEngine } from '../worker.js';
+import { BUCKET_ACCOUNT, BUCKET_SECRET } from './bucket.js';
 
 declare module 'vitest' {
   export interface ProvidedContext {
     /** The MariaDB shared by all test files; see tools/test-database.mjs. */
     database: { host: string; port: number; user: string; password: string };
+    /** The address of a bucket store that is every installation's home; null keeps files on the disk. */
+    homeBucket: string | null;
   }
 }
 
@@ -52,6 +56,20 @@ export interface TestServer {
   /** Processes items until no run is active. */
   workUntilIdle(): Promise<void>;
   close(): Promise<void>;
+}
+
+/** The variables of a home bucket, when tests are to run with one: each installation has a part of it. */
+function homeOf(dataDir: string): Record<string, string> {
+  const bucket = inject('homeBucket');
+  if (!bucket) return {};
+  return {
+    UNIFERUM_HOME_ENDPOINT: bucket,
+    UNIFERUM_HOME_REGION: 'farrow-1',
+    UNIFERUM_HOME_BUCKET: 'lights',
+    UNIFERUM_HOME_PREFIX: `${basename(dataDir)}/`,
+    UNIFERUM_HOME_ACCESS_KEY: BUCKET_ACCOUNT.accessKey,
+    UNIFERUM_HOME_SECRET: BUCKET_SECRET,
+  };
 }
 
 export interface CallOptions {
@@ -90,6 +108,9 @@ export async function startTestServer(
     UNIFERUM_INBOX_SETTLE_MS: '0',
     UNIFERUM_LOG_LEVEL: 'silent',
     UNIFERUM_LEASE_MS: '3000',
+    // Nothing that is tested here depends on the speed of the machine.
+    UNIFERUM_INSPECT_TIMEOUT_MS: '60000',
+    ...homeOf(dataDir),
     ...options.env,
   };
   // As in the real server: a test that keeps the CPU busy for seconds must not find its connection closed.
@@ -107,8 +128,7 @@ export async function startTestServer(
     connections: config.database.connections,
     acquireTimeoutMs: config.database.waitMs,
   });
-  const store = new DiskStore(config.dataDir);
-  await store.prepare();
+  const store = (await openHomeStore(config)) as TestServer['store'];
   const inbox = join(dataDir, 'inbox');
   await mkdir(inbox);
   const log = pino({ level: 'silent' });
@@ -144,7 +164,7 @@ export async function startTestServer(
       await house.close();
       await closeProcesses(processes);
       await leases.end();
-      await db.query(`DROP DATABASE \`${config.database.name}\``);
+      await db.query(`DROP DATABASE IF EXISTS \`${config.database.name}\``);
       await db.end();
       await rm(dataDir, { recursive: true, force: true });
     },

@@ -3,8 +3,9 @@ import { useForm } from 'react-hook-form';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
-import { Checkbox, Field, Input, Select } from '../ui/field.js';
+import { Checkbox, Field, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
+import { FieldRow, TextField } from '../ui/text-field.js';
 import { useUnsavedChanges } from '../ui/unsaved.js';
 import { useSourceChanges } from './hooks.js';
 import { type AddedKind, EMPTY_SOURCE, SOURCE_WORDS, type SourceForm, toSource } from './source-form.js';
@@ -47,7 +48,7 @@ function AddSourceForm({ onDone }: { onDone: () => void }) {
           </Select>
         )}
       </Field>
-      <TextField form={form} name="name" label="Name" placeholder="Guide" needed="Enter a name." />
+      <TextField form={form} name="name" label="Name" placeholder="Guide" needed="Enter a name." autoFocus />
       {FIELDS[values.kind](form)}
       <FormFoot
         error={add.error}
@@ -103,7 +104,7 @@ function FolderFields({ form }: { form: Form }) {
 function DatabaseFields({ form }: { form: Form }) {
   return (
     <>
-      <Row>
+      <FieldRow>
         <TextField
           form={form}
           name="host"
@@ -115,12 +116,12 @@ function DatabaseFields({ form }: { form: Form }) {
           isCode
         />
         <TextField form={form} name="port" label="Port" needed="Enter the port." className="w-24" isCode />
-      </Row>
-      <Row>
+      </FieldRow>
+      <FieldRow>
         <TextField form={form} name="user" label="User" needed="Enter the user." className="flex-1" isCode />
         <TextField form={form} name="secret" label="Password" type="password" className="flex-1" />
-      </Row>
-      <Row>
+      </FieldRow>
+      <FieldRow>
         <TextField
           form={form}
           name="database"
@@ -137,8 +138,8 @@ function DatabaseFields({ form }: { form: Form }) {
           className="flex-1"
           isCode
         />
-      </Row>
-      <Row>
+      </FieldRow>
+      <FieldRow>
         <TextField
           form={form}
           name="key"
@@ -149,7 +150,7 @@ function DatabaseFields({ form }: { form: Form }) {
           isCode
         />
         <TextField form={form} name="titleColumn" label="Title column" className="flex-1" isCode />
-      </Row>
+      </FieldRow>
       <TextField
         form={form}
         name="columns"
@@ -184,7 +185,7 @@ function SiteFields({ form }: { form: Form }) {
         needed="Enter the address of the first page."
         isCode
       />
-      <Row>
+      <FieldRow>
         <TextField form={form} name="depth" label="Link depth" needed="Enter a number." className="flex-1" />
         <TextField
           form={form}
@@ -200,7 +201,7 @@ function SiteFields({ form }: { form: Form }) {
           needed="Enter a number."
           className="flex-1"
         />
-      </Row>
+      </FieldRow>
       <Checkbox
         label="Check everything the pages link to, and report what is missing"
         className="whitespace-normal"
@@ -216,49 +217,6 @@ function Rights({ form }: { form: Form }) {
       <Checkbox label="Allow rewriting of addresses" {...form.register('writable')} />
       <Checkbox label="Index changes automatically" {...form.register('watched')} />
     </div>
-  );
-}
-
-function Row({ children }: { children: ReactNode }) {
-  return <div className="flex flex-wrap gap-3">{children}</div>;
-}
-
-interface TextFieldProps {
-  form: Form;
-  name: Exclude<keyof SourceForm, 'kind' | 'writable' | 'watched' | 'checked'>;
-  label: string;
-  hint?: string;
-  placeholder?: string;
-  /** What is said when it is left empty. */
-  needed?: string;
-  type?: string;
-  className?: string;
-  isCode?: boolean;
-}
-
-function TextField({
-  form,
-  name,
-  label,
-  hint,
-  needed,
-  className = '',
-  isCode = false,
-  ...rest
-}: TextFieldProps) {
-  return (
-    <Field label={label} hint={hint} error={form.formState.errors[name]?.message} className={className}>
-      {(props) => (
-        <Input
-          autoFocus={name === 'name'}
-          autoComplete="off"
-          className={isCode ? 'font-mono' : undefined}
-          {...props}
-          {...rest}
-          {...form.register(name, { required: needed ?? false })}
-        />
-      )}
-    </Field>
   );
 }
 

@@ -6,16 +6,17 @@ import { useRight } from '../access/hooks.js';
 import { Page } from '../console/page.js';
 import { AsCode } from '../ui/as-code.js';
 import { Button } from '../ui/button.js';
+import { DeleteQuestion } from '../ui/delete-question.js';
 import { formatAgo } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice, FailureLine } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
+import { TestSteps } from '../ui/test-steps.js';
 import { TextLink } from '../ui/text-link.js';
 import { AddSourceDialog } from './add-source-dialog.js';
 import { useSourceChanges, useSources } from './hooks.js';
 import { PagesViews } from './pages-views.js';
 import { RewriteDialog } from './rewrite-dialog.js';
 import { placeOf } from './source-form.js';
-import { SourceTest } from './source-test.js';
 
 /** Where pages come from, and how many of their references are broken. */
 export function SourcesPage() {
@@ -77,7 +78,7 @@ interface SourceRowProps {
 }
 
 function SourceRow({ source, mayWrite }: SourceRowProps) {
-  const { index, test } = useSourceChanges();
+  const { index, remove, test } = useSourceChanges();
   const [isAsking, setAsking] = useState(false);
   const { id, kind, name } = source;
   return (
@@ -91,13 +92,20 @@ function SourceRow({ source, mayWrite }: SourceRowProps) {
           {addressOf(source)}, {indexedWhen(source)}
         </p>
         <FailureLine error={index.error ?? test.error} />
-        {test.data && <SourceTest steps={test.data.steps} />}
+        {test.data && <TestSteps steps={test.data.steps} />}
       </div>
       <Figures source={source} />
       {mayWrite && (
         <div className="flex items-center gap-1 justify-self-end">
           {isAsking ? (
-            <DeleteQuestion source={source} onKeep={() => setAsking(false)} />
+            <DeleteQuestion
+              about="The documents are kept. Their uses are removed from the index."
+              action="Delete source"
+              isPending={remove.isPending}
+              error={remove.error}
+              onDelete={() => remove.mutate(id)}
+              onKeep={() => setAsking(false)}
+            />
           ) : (
             <>
               <Button
@@ -160,26 +168,5 @@ function Figures({ source: { id, documents, references, broken } }: { source: Pa
         'none broken'
       )}
     </p>
-  );
-}
-
-interface DeleteQuestionProps {
-  source: PageSourceAnswer;
-  onKeep: () => void;
-}
-
-function DeleteQuestion({ source: { id }, onKeep }: DeleteQuestionProps) {
-  const { remove } = useSourceChanges();
-  return (
-    <span className="flex flex-wrap items-center justify-end gap-2">
-      <span className="text-sm">The documents are kept. Their uses are removed from the index.</span>
-      <FailureLine error={remove.error} />
-      <Button look="fault" disabled={remove.isPending} onClick={() => remove.mutate(id)}>
-        Delete source
-      </Button>
-      <Button look="quiet" onClick={onKeep}>
-        Keep
-      </Button>
-    </span>
   );
 }

@@ -1,4 +1,5 @@
 import type { ApiKey } from '@uniferum/core/access';
+import { BUCKET_DEFAULTS, type ConnectionAnswer } from '@uniferum/core/connections';
 import type { Flow } from '@uniferum/core/flow';
 import type { Asset, Folder } from '@uniferum/core/library';
 import type { PageReference, PageSourceAnswer } from '@uniferum/core/pages';
@@ -152,6 +153,20 @@ export function pageSource(id: string, more: Partial<PageSourceAnswer> = {}): Pa
     indexedAt: '2026-05-20T12:00:00.000Z',
     ...more,
   } as PageSourceAnswer;
+}
+
+export function connection(id: string, more: Partial<ConnectionAnswer> = {}): ConnectionAnswer {
+  return {
+    ...{ id, kind: 'bucket', name: 'Bucket' },
+    settings: {
+      ...BUCKET_DEFAULTS,
+      ...{ endpoint: 'https://objects.example', region: 'farrow-1', bucket: 'lights', accessKey: 'keeper' },
+    },
+    secretSetAt: '2026-05-20T12:00:00.000Z',
+    createdAt: '2026-05-20T12:00:00.000Z',
+    updatedAt: '2026-05-20T12:00:00.000Z',
+    ...more,
+  };
 }
 
 export function reference(id: string, more: Partial<PageReference> = {}): PageReference {

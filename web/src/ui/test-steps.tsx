@@ -1,4 +1,4 @@
-import type { TestStep } from '@uniferum/core/pages';
+import type { TestStep } from '@uniferum/core/shared';
 import { Check, X } from 'lucide-react';
 
 const WORDS: Record<string, string> = {
@@ -6,10 +6,19 @@ const WORDS: Record<string, string> = {
   found: 'Found',
   allowed: 'Allowed',
   readable: 'Readable',
+  resolved: 'Host name',
+  reached: 'Reached',
+  clock: 'Clock',
+  'signed in': 'Signed in',
+  lists: 'Listing',
+  writes: 'Writing',
+  reads: 'Reading',
+  access: 'Public access',
+  deletes: 'Deleting',
 };
 
 /** The steps of a test, up to the first that failed. */
-export function SourceTest({ steps }: { steps: readonly TestStep[] }) {
+export function TestSteps({ steps }: { steps: readonly TestStep[] }) {
   return (
     <ol role="status" aria-label="Result of the test" className="mt-1 flex flex-col gap-0.5 text-sm">
       {steps.map(({ name, ok, message }) => (

@@ -1,0 +1,139 @@
+import { mkdir, readdir, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { afterAll, afterEach, beforeAll, expect, test, vi } from 'vitest';
+import { UniferumError } from '../shared/errors.js';
+import { api, bytes, callsOf } from '../testing/calls.js';
+import { form, startTestServer, type TestServer } from '../testing/harness.js';
+import { planInbox } from './register-inbox.js';
+
+let server: TestServer;
+beforeAll(async () => {
+  server = await startTestServer();
+});
+afterAll(async () => {
+  await server.close();
+});
+afterEach(() => {
+  vi.restoreAllMocks();
+});
+const { assetsOf, filesOf, setRules } = callsOf(() => server);
+
+const upload = (folder: string, names: readonly string[]) =>
+  server.call('POST', `${api}/assets`, {
+    body: form(
+      folder,
+      names.map((name) => ({ name, data: bytes(`${folder} ${name}`) })),
+    ),
+  });
+const staged = () => readdir(server.store.scratch());
+
+test('intakes are listed in pages, newest first, each once', async () => {
+  for (const name of ['one.txt', 'two.txt', 'three.txt']) await upload('/pages', [name]);
+  const all = (await server.call('GET', `${api}/intakes`)).body;
+  const paged: string[] = [];
+  let next: string | null = null;
+  do {
+    const cursor: string = next === null ? '' : `&cursor=${encodeURIComponent(next)}`;
+    const { body } = await server.call('GET', `${api}/intakes?limit=2${cursor}`);
+    expect(body.items.length).toBeLessThanOrEqual(2);
+    paged.push(...body.items.map(({ id }: { id: string }) => id));
+    next = body.next;
+  } while (next !== null);
+  expect(paged).toEqual(all.items.map(({ id }: { id: string }) => id));
+  expect(paged.map(Number)).toEqual(paged.map(Number).sort((a, b) => b - a));
+  expect([all.total, new Set(paged).size]).toEqual([paged.length, paged.length]);
+});
+
+test('an intake says by which way its file came', async () => {
+  await server.call('POST', `${api}/assets`, { json: { source: 'data:text/plain,tide', folder: '/ways' } });
+  const { items } = (await server.call('GET', `${api}/intakes?limit=1`)).body;
+  expect(items).toMatchObject([{ way: 'address', folder: '/ways' }]);
+  // A private host is refused; what is recorded is the way.
+  await server.call('POST', `${api}/assets`, {
+    json: { source: 'http://127.0.0.1:9/film', folder: '/ways', as: 'link' },
+  });
+  const [newest] = (await server.call('GET', `${api}/intakes?limit=1`)).body.items;
+  expect(newest).toMatchObject({ way: 'link' });
+});
+
+test('nothing stays staged, whatever the verdicts', async () => {
+  await setRules('/strict', { deny: ['exe'] });
+  const { status } = await upload('/strict', ['a.txt', 'b.exe', 'c.txt']);
+  expect(status).toBe(207);
+  expect((await upload('/strict', ['d.exe'])).status).toBe(422);
+  expect(await staged()).toEqual([]);
+});
+
+test('several files are answered in the order in which they were sent, each with what came of it', async () => {
+  await setRules('/several', { deny: ['exe'] });
+  const { body } = await upload('/several', ['b.txt', 'virus.exe', 'a.txt']);
+  expect(
+    body.results.map(
+      ({ name, status, asset }: { name: string; status: number; asset?: { name: string } }) => [
+        name,
+        status,
+        asset?.name ?? null,
+      ],
+    ),
+  ).toEqual([
+    ['b.txt', 201, 'b.txt'],
+    ['virus.exe', 422, null],
+    ['a.txt', 201, 'a.txt'],
+  ]);
+});
+
+test('when the store can’t keep one of several files, none is taken in, and nothing stays staged', async () => {
+  const stage = server.store.stage.bind(server.store);
+  let count = 0;
+  vi.spyOn(server.store, 'stage').mockImplementation(async (stream, options) => {
+    const one = await stage(stream, options);
+    count += 1;
+    if (count !== 2) return one;
+    return { ...one, keep: () => Promise.reject(new UniferumError('store-away', 'The store is away.')) };
+  });
+  const answer = await upload('/away', ['a.txt', 'b.txt', 'c.txt']);
+  expect([answer.status, answer.body.code]).toEqual([503, 'store-away']);
+  expect(await assetsOf('/away')).toEqual([]);
+  expect(await staged()).toEqual([]);
+});
+
+test('what a rule refuses is not kept', async () => {
+  await setRules('/unkept', { deny: ['exe'] });
+  const stage = server.store.stage.bind(server.store);
+  const keep = vi.fn();
+  vi.spyOn(server.store, 'stage').mockImplementation(async (stream, options) => ({
+    ...(await stage(stream, options)),
+    keep,
+  }));
+  await upload('/unkept', ['virus.exe']);
+  expect(keep).not.toHaveBeenCalled();
+});
+
+test('of the inbox, what is new is imported; what is refused only when it was selected', async () => {
+  await mkdir(server.inbox, { recursive: true });
+  await setRules('/box', { deny: ['exe'] });
+  for (const name of ['new.txt', 'other.txt', 'virus.exe']) await writeFile(join(server.inbox, name), name);
+  const plan = async (paths: string[] | null) => {
+    const tools = { ...server.services, inspector: server.processes.inspector };
+    const request = { folder: '/box', paths, mode: 'copy' as const, keepFolders: false };
+    const { items, totals } = await planInbox(tools as never, request as never);
+    return { paths: items.map(({ path }) => path).sort(), taken: totals.taken, left: totals.left };
+  };
+  expect(await plan(null)).toEqual({ paths: ['new.txt', 'other.txt'], taken: 2, left: 1 });
+  expect(await plan(['new.txt', 'virus.exe'])).toEqual({
+    paths: ['new.txt', 'virus.exe'],
+    taken: 2,
+    left: 1,
+  });
+  expect(await plan([])).toEqual({ paths: [], taken: 0, left: 3 });
+
+  const selected = { folder: '/box', paths: ['new.txt', 'virus.exe'], mode: 'copy' };
+  const { body } = await server.call('POST', `${api}/inbox/register`, { json: selected });
+  await server.workUntilIdle();
+  expect((await filesOf(body.intake.id)).map(({ name, outcome }) => [name, outcome])).toEqual([
+    ['new.txt', 'accepted'],
+    ['virus.exe', 'refused'],
+  ]);
+  // What was imported is not imported again, even when it is selected.
+  expect(await plan(['new.txt', 'other.txt'])).toMatchObject({ paths: ['other.txt'] });
+});
