@@ -1,4 +1,4 @@
-import type { Folder, FolderRules, PublicMetadata } from '@uniferum/client';
+import type { Folder, FolderAccess, FolderRules, PublicMetadata, Visibility } from '@uniferum/client';
 import { type Command, Option } from 'commander';
 import { type CliContext, EXIT } from './context.js';
 
@@ -18,7 +18,7 @@ export function addFolderCommands(program: Command, context: () => CliContext): 
     );
   program
     .command('access')
-    .description('show or set which embedded metadata a folder publishes')
+    .description('show or set who may read the files of a folder, and which embedded metadata they publish')
     .argument('<folder>')
     .addOption(
       new Option(
@@ -26,28 +26,48 @@ export function addFolderCommands(program: Command, context: () => CliContext): 
         'metadata of public originals; "inherit" uses the setting of the parent folder',
       ).choices([...PUBLIC_METADATA, 'inherit']),
     )
-    .action((folder: string, options: { metadata?: PublicMetadata | 'inherit' }) =>
-      access(context(), folder, options),
-    );
+    .addOption(
+      new Option(
+        '--visibility <who>',
+        'public: everybody; private: only with a key, a session or a link; "inherit" uses the setting of the parent folder',
+      ).choices(['public', 'private', 'inherit']),
+    )
+    .action((folder: string, options: AccessOptions) => access(context(), folder, options));
+}
+
+interface AccessOptions {
+  metadata?: PublicMetadata | 'inherit';
+  visibility?: Visibility | 'inherit';
 }
 
 async function access(
   context: CliContext,
   path: string,
-  { metadata }: { metadata?: PublicMetadata | 'inherit' },
+  { metadata, visibility }: AccessOptions,
 ): Promise<void> {
   const { client, output } = context;
   const folder = await findFolder(context, path);
   if (!folder) return;
-  const answer =
-    metadata === undefined
-      ? await client.folders.access(folder.id)
-      : await client.folders.putAccess(folder.id, {
-          publicMetadata: metadata === 'inherit' ? null : metadata,
-        });
-  const { value, from } = answer.effective.publicMetadata;
-  if (output.isJson) output.out(JSON.stringify(answer));
-  else output.out(`metadata: ${value} (${from === null ? 'by default' : `from ${from}`})`);
+  const before = await client.folders.access(folder.id);
+  const own: FolderAccess = {
+    visibility: chosen(visibility, before.own.visibility),
+    publicMetadata: chosen(metadata, before.own.publicMetadata),
+  };
+  const isChanged = metadata !== undefined || visibility !== undefined;
+  const answer = isChanged ? await client.folders.putAccess(folder.id, own) : before;
+  if (output.isJson) {
+    output.out(JSON.stringify(answer));
+    return;
+  }
+  for (const [what, { value, from }] of [
+    ['visibility', answer.effective.visibility],
+    ['metadata', answer.effective.publicMetadata],
+  ] as const)
+    output.out(`${what}: ${value} (${from === null ? 'by default' : `from ${from}`})`);
+}
+
+function chosen<Value>(option: Value | 'inherit' | undefined, before: Value | null): Value | null {
+  return option === undefined ? before : option === 'inherit' ? null : option;
 }
 
 /** Finds a folder by path, or reports that there is none. */

@@ -1,4 +1,4 @@
-import type { Folder, FolderAccess, FolderAccessAnswer } from '@uniferum/core/library';
+import type { Folder, FolderAccessAnswer, FolderAccessChange } from '@uniferum/core/library';
 import type { FolderRules, RulesAnswer } from '@uniferum/core/rules';
 import type { CallOptions, Http } from './http.js';
 import type { ListCall, Paging } from './paging.js';
@@ -30,7 +30,7 @@ export function folderCalls(http: Http, list: ListCall) {
     access: (id: string, call: CallOptions = {}) =>
       http.json<FolderAccessAnswer>(`/folders/${id}/access`, call),
     /** Sets which metadata the folder's public originals keep; null inherits. */
-    putAccess: (id: string, access: FolderAccess, call: CallOptions = {}) =>
+    putAccess: (id: string, access: FolderAccessChange, call: CallOptions = {}) =>
       http.json<FolderAccessAnswer>(`/folders/${id}/access`, { ...call, method: 'PUT', json: access }),
     /** Counts the existing files that would violate new rules; changes nothing. */
     rehearseRules: (id: string, rules: Partial<FolderRules>, call: CallOptions = {}) =>

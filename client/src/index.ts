@@ -5,7 +5,9 @@ export type {
   Folder,
   FolderAccess,
   FolderAccessAnswer,
+  FolderAccessChange,
   PublicMetadata,
+  Visibility,
 } from '@uniferum/core/library';
 export type { PickedMedia } from '@uniferum/core/pages';
 export type { RecipesDocument } from '@uniferum/core/recipes';

@@ -1,5 +1,6 @@
 import { accessRoom } from './access/room.js';
 import { connectionsRoom } from './connections/room.js';
+import { copiesRoom } from './copies/room.js';
 import { eventsRoom } from './events/room.js';
 import { flowRoom } from './flow/room.js';
 import { composeRooms, type House } from './house/compose-rooms.js';
@@ -50,6 +51,7 @@ export function createRooms(services: Services, processes: Processes): Room[] {
     rulesRoom(services),
     recipesRoom(services, processes),
     intakeRoom(services, processes),
+    copiesRoom(services),
     servingRoom(services, processes),
     pagesRoom(services, processes),
     flowRoom(),

@@ -34,6 +34,7 @@ const ROOMS = [
   'serving',
   'pages',
   'connections',
+  'copies',
   'pairings',
   'catalogues',
   'desk',

@@ -1,6 +1,8 @@
+import type { CopyState } from '../copies/copy.js';
 import type { Verdict } from '../intake/verdict.js';
 import type { RenditionState } from '../recipes/recipe.js';
 import type { FocalPoint } from './focal-point.js';
+import type { Visibility } from './folder-access.js';
 import type { Kind } from './kinds.js';
 
 /** The texts of an asset, filled by people and metadata. */
@@ -33,7 +35,7 @@ export interface AssetRendition {
 /** A place where the bytes of an asset's version are stored. */
 export interface AssetCopy {
   store: string;
-  state: 'kept';
+  state: CopyState;
   key: string;
   url: string | null;
 }
@@ -97,6 +99,8 @@ export interface Asset extends AssetTexts {
   uses: number;
   renditions: AssetRendition[];
   copies: AssetCopy[];
+  /** Who may read it; null takes what its folder says. */
+  visibility: Visibility | null;
   origin: AssetOrigin;
   verdict: Verdict;
 }

@@ -69,9 +69,12 @@ export {
   DEFAULT_PUBLIC_METADATA,
   type FolderAccess,
   type FolderAccessAnswer,
+  type FolderAccessChange,
   PUBLIC_METADATA,
   type PublicMetadata,
   resolveAccess,
+  VISIBILITIES,
+  type Visibility,
 } from './folder-access.js';
 export { type FolderMatches, searchFolders } from './folder-search.js';
 export { KINDS, type Kind } from './kinds.js';

@@ -21,6 +21,7 @@ export const ROOM_NAMES = [
   'rules',
   'recipes',
   'intake',
+  'copies',
   'serving',
   'pages',
   'flow',

@@ -1,23 +1,42 @@
-import type { FolderAccess, PublicMetadata } from '@uniferum/core/library';
-import { change, type Executor, selectExpanded } from '../shared/database.js';
+import type { FolderAccess, PublicMetadata, Visibility } from '@uniferum/core/library';
+import { change, type Executor, select, selectExpanded } from '../shared/database.js';
+
+interface AccessRow {
+  path: string;
+  public_metadata: PublicMetadata | null;
+  visibility: Visibility | null;
+}
 
 /** Reads the access settings of existing folders among the paths, from the root down. */
 export async function findAccess(
   db: Executor,
   paths: readonly string[],
 ): Promise<{ path: string; access: FolderAccess }[]> {
-  const rows = await selectExpanded<{ path: string; public_metadata: PublicMetadata | null }>(
+  const rows = await selectExpanded<AccessRow>(
     db,
-    'SELECT path, public_metadata FROM folders WHERE path IN (?) ORDER BY CHAR_LENGTH(path)',
+    'SELECT path, public_metadata, visibility FROM folders WHERE path IN (?) ORDER BY CHAR_LENGTH(path)',
     [paths],
   );
-  return rows.map(({ path, public_metadata }) => ({ path, access: { publicMetadata: public_metadata } }));
+  return rows.map(({ path, public_metadata, visibility }) => ({
+    path,
+    access: { visibility, publicMetadata: public_metadata },
+  }));
+}
+
+/** The folders that say who may read their files, by path. There are few of them. */
+export async function findVisibilities(db: Executor): Promise<Map<string, Visibility>> {
+  const rows = await select<{ path: string; visibility: Visibility }>(
+    db,
+    'SELECT path, visibility FROM folders WHERE visibility IS NOT NULL LIMIT 10000',
+  );
+  return new Map(rows.map(({ path, visibility }) => [path, visibility]));
 }
 
 /** Writes a folder's access settings as its next revision. */
 export async function updateFolderAccess(db: Executor, id: string, access: FolderAccess): Promise<void> {
-  await change(db, 'UPDATE folders SET public_metadata = ?, revision = revision + 1 WHERE id = ?', [
-    access.publicMetadata,
-    id,
-  ]);
+  await change(
+    db,
+    'UPDATE folders SET public_metadata = ?, visibility = ?, revision = revision + 1 WHERE id = ?',
+    [access.publicMetadata, access.visibility, id],
+  );
 }

@@ -1,4 +1,4 @@
-import { type FolderAccess, PUBLIC_METADATA } from '@uniferum/core/library';
+import { type FolderAccessChange, PUBLIC_METADATA, VISIBILITIES } from '@uniferum/core/library';
 import Joi from 'joi';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, component, idSchema } from '../shared/schemas.js';
@@ -7,17 +7,18 @@ import { putAccess, readAccess } from './folder-access.js';
 const params = Joi.object({ id: idSchema.required() });
 const publicMetadata = Joi.string().valid(...PUBLIC_METADATA);
 
+const visibility = Joi.string().valid(...VISIBILITIES);
+const from = Joi.string()
+  .allow(null)
+  .description('the path of the folder that it comes from; null when no folder says anything');
+
 const answerSchema = component(
   'FolderAccess',
   answer({
-    own: answer({ publicMetadata: publicMetadata.allow(null) }),
+    own: answer({ visibility: visibility.allow(null), publicMetadata: publicMetadata.allow(null) }),
     effective: answer({
-      publicMetadata: answer({
-        value: publicMetadata,
-        from: Joi.string()
-          .allow(null)
-          .description('the path of the folder that it comes from; null when no folder says anything'),
-      }),
+      visibility: answer({ value: visibility, from }),
+      publicMetadata: answer({ value: publicMetadata, from }),
     }),
   }),
 );
@@ -27,7 +28,7 @@ export const folderAccessRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/folders/{id}/access`,
     access: 'library:read',
-    summary: 'Get what a folder publishes',
+    summary: 'Get who may read the files of a folder, and which embedded metadata they publish',
     params,
     answers: { 200: { description: 'What is let out', schema: answerSchema } },
     async handle({ services, params: { id } }) {
@@ -35,20 +36,26 @@ export const folderAccessRoutes: Route[] = [
       return { status: 200, body: access, headers: { ETag: etag } };
     },
   }),
-  route<{ id: string }, object, FolderAccess>({
+  route<{ id: string }, object, FolderAccessChange>({
     method: 'put',
     path: `${API_BASE}/folders/{id}/access`,
     access: 'rules:write',
-    summary: 'Set which embedded metadata the public originals of a folder and its subfolders contain',
+    summary:
+      'Set who may read the files of a folder and its subfolders, and which embedded metadata they publish',
     params,
     body: Joi.object({
+      visibility: visibility
+        .allow(null)
+        .description(
+          'public: everybody; private: only with a key, a session or a link that expires. Null takes what holds above; left out, it stays',
+        ),
       publicMetadata: publicMetadata
         .allow(null)
         .required()
         .description(
           'all: the original as it is; rights: artist, copyright and terms; none. Null takes what holds above',
         ),
-    }).example({ publicMetadata: 'rights' }),
+    }).example({ visibility: 'private', publicMetadata: 'rights' }),
     answers: { 200: { description: 'What is let out now', schema: answerSchema } },
     async handle({ services, who, params: { id }, body, req }) {
       await putAccess(services.db, id, body, { by: who.name, ifMatch: req.get('if-match') });

@@ -1,36 +1,26 @@
 import { type Asset, originalAddress, writeLocalTime } from '@uniferum/core/library';
 import { isoTime, isoTimeOrNull } from '../shared/database.js';
-import { groupBy } from '../shared/group.js';
 import { API_BASE } from '../shared/route.js';
 import type { AssetRow } from './asset-queries.js';
-import { type CopyRow, findCopies } from './blob-queries.js';
 import type { LibraryTools } from './tools.js';
 
-/** Converts rows to complete answers; copies and the fields of other rooms are read for all of them at once. */
+/** Converts rows to complete answers; the fields of other rooms are read for all of them at once. */
 export async function toAssetAnswers(
   { db, config, joints: { fields } }: Pick<LibraryTools, 'db' | 'config' | 'joints'>,
   rows: readonly AssetRow[],
 ): Promise<Asset[]> {
-  const [copies, ...read] = await Promise.all([
-    findCopies(
-      db,
-      rows.map(({ sha256 }) => sha256),
-    ),
-    ...fields.map((field) => field.read(db, rows)),
-  ]);
-  const copiesOf = groupBy(copies, ({ sha256 }) => sha256);
+  const read = await Promise.all(fields.map((field) => field.read(db, rows)));
   return rows.map((row) => {
     const plugged = fields.map(({ name, absent }, n) => [name, read[n]?.get(row.id) ?? absent]);
-    const answer = toAnswer(row, copiesOf.get(row.sha256) ?? [], config);
+    const answer = toAnswer(row, config);
     return { ...answer, ...Object.fromEntries(plugged) };
   });
 }
 
 function toAnswer(
   row: AssetRow,
-  copies: readonly CopyRow[],
   { publicUrl, mediaUrl }: LibraryTools['config'],
-): Omit<Asset, 'renditions' | 'uses'> {
+): Omit<Asset, 'renditions' | 'uses' | 'copies'> {
   const url = mediaUrl + originalAddress(row.folder_path, row.name);
   return {
     id: String(row.id),
@@ -60,8 +50,8 @@ function toAnswer(
     url,
     download: `${publicUrl}${API_BASE}/assets/${row.id}/content`,
     placeholder: row.placeholder,
+    visibility: row.visibility,
     link: row.link === null ? null : JSON.parse(row.link),
-    copies: copies.map((copy) => ({ store: copy.store, state: 'kept', key: copy.store_key, url })),
     origin: {
       intake: row.intake_id === null ? null : String(row.intake_id),
       by: row.origin_by,

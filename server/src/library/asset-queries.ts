@@ -6,6 +6,7 @@ import {
   type Kind,
   type LinkFacts,
   parseCaptureTime,
+  type Visibility,
 } from '@uniferum/core/library';
 import {
   change,
@@ -53,6 +54,8 @@ export interface AssetRow {
   origin_via: 'console' | 'api';
   sent_as: string;
   verdict: string;
+  /** Its own setting; null takes its folder's. */
+  visibility: Visibility | null;
   revision: number;
   created_at: Date;
   updated_at: Date;
@@ -73,7 +76,7 @@ export const SELECT_ASSETS = `
          assets.mime, assets.sha256, blobs.crc32, assets.version, assets.bytes, assets.width, assets.height, assets.orientation,
          assets.duration, assets.title, assets.alt, assets.caption, assets.credit, assets.keywords, assets.captured_at, assets.captured_offset,
          assets.focal_x, assets.focal_y, assets.placeholder, assets.link, assets.phash, assets.intake_id, assets.origin_by, assets.origin_via,
-         assets.sent_as, assets.verdict, assets.revision, assets.created_at, assets.updated_at, assets.deleted_at
+         assets.sent_as, assets.verdict, assets.visibility, assets.revision, assets.created_at, assets.updated_at, assets.deleted_at
   FROM assets
   JOIN folders ON folders.id = assets.folder_id
   JOIN blobs ON blobs.sha256 = assets.sha256`;
@@ -256,6 +259,7 @@ export interface AssetEdit extends Partial<AssetTexts> {
   /** As `parseCaptureTime` reads it. */
   capturedAt?: string | null;
   focal?: FocalPoint | null;
+  visibility?: Visibility | null;
 }
 
 export async function updateAsset(tx: Executor, id: string, edit: AssetEdit): Promise<void> {
@@ -270,6 +274,7 @@ export async function updateAsset(tx: Executor, id: string, edit: AssetEdit): Pr
   set('alt', edit.alt);
   set('caption', edit.caption);
   set('credit', edit.credit);
+  set('visibility', edit.visibility);
   set('keywords', edit.keywords && writeJson(edit.keywords));
   if (edit.capturedAt !== undefined) {
     const [at, offset] = captureColumns(edit.capturedAt);

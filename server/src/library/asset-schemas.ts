@@ -5,6 +5,7 @@ import {
   KINDS,
   LATEST_TIME,
   MAX_NAME_LENGTH,
+  VISIBILITIES,
 } from '@uniferum/core/library';
 import Joi from 'joi';
 import {
@@ -66,14 +67,10 @@ export function assetSchemaOf({ fields }: Pick<Joints, 'fields'>): Joi.ObjectSch
       })
         .allow(null)
         .description('what is known of media kept elsewhere; of kind link only'),
-      copies: Joi.array().items(
-        answer({
-          store: Joi.string(),
-          state: Joi.string().valid('kept'),
-          key: Joi.string(),
-          url: Joi.string().uri().allow(null),
-        }),
-      ),
+      visibility: Joi.string()
+        .valid(...VISIBILITIES)
+        .allow(null)
+        .description('who may read it; null takes what its folder says'),
       origin: answer({
         intake: idSchema.allow(null),
         by: Joi.string(),
@@ -107,6 +104,10 @@ export const assetChangeSchema = Joi.object({
       'With an offset (+02:00) for the place where it was taken; in UTC (Z) a known offset is kept; without one, what the camera’s clock showed',
     ),
   focal: focalSchema.allow(null),
+  visibility: Joi.string()
+    .valid(...VISIBILITIES)
+    .allow(null)
+    .description('who may read it; null takes what its folder says'),
 })
   .min(1)
   .example({ title: 'Gannet Head at dusk', alt: 'A white lighthouse on a dark headland' });

@@ -5,6 +5,7 @@ import {
   type FocalPoint,
   findLongTexts,
   joinPath,
+  type Visibility,
   withoutDirectionMarks,
 } from '@uniferum/core/library';
 import { recordEvent } from '../events/outbox.js';
@@ -38,6 +39,8 @@ export interface AssetPatch extends Partial<AssetTexts> {
   folder?: string;
   capturedAt?: string | null;
   focal?: FocalPoint | null;
+  /** Null takes what its folder says. */
+  visibility?: Visibility | null;
 }
 
 export interface ChangeContext {
@@ -121,6 +124,7 @@ export async function changeHeldAsset(
       folder_id: Number(place.folderId),
       folder_path: folder ?? row.folder_path,
     }),
+    ...(edit.visibility !== undefined && { visibility: edit.visibility }),
     ...(edit.focal !== undefined && { focal_x: edit.focal?.x ?? null, focal_y: edit.focal?.y ?? null }),
   };
   for (const listener of joints.listeners) await listener.changed?.(tx, row, after, by);

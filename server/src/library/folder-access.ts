@@ -1,6 +1,6 @@
 import {
-  type FolderAccess,
   type FolderAccessAnswer,
+  type FolderAccessChange,
   type PublicMetadata,
   pathChain,
   resolveAccess,
@@ -28,24 +28,32 @@ export async function readAccess(
   const chain = await findAccess(db, pathChain(folder.path));
   return {
     access: {
-      own: chain.find(({ path }) => path === folder.path)?.access ?? { publicMetadata: null },
+      own: chain.find(({ path }) => path === folder.path)?.access ?? {
+        visibility: null,
+        publicMetadata: null,
+      },
       effective: resolveAccess(chain),
     },
     etag: revisionTag(id, folder.revision),
   };
 }
 
-/** Replaces a folder's own access settings. @throws UniferumError `not-found`, `stale-state` */
+/** Replaces a folder's own access settings. Without a visibility, the one it has stays. @throws UniferumError `not-found`, `stale-state` */
 export async function putAccess(
   db: Database,
   id: string,
-  access: FolderAccess,
+  wanted: FolderAccessChange,
   { by, ifMatch }: { by: string; ifMatch: string | undefined },
 ): Promise<void> {
   await inTransaction(db, async (tx) => {
     const folder = await findFolder(tx, id, { lock: true });
     if (folder === null) throw notFound(`Folder ${id}`);
     requireMatch(ifMatch, revisionTag(id, folder.revision), folder.path);
+    const [before] = await findAccess(tx, [folder.path]);
+    const access = {
+      ...wanted,
+      visibility: wanted.visibility === undefined ? (before?.access.visibility ?? null) : wanted.visibility,
+    };
     await updateFolderAccess(tx, id, access);
     await recordEvent(tx, { event: folderChanged, by, data: { id, path: folder.path, access } });
   });

@@ -96,6 +96,11 @@ export async function listFoldersWithin(db: Executor, path: string): Promise<Sto
   return rows.map(rowToFolder);
 }
 
+/** Makes the next revision of a folder, after a change of something that is kept elsewhere. */
+export async function touchFolder(tx: Executor, id: string): Promise<void> {
+  await change(tx, 'UPDATE folders SET revision = revision + 1 WHERE id = ?', [id]);
+}
+
 /** Finds the deepest existing folder on a path, with a shared lock against moving and deleting until the transaction ends. */
 export async function anchorFolder(tx: Executor, chain: readonly string[]): Promise<StoredFolder | null> {
   for (const path of chain.toReversed()) {

@@ -1,4 +1,4 @@
-import { change, type Executor, select, selectOne } from '../shared/database.js';
+import { change, type Executor, select, selectExpanded, selectOne } from '../shared/database.js';
 
 export interface VersionRow {
   n: number;
@@ -25,6 +25,19 @@ export async function listVersions(db: Executor, id: string): Promise<VersionRow
     db,
     `SELECT ${VERSION_COLUMNS} FROM asset_versions WHERE asset_id = ? ORDER BY n DESC LIMIT 1000`,
     [id],
+  );
+}
+
+/** Lists the versions of several assets. */
+export async function findVersionsOf(
+  db: Executor,
+  ids: readonly number[],
+): Promise<{ asset_id: number; n: number; sha256: string; bytes: number; mime: string }[]> {
+  if (ids.length === 0) return [];
+  return selectExpanded(
+    db,
+    'SELECT asset_id, n, sha256, bytes, mime FROM asset_versions WHERE asset_id IN (?) ORDER BY asset_id, n',
+    [ids],
   );
 }
 

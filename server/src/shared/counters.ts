@@ -4,7 +4,7 @@ import { change, changeExpanded, type Executor, select } from './database.js';
  * What is counted: assets by kind, verdicts by outcome, accepted files by source, copies by store, renditions by
  * recipe and state.
  */
-export type CounterScope = 'kind' | 'verdict' | 'from' | 'store' | `recipe:${string}`;
+export type CounterScope = 'kind' | 'verdict' | 'from' | 'store' | `recipe:${string}` | `copies:${string}`;
 
 export interface Counter {
   scope: string;

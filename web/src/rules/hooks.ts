@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import type { FolderAccess } from '@uniferum/core/library';
+import type { FolderAccessChange } from '@uniferum/core/library';
 import type { FolderRules } from '@uniferum/core/rules';
 import { uniferum } from '../client.js';
 import { type Edit, saveMerged } from '../ui/save-merged.js';
@@ -56,7 +56,7 @@ export function useAccess(folderId: string) {
 export function usePutAccess() {
   const queries = useQueryClient();
   return useAction(
-    ({ folderId, access }: { folderId: string; access: FolderAccess }, call) =>
+    ({ folderId, access }: { folderId: string; access: FolderAccessChange }, call) =>
       uniferum.folders.putAccess(folderId, access, call),
     { onSuccess: () => queries.invalidateQueries({ queryKey: ['access'] }) },
   );

@@ -38,6 +38,7 @@ export function asset(id: string, more: Partial<Asset> = {}): Asset {
     download: `http://skerry.example/api/v1/assets/${id}/content`,
     placeholder: null,
     link: null,
+    visibility: null,
     uses: 0,
     renditions: [],
     copies: [],

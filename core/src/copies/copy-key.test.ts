@@ -3,7 +3,7 @@ import { expect, test } from 'vitest';
 import { copyKey } from './copy-key.js';
 
 const sha256 = '3fa9c2d17b6e0'.padEnd(64, '0');
-const of = (folder: string, name: string, asset = '12') => copyKey({ folder, name, asset, sha256 });
+const of = (folder: string, name: string, mark = '12') => copyKey({ folder, name, mark, sha256 });
 
 test('a key keeps folder, name and extension', () => {
   expect(of('/lights/Gannet Head', 'dusk + é.jpg')).toBe('lights/Gannet Head/dusk + é.12-3fa9c2d17b6e.jpg');
@@ -36,11 +36,11 @@ test('the bytes of every character are counted', () => {
   }
 });
 
-test('property: keys fit, and different assets or bytes never share one', () => {
+test('property: keys fit, and different copies or bytes never share one', () => {
   const named = fc.record({
     folder: fc.string({ maxLength: 700, unit: 'binary' }).map((path) => `/${path}`),
     name: fc.string({ minLength: 1, maxLength: 300, unit: 'binary' }),
-    asset: fc.bigInt({ min: 1n, max: 10n ** 15n }).map(String),
+    mark: fc.bigInt({ min: 1n, max: 10n ** 15n }).map(String),
     sha256: fc.stringMatching(/^[0-9a-f]{64}$/),
   });
   fc.assert(
@@ -51,7 +51,7 @@ test('property: keys fit, and different assets or bytes never share one', () => 
       (one, id, digest) => {
         const key = copyKey(one);
         expect(new TextEncoder().encode(key).length).toBeLessThanOrEqual(824);
-        if (String(id) !== one.asset) expect(copyKey({ ...one, asset: String(id) })).not.toBe(key);
+        if (String(id) !== one.mark) expect(copyKey({ ...one, mark: String(id) })).not.toBe(key);
         if (digest.slice(0, 12) !== one.sha256.slice(0, 12))
           expect(copyKey({ ...one, sha256: digest })).not.toBe(key);
       },

@@ -10,33 +10,33 @@ export interface KeyedBytes {
   folder: string;
   /** The name of the file as people see it: that of the asset, or of a rendition (`dusk~wide.webp`). */
   name: string;
-  /** The asset's id. */
-  asset: string;
+  /** Tells this copy from every other, earlier ones of the same bytes included. */
+  mark: string;
   /** 64 hexadecimal digits. */
   sha256: string;
 }
 
 /**
- * The key of a copy: folder and name as people know them, with the asset and a part of the digest before the extension.
- * Other bytes have another key, so that what is at a key never changes; and no two assets share one, so that what is
- * deleted for one is not missing for another.
+ * The key of a copy: folder and name as people know them, with a mark and a part of the digest before the extension.
+ * Other bytes have another key, so that what is at a key never changes; and no two copies share one, so that deleting
+ * one, however late it arrives, never deletes another.
  */
-export function copyKey({ folder, name, asset, sha256 }: KeyedBytes): string {
+export function copyKey({ folder, name, mark, sha256 }: KeyedBytes): string {
   const dot = name.lastIndexOf('.');
   const stem = dot > 0 ? name.slice(0, dot) : name;
   const extension = dot > 0 ? name.slice(dot) : '';
-  const mark = `.${asset}-${sha256.slice(0, DIGEST_DIGITS)}`;
+  const middle = `.${mark}-${sha256.slice(0, DIGEST_DIGITS)}`;
   const path = folder
     .slice(1)
     .split('/')
     .filter((segment) => segment !== '')
     .map(safeSegment);
-  const file = `${safeSegment(stem)}${mark}${extension}`;
+  const file = `${safeSegment(stem)}${middle}${extension}`;
   const whole = [...path, file].join('/');
   if (bytesOf(whole) <= MOST_KEY_BYTES - PREFIX_BYTES) return whole;
   // The folders go first: the name says more.
-  const left = MOST_KEY_BYTES - PREFIX_BYTES - bytesOf(mark + extension);
-  return `${cut(safeSegment(stem), left)}${mark}${extension}`;
+  const left = MOST_KEY_BYTES - PREFIX_BYTES - bytesOf(middle + extension);
+  return `${cut(safeSegment(stem), left)}${middle}${extension}`;
 }
 
 /** Addresses treat segments of dots as directions. */

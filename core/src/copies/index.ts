@@ -1,0 +1,31 @@
+export type { CopyAnswer, CopyPlanAnswer, CopyPlanItem, StoreAnswer } from './answers.js';
+export {
+  type AssetCopies,
+  type AssetCopyPlan,
+  type CopiedFile,
+  isSameFile,
+  type PlacedCopy,
+  type PlannedStore,
+  planAdding,
+  planDropping,
+  staleCopies,
+  type WantedCopy,
+} from './asset-copies.js';
+export { COPY_STATES, type Copy, type CopyState, goodCopies } from './copy.js';
+export { copyKey, type KeyedBytes } from './copy-key.js';
+export {
+  type EffectivePlacement,
+  type FolderPlacement,
+  type FolderPlacementAnswer,
+  NO_PLACEMENT,
+  resolvePlacement,
+} from './placement.js';
+export {
+  type CopyAction,
+  type CopyPlan,
+  type CopyRefusal,
+  type Placement,
+  type PlacementStep,
+  planCopy,
+  planPlacement,
+} from './plan-copies.js';

@@ -1,0 +1,116 @@
+import { afterAll, afterEach, beforeAll, expect, test } from 'vitest';
+import { openPlaced, type Placed, small } from '../testing/placed.js';
+import { sweepCopies } from './sweep.js';
+
+let placed: Placed;
+beforeAll(async () => {
+  placed = await openPlaced();
+  await placed.addStore('offsite');
+});
+afterAll(() => placed.close());
+afterEach(() => placed.bucket.setFaults([]));
+
+const add = (select: object, action: 'add' | 'drop' = 'add', store = 'offsite') =>
+  placed.api('POST', '/copies', { select, store, action });
+
+test('what is in a folder is placed, and what arrives there follows by itself', async () => {
+  const first = await placed.addFile('/lights', 'a b+é~.txt');
+  const elsewhere = await placed.addFile('/plans', 'plan.txt');
+  await placed.place('/lights', { stores: ['offsite'] });
+  await placed.server.workUntilIdle();
+  expect(await placed.copiesOf(first.id)).toEqual(['offsite null stored', 'server null stored']);
+  expect(await placed.copiesOf(elsewhere.id)).toEqual(['server null stored']);
+
+  const second = await placed.addFile('/lights/inner', 'later.txt');
+  await placed.settle();
+  const { items } = await placed.api('GET', `/assets/${second.id}/copies`);
+  const copy = items.find(({ store }: { store: string }) => store === 'offsite');
+  expect(copy).toMatchObject({
+    ...{ rendition: null, version: 1, state: 'stored', bucket: 'lights', region: 'farrow-1' },
+    ...{ access: 'private', url: null, error: null },
+  });
+  expect(copy.key).toMatch(/^lights\/inner\/later\.[0-9a-z]+-[0-9a-f]{12}\.txt$/);
+  expect(await placed.keysIn()).toContain(copy.key);
+  const { body } = await placed.server.call('GET', `/api/v1/assets/${second.id}`);
+  expect(body.copies).toEqual([
+    expect.objectContaining({ store: 'server', state: 'stored' }),
+    { store: 'offsite', state: 'stored', key: copy.key, url: null },
+  ]);
+});
+
+test('renditions are copied once they are made, and made anew; what they replace goes after a while', async () => {
+  await placed.api('POST', '/recipes', small('card', '/lights/pictures'));
+  const asset = await placed.addPicture('/lights/pictures', 'dusk.jpg', 3);
+  await placed.settle();
+  expect(await placed.copiesOf(asset.id)).toEqual([
+    'offsite card stored',
+    'offsite null stored',
+    'server card stored',
+    'server null stored',
+  ]);
+  const keysOf = async () =>
+    (await placed.keysIn()).filter((key) => key.startsWith('lights/pictures/dusk~card.'));
+  const [before] = await keysOf();
+  await placed.api('PUT', '/recipes/card', {
+    ...small('card', '/lights/pictures'),
+    name: undefined,
+    output: { format: 'jpeg', quality: 40 },
+  });
+  await placed.api('POST', '/recipes/rebuild', { recipes: ['card'], only: 'outdated' });
+  await placed.settle();
+  expect(await keysOf()).toHaveLength(2);
+  expect(await keysOf()).toContain(before);
+
+  const { log } = placed.server.services;
+  expect(await sweepCopies(placed.tools, log)).toEqual({ discarded: 0, deleted: 0 });
+  expect(await sweepCopies(placed.tools, log, { staleDays: 0 })).toEqual({ discarded: 1, deleted: 1 });
+  expect(await keysOf()).toHaveLength(1);
+  expect(await keysOf()).not.toContain(before);
+});
+
+test('copies are added and dropped by hand, rehearsed first; the last good one stays', async () => {
+  await placed.addStore('vault', { prefix: 'vault/' });
+  const asset = await placed.addFile('/hand', 'one.txt');
+  const select = { ids: [asset.id] };
+  const rehearsed = await placed.api('POST', '/copies?rehearse=true', {
+    select,
+    store: 'vault',
+    action: 'add',
+  });
+  expect(rehearsed.plan).toEqual({
+    items: [{ asset: asset.id, name: 'one.txt', folder: '/hand', files: 1, bytes: asset.bytes, note: null }],
+    totals: { assets: 1, files: 1, bytes: asset.bytes, refused: 0 },
+  });
+  expect(await placed.copiesOf(asset.id)).toEqual(['server null stored']);
+  await add(select, 'add', 'vault');
+  await placed.server.workUntilIdle();
+  expect(await placed.copiesOf(asset.id)).toEqual(['server null stored', 'vault null stored']);
+  const [key] = await placed.keysIn({ prefix: 'vault/' });
+  expect(key).toMatch(/^hand\/one\./);
+  // Once more does nothing.
+  await add(select, 'add', 'vault');
+  await placed.server.workUntilIdle();
+  expect(await placed.keysIn({ prefix: 'vault/' })).toEqual([key]);
+
+  await add(select, 'drop', 'vault');
+  await placed.server.workUntilIdle();
+  expect(await placed.copiesOf(asset.id)).toEqual(['server null stored']);
+  expect(await placed.keysIn({ prefix: 'vault/' })).toEqual([]);
+  await add(select, 'add', 'vault');
+  await placed.server.workUntilIdle();
+  // A key is never used twice, so that a deletion that arrives late deletes nothing that is wanted.
+  expect(await placed.keysIn({ prefix: 'vault/' })).not.toEqual([key]);
+});
+
+test('a purged asset leaves nothing in the bucket', async () => {
+  const asset = await placed.addFile('/lights', 'short-lived.txt');
+  await placed.settle();
+  const own = async () => (await placed.keysIn()).filter((key) => key.includes('short-lived'));
+  expect(await own()).toHaveLength(1);
+  await placed.api('DELETE', `/assets/${asset.id}`);
+  expect(await own()).toHaveLength(1);
+  await placed.api('POST', '/assets/bulk', { select: { ids: [asset.id] }, action: 'purge' });
+  await placed.settle();
+  await sweepCopies(placed.tools, placed.server.services.log);
+  expect(await own()).toEqual([]);
+});

@@ -1,0 +1,234 @@
+import { randomInt } from 'node:crypto';
+import {
+  type AssetCopyPlan,
+  copyKey,
+  type PlannedStore,
+  planAdding,
+  planDropping,
+} from '@uniferum/core/copies';
+import { lockAsset } from '../library/asset-queries.js';
+import { listAssetsWithin } from '../library/within-queries.js';
+import type { BoundRun, ItemContext, ItemResult, RecordedEnd } from '../runs/handler.js';
+import { addItems, type WantedItem } from '../runs/ledger.js';
+import { defineRun } from '../runs/run-kind.js';
+import { type Executor, inTransaction, type Transaction } from '../shared/database.js';
+import {
+  discardCopies,
+  findCopiesOf,
+  findDiscardedOf,
+  insertWanted,
+  updateCopies,
+  updateStale,
+} from './copy-queries.js';
+import { placementsIn } from './placements.js';
+import { type AssetFile, type ReadCopies, readCopies } from './read-copies.js';
+import { listStores } from './store-queries.js';
+import { type CopyTools, deleteObjects, storeCopies } from './upload.js';
+
+/** An asset, or a folder whose assets are still to be listed, after an id. */
+type PlacedPart = { asset: string } | { within: string; after: number };
+
+/** Brings the copies of assets in line with the placements of their folders. */
+export const placeCopiesRun = defineRun<PlacedPart>({ kind: 'place-copies', label: 'Place copies' });
+/** Adds or drops copies in one store. */
+export const changeCopiesRun = defineRun<{ asset: string; store: number; action: 'add' | 'drop' }>({
+  kind: 'change-copies',
+  label: 'Add or drop copies',
+});
+
+/** A large file takes hours on a slow line. The client notices when nothing moves any more. */
+const MOST_MS = 24 * 3_600_000;
+
+export function copyHandlers(tools: CopyTools): BoundRun[] {
+  return [
+    placeCopiesRun.bind({
+      maxMs: MOST_MS,
+      work: async (part, context) =>
+        'asset' in part
+          ? carryOut(tools, part.asset, context, {
+              plan: async (db, asset) => planAdding(asset, await storesFor(db, tools, asset)),
+            })
+          : { outcome: 'done', record: (tx) => addAssetsWithin(tx, context.runId, part) },
+    }),
+    changeCopiesRun.bind({
+      maxMs: MOST_MS,
+      work: ({ asset: id, store, action }, context) =>
+        carryOut(tools, id, context, {
+          store,
+          plan: async (db, asset) => {
+            const [named] = await namedStores(db, tools, [store]);
+            if (!named) return { add: [], drop: [], stale: [], refused: [] };
+            return action === 'add' ? planAdding(asset, [named]) : planDropping(asset, named.name);
+          },
+        }),
+    }),
+  ];
+}
+
+const LISTED_AT_A_TIME = 1000;
+
+/** An item that lists the assets of a folder and adds an item for each of them. It counts for nothing itself. */
+export function searchItem(within: string, after: number): WantedItem<PlacedPart> {
+  return { key: `after:${after}`, title: `Files in ${within}`, input: { within, after }, weight: 0 };
+}
+
+async function addAssetsWithin(
+  tx: Transaction,
+  run: string,
+  { within, after }: { within: string; after: number },
+): Promise<RecordedEnd> {
+  const assets = await listAssetsWithin(tx, within, { after, limit: LISTED_AT_A_TIME });
+  const items: WantedItem<PlacedPart>[] = assets.map(({ id, name }) => ({
+    key: `asset:${id}`,
+    title: name,
+    input: { asset: String(id) },
+  }));
+  const last = assets.at(-1);
+  if (last && assets.length === LISTED_AT_A_TIME) items.push(searchItem(within, last.id));
+  await addItems(tx, run, placeCopiesRun, items);
+  return { done: 0, failed: 0, skipped: 0 };
+}
+
+/** The stores that the placement of an asset's folder names. */
+export async function storesFor(
+  db: Executor,
+  tools: Pick<CopyTools, 'buckets'>,
+  { row }: Pick<ReadCopies, 'row'>,
+): Promise<PlannedStore[]> {
+  const { stores } = await placementsIn(db, row.folder_path);
+  return namedStores(db, tools, stores);
+}
+
+/** Stores as plans need them; those that are gone are left out. */
+export async function namedStores(
+  db: Executor,
+  { buckets }: Pick<CopyTools, 'buckets'>,
+  ids: readonly number[],
+): Promise<PlannedStore[]> {
+  const known = new Set((await listStores(db)).map(({ id }) => id));
+  return Promise.all(
+    ids
+      .filter((id) => known.has(id))
+      .map(async (id) => {
+        const { store, isPublic } = await buckets.open(db, id);
+        return { name: store.name, isPublic };
+      }),
+  );
+}
+
+interface Job {
+  /** Limits the work to one store. */
+  store?: number;
+  plan(db: Executor, asset: ReadCopies): Promise<AssetCopyPlan<AssetFile>>;
+}
+
+/**
+ * Plans the copies of an asset and records the plan; then stores what is wanted and deletes what is not, while the next
+ * asset is planned. The plan is recorded first, so that whatever ends this process, the records say what may be in a
+ * store.
+ */
+async function carryOut(
+  tools: CopyTools,
+  id: string,
+  { signal }: ItemContext,
+  { plan, store }: Job,
+): Promise<ItemResult> {
+  const planned = await inTransaction(tools.db, (tx) => recordPlan(tx, tools, id, plan));
+  if (planned === null) return { outcome: 'skipped', note: 'It has no files of its own, or was deleted.' };
+  const reasons = new Map<string, number>();
+  for (const { reason } of planned.refused) reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
+  const isHere = ({ store_id }: { store_id: number }) => store === undefined || store_id === store;
+  const result: ItemResult = {
+    outcome: 'done',
+    persist: async () => {
+      const wanted = (await findCopiesOf(tools.db, [Number(id)])).filter(
+        (copy) => isHere(copy) && (copy.state === 'wanted' || copy.state === 'uploading'),
+      );
+      const refused = await storeCopies(tools, wanted, signal);
+      const discarded = (await findDiscardedOf(tools.db, [Number(id)])).filter(isHere);
+      const left = await deleteObjects(tools, discarded, signal);
+      const [first] = [...refused, ...left];
+      if (first) Object.assign(result, { outcome: 'failed', error: first.reason });
+      else if (wanted.length + discarded.length === 0) result.outcome = 'skipped';
+      const counts = { stored: wanted.length - refused.length, deleted: discarded.length - left.length };
+      result.note = describe(counts, reasons);
+    },
+  };
+  return result;
+}
+
+const REFUSALS: Record<string, string> = {
+  private: 'private files aren’t copied to a store that anybody can read',
+  'last-copy': 'it is the last good copy',
+  'no-good-copy': 'there is no good copy to copy from',
+  absent: 'there was no copy',
+};
+
+/** Says why files were left out. */
+export function describeRefusals(notes: ReadonlyMap<string, number>): string[] {
+  return [...notes].map(([reason, files]) => `${files} left: ${REFUSALS[reason] ?? reason}`);
+}
+
+function describe(
+  { stored, deleted }: { stored: number; deleted: number },
+  reasons: ReadonlyMap<string, number>,
+): string {
+  const done = [
+    ...(stored > 0 ? [`${stored} stored`] : []),
+    ...(deleted > 0 ? [`${deleted} deleted`] : []),
+    ...describeRefusals(reasons),
+  ];
+  return done.length === 0 ? 'Everything is in place.' : done.join('; ').slice(0, 2000);
+}
+
+async function recordPlan(
+  tx: Transaction,
+  tools: CopyTools,
+  id: string,
+  plan: Job['plan'],
+): Promise<AssetCopyPlan<AssetFile> | null> {
+  // Two plans for the same asset wait for each other, and so does a purge.
+  if (!(await lockAsset(tx, id))) return null;
+  const [asset] = await readCopies(tx, tools.store.name, [Number(id)], { lock: true });
+  if (!asset) return null;
+  const planned = await plan(tx, asset);
+  const storeIds = new Map((await listStores(tx)).map((one) => [one.name, one.id]));
+  const again = new Set(planned.add.flatMap(({ copy }) => (copy === null ? [] : [copy])));
+  await updateCopies(
+    tx,
+    asset.rows.filter((row) => again.has(row.id)),
+    { state: 'wanted' },
+  );
+  await insertWanted(
+    tx,
+    planned.add.flatMap(({ store, file, copy }) => {
+      const storeId = storeIds.get(store);
+      return copy !== null || storeId === undefined ? [] : [newCopy(asset, file, storeId)];
+    }),
+  );
+  const dropped = new Set(planned.drop);
+  await discardCopies(
+    tx,
+    asset.rows.filter((row) => dropped.has(row.id)),
+  );
+  await updateStale(tx, [asset.row.id], planned.stale);
+  return planned;
+}
+
+function newCopy({ row }: ReadCopies, file: AssetFile, storeId: number) {
+  const { recipe, variant, sha256, bytes, mime, name } = file;
+  const mark = `${row.id.toString(36)}${randomMark()}`;
+  return {
+    ...{ asset_id: row.id, store_id: storeId, recipe: recipe ?? '', variant, sha256, bytes, mime },
+    store_key: copyKey({ folder: row.folder_path, name, mark, sha256 }),
+  };
+}
+
+const MARK_DIGITS = 6;
+
+/** Makes a key unlike every other, and hard to guess. */
+function randomMark(): string {
+  return randomInt(36 ** MARK_DIGITS)
+    .toString(36)
+    .padStart(MARK_DIGITS, '0');
+}

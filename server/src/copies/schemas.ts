@@ -1,0 +1,122 @@
+import { COPY_STATES, type FolderPlacement } from '@uniferum/core/copies';
+import Joi from 'joi';
+import { answer, component, idSchema, timeSchema } from '../shared/schemas.js';
+
+const count = Joi.number().integer().min(0);
+const storeName = Joi.string().trim().min(1).max(40);
+const baseUrl = Joi.string()
+  .uri({ scheme: ['http', 'https'] })
+  .max(500)
+  .allow(null);
+
+/** `home` stands for the home store. */
+export const storeIdSchema = Joi.alternatives(idSchema, Joi.string().valid('home'));
+
+export const storeSchema = component(
+  'Store',
+  answer({
+    id: storeIdSchema,
+    name: Joi.string(),
+    kind: Joi.string().valid('disk', 'bucket'),
+    connection: answer({ id: idSchema, name: Joi.string() }).allow(null),
+    bucket: Joi.string().allow(null),
+    region: Joi.string().allow(null),
+    prefix: Joi.string().allow('', null),
+    publicUrl: Joi.string().uri().allow(null),
+    isHome: Joi.boolean(),
+    copies: count.description('good copies'),
+    bytes: count,
+    waiting: count.description('copies to store and to delete'),
+    damaged: count,
+    auditDays: count.allow(null).description('how often it is audited; null for never'),
+    auditedAt: timeSchema.allow(null),
+  }),
+);
+
+const auditDays = Joi.number()
+  .integer()
+  .min(1)
+  .max(365)
+  .allow(null)
+  .description('audits it after so many days; null for never');
+
+export const storeBody = Joi.object({
+  name: storeName.required(),
+  connection: idSchema.required().description('a connection to a bucket'),
+  publicUrl: baseUrl
+    .default(null)
+    .description('the base address of a content network; null takes the connection’s public address'),
+  auditDays: auditDays.default(null),
+}).example({ name: 'bucket', connection: '1' });
+
+export const storePatch = Joi.object({ name: storeName, publicUrl: baseUrl, auditDays })
+  .min(1)
+  .example({ auditDays: 7 });
+
+const keepLocal = Joi.alternatives(Joi.boolean(), Joi.number().integer().min(1).max(3650)).description(
+  'whether the home store keeps its copy: true, false, or for so many days',
+);
+
+const placementFields = {
+  stores: Joi.array().items(storeName).unique().max(20),
+  serveFrom: storeName.allow(null),
+  keepLocal,
+};
+
+export const placementBody = Joi.object({
+  stores: placementFields.stores.required(),
+  serveFrom: storeName
+    .allow(null)
+    .default(null)
+    .description('the store visitors are sent to once it holds a file; one of `stores`, or null'),
+  keepLocal: keepLocal.default(true),
+})
+  .custom((value: FolderPlacement, helpers) =>
+    value.serveFrom === null || value.stores.includes(value.serveFrom)
+      ? value
+      : helpers.message({ custom: '"serveFrom" must be one of the stores' }),
+  )
+  .allow(null)
+  .example({ stores: ['bucket'], serveFrom: 'bucket', keepLocal: true });
+
+export const placementSchema = component(
+  'FolderPlacement',
+  answer({
+    own: answer(placementFields).allow(null),
+    effective: answer({ ...placementFields, from: Joi.string().allow(null) }),
+  }),
+);
+
+export const copySchema = component(
+  'Copy',
+  answer({
+    store: Joi.string(),
+    rendition: Joi.string().allow(null).description('its recipe and variant; null for an original'),
+    version: count.allow(null),
+    state: Joi.string().valid(...COPY_STATES),
+    bytes: count,
+    bucket: Joi.string().allow(null),
+    key: Joi.string(),
+    region: Joi.string().allow(null),
+    access: Joi.string().valid('public', 'private'),
+    url: Joi.string().uri().allow(null),
+    checkedAt: timeSchema.allow(null),
+    error: Joi.string().allow(null),
+  }),
+);
+
+export const copyPlanSchema = answer({
+  plan: answer({
+    items: Joi.array().items(
+      answer({
+        asset: idSchema,
+        name: Joi.string(),
+        folder: Joi.string(),
+        files: count,
+        bytes: count,
+        note: Joi.string().allow(null),
+      }),
+    ),
+    totals: answer({ assets: count, files: count, bytes: count, refused: count }),
+  }),
+});

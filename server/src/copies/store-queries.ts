@@ -1,0 +1,99 @@
+import {
+  change,
+  type Executor,
+  isDatabaseError,
+  select,
+  selectOne,
+  type Transaction,
+} from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+
+/** A store of placed copies. */
+export interface PlacedStore {
+  id: number;
+  name: string;
+  connectionId: string;
+  /** The base address of a content network; null takes the connection's. */
+  publicUrl: string | null;
+  auditDays: number | null;
+  auditedAt: Date | null;
+  revision: number;
+}
+
+interface StoreRow {
+  id: number;
+  name: string;
+  connection_id: number;
+  public_url: string | null;
+  audit_days: number | null;
+  audited_at: Date | null;
+  revision: number;
+}
+
+const COLUMNS = 'id, name, connection_id, public_url, audit_days, audited_at, revision';
+
+function toStore(row: StoreRow): PlacedStore {
+  return {
+    ...{ id: row.id, name: row.name, connectionId: String(row.connection_id) },
+    ...{ publicUrl: row.public_url, auditDays: row.audit_days, auditedAt: row.audited_at },
+    revision: row.revision,
+  };
+}
+
+/** Lists the stores by name. */
+export async function listStores(db: Executor): Promise<PlacedStore[]> {
+  const rows = await select<StoreRow>(db, `SELECT ${COLUMNS} FROM stores ORDER BY name LIMIT 1000`);
+  return rows.map(toStore);
+}
+
+export async function findStore(
+  db: Executor,
+  id: string | number,
+  { lock = false } = {},
+): Promise<PlacedStore | null> {
+  const row = await selectOne<StoreRow>(
+    db,
+    `SELECT ${COLUMNS} FROM stores WHERE id = ?${lock ? ' FOR UPDATE' : ''}`,
+    [id],
+  );
+  return row && toStore(row);
+}
+
+type StoreSettings = Pick<PlacedStore, 'name' | 'connectionId' | 'publicUrl' | 'auditDays'>;
+
+/** @throws UniferumError `conflict` when another store has the name */
+export async function insertStore(tx: Transaction, store: StoreSettings): Promise<number> {
+  const { insertId } = await change(
+    tx,
+    'INSERT INTO stores (name, connection_id, public_url, audit_days) VALUES (?, ?, ?, ?)',
+    [store.name, store.connectionId, store.publicUrl, store.auditDays],
+  ).catch((error) => refuseTwice(error, store.name));
+  return insertId;
+}
+
+/** @throws UniferumError `conflict` when another store has the name */
+export async function updateStore(
+  tx: Transaction,
+  id: number,
+  { name, publicUrl, auditDays }: Omit<StoreSettings, 'connectionId'>,
+): Promise<void> {
+  await change(
+    tx,
+    'UPDATE stores SET name = ?, public_url = ?, audit_days = ?, revision = revision + 1 WHERE id = ?',
+    [name, publicUrl, auditDays, id],
+  ).catch((error) => refuseTwice(error, name));
+}
+
+export async function updateAudited(tx: Executor, id: number): Promise<void> {
+  await change(tx, 'UPDATE stores SET audited_at = NOW(3) WHERE id = ?', [id]);
+}
+
+export async function deleteStore(tx: Transaction, id: number): Promise<void> {
+  await change(tx, 'DELETE FROM stores WHERE id = ?', [id]);
+}
+
+function refuseTwice(error: unknown, name: string): never {
+  if (isDatabaseError(error, 'ER_DUP_ENTRY'))
+    throw new UniferumError('conflict', `There is already a store "${name}". Choose another name.`);
+  throw error;
+}

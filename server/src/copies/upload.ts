@@ -1,0 +1,196 @@
+import { setMaxListeners } from 'node:events';
+import type { Readable } from 'node:stream';
+import type { ByteStore } from '../shared/byte-store.js';
+import type { ByteRange, CopySource } from '../shared/copy-store.js';
+import { type Database, inTransaction } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+import type { Buckets, OpenStore } from './buckets.js';
+import {
+  type CopyRow,
+  type DiscardedRow,
+  deleteDiscarded,
+  findCopiesById,
+  findGoodCopies,
+  updateCopies,
+} from './copy-queries.js';
+
+/** What storing and deleting copies requires. */
+export interface CopyTools {
+  db: Database;
+  /** The home store. */
+  store: ByteStore;
+  buckets: Buckets;
+}
+
+/** Why a copy could not be stored. */
+export interface RefusedCopy {
+  copy: CopyRow;
+  reason: string;
+}
+
+/** Uploads at once, over all stores; a store's own limit may be lower. */
+const PARALLEL = 8;
+/** Copies that are recorded together. */
+const RECORDED_TOGETHER = 32;
+/** Nothing at a versioned key ever changes. */
+const FOREVER = 'max-age=31536000, immutable';
+
+/**
+ * Stores copies, and records them as they arrive: what is recorded stays so when the rest fails.
+ *
+ * @returns those that could not be stored, and why
+ * @throws UniferumError `store-away`, `storage-full` when a later attempt may succeed; the copies then wait
+ */
+export async function storeCopies(
+  tools: CopyTools,
+  wanted: readonly CopyRow[],
+  signal: AbortSignal,
+): Promise<RefusedCopy[]> {
+  const refused: RefusedCopy[] = [];
+  // Every upload listens for the end of the run.
+  setMaxListeners(0, signal);
+  for (let at = 0; at < wanted.length; at += RECORDED_TOGETHER) {
+    const some = wanted.slice(at, at + RECORDED_TOGETHER);
+    await record(tools, some, 'uploading');
+    const stored: { copy: CopyRow; etag: string }[] = [];
+    const failed: RefusedCopy[] = [];
+    let fault: unknown = null;
+    await inParallel(some, PARALLEL, async (copy) => {
+      // One fault of a store stops the rest: they would all meet it.
+      if (fault !== null || signal.aborted) return;
+      try {
+        stored.push({ copy, etag: await storeOne(tools, copy, signal) });
+      } catch (error) {
+        if (isAboutOneCopy(error)) failed.push({ copy, reason: error.message });
+        else fault = error;
+      }
+    });
+    for (const { copy, etag } of stored) await recordStored(tools, copy, etag);
+    for (const { copy, reason } of failed) await record(tools, [copy], 'wanted', reason);
+    refused.push(...failed);
+    const left = some.filter((copy) => ![...stored, ...failed].some(({ copy: { id } }) => id === copy.id));
+    if (left.length > 0) await record(tools, left, 'wanted');
+    if (fault !== null) throw fault;
+    signal.throwIfAborted();
+  }
+  return refused;
+}
+
+/** Faults of this key or these bytes, which another attempt would meet again. */
+function isAboutOneCopy(error: unknown): error is UniferumError {
+  return (
+    error instanceof UniferumError && ['store-refused', 'bytes-damaged', 'not-found'].includes(error.code)
+  );
+}
+
+/** @returns the entity tag of the object */
+async function storeOne(tools: CopyTools, copy: CopyRow, signal: AbortSignal): Promise<string> {
+  const bucket = await tools.buckets.open(tools.db, copy.store_id);
+  const source = await sourceOf(tools, copy);
+  const visibility = bucket.isPublic ? 'public' : 'private';
+  const { etag } = await bucket.objects.put(
+    copy.store_key,
+    source,
+    { mime: copy.mime, cacheControl: `${visibility}, ${FOREVER}` },
+    { signal },
+  );
+  return etag;
+}
+
+/** The bytes of a copy: from the home store, or from a good copy elsewhere. @throws UniferumError `not-found` */
+async function sourceOf(
+  { db, store, buckets }: CopyTools,
+  { sha256, bytes, id }: CopyRow,
+): Promise<CopySource> {
+  if (await store.has(sha256)) return { sha256, bytes, open: (range) => store.open(sha256, range) };
+  const [other] = (await findGoodCopies(db, sha256)).filter((copy) => copy.id !== id);
+  if (!other) throw new UniferumError('not-found', 'There is no good copy of these bytes to copy them from.');
+  const { objects } = await buckets.open(db, other.store_id);
+  return { sha256, bytes, open: (range?: ByteRange): Promise<Readable> => openAt(objects, other, range) };
+}
+
+function openAt(objects: OpenStore['objects'], { store_key }: CopyRow, range?: ByteRange): Promise<Readable> {
+  return objects.open(store_key, range ? { range } : {});
+}
+
+async function record(
+  { db }: CopyTools,
+  copies: readonly CopyRow[],
+  state: 'uploading' | 'wanted',
+  error: string | null = null,
+): Promise<void> {
+  await inTransaction(db, async (tx) => {
+    const rows = await findCopiesById(
+      tx,
+      copies.map(({ id }) => id),
+      { lock: true },
+    );
+    const open = rows.filter((row) => row.state === 'wanted' || row.state === 'uploading');
+    await updateCopies(tx, open, { state, error });
+  });
+}
+
+/** Records a stored copy. One that was dropped meanwhile is deleted again: its key is in nobody's list any more. */
+async function recordStored(tools: CopyTools, copy: CopyRow, etag: string): Promise<void> {
+  const isKnown = await inTransaction(tools.db, async (tx) => {
+    const [row] = await findCopiesById(tx, [copy.id], { lock: true });
+    if (!row) return false;
+    await updateCopies(tx, [row], { state: 'stored', etag, isChecked: true });
+    return true;
+  });
+  if (isKnown) return;
+  const { objects } = await tools.buckets.open(tools.db, copy.store_id);
+  await objects.delete(copy.store_key);
+}
+
+/**
+ * Deletes objects and forgets them. What a store refuses to delete stays listed.
+ *
+ * @throws UniferumError `store-away` when a later attempt may succeed
+ */
+export async function deleteObjects(
+  tools: CopyTools,
+  discarded: readonly DiscardedRow[],
+  signal?: AbortSignal,
+): Promise<RefusedObject[]> {
+  const refused: RefusedObject[] = [];
+  for (let at = 0; at < discarded.length; at += RECORDED_TOGETHER) {
+    signal?.throwIfAborted();
+    const gone: DiscardedRow[] = [];
+    let fault: unknown = null;
+    await inParallel(discarded.slice(at, at + RECORDED_TOGETHER), PARALLEL, async (object) => {
+      if (fault !== null) return;
+      try {
+        const { objects } = await tools.buckets.open(tools.db, object.store_id);
+        await objects.delete(object.store_key, signal ? { signal } : {});
+        gone.push(object);
+      } catch (error) {
+        if (isAboutOneCopy(error)) refused.push({ object, reason: error.message });
+        else fault = error;
+      }
+    });
+    await inTransaction(tools.db, (tx) => deleteDiscarded(tx, gone));
+    if (fault !== null) throw fault;
+  }
+  return refused;
+}
+
+/** An object that the store does not delete. */
+export interface RefusedObject {
+  object: DiscardedRow;
+  reason: string;
+}
+
+/** Works on a list with some entries at a time. */
+async function inParallel<Entry>(
+  entries: readonly Entry[],
+  atOnce: number,
+  work: (entry: Entry) => Promise<void>,
+): Promise<void> {
+  const queue = entries.values();
+  await Promise.all(
+    Array.from({ length: Math.min(atOnce, entries.length) }, async () => {
+      for (const entry of queue) await work(entry);
+    }),
+  );
+}
