@@ -71,6 +71,7 @@ ALTER TABLE assets ADD COLUMN IF NOT EXISTS visibility VARCHAR(8) CHARACTER SET 
 
 -- Addresses of private files that expire. Only the digest of a token is stored.
 CREATE TABLE IF NOT EXISTS asset_links (
+  id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT,
   token CHAR(64) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
   asset_id BIGINT UNSIGNED NOT NULL,
   recipe VARCHAR(40) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
@@ -78,9 +79,11 @@ CREATE TABLE IF NOT EXISTS asset_links (
   expires_at DATETIME(3) NOT NULL,
   max_downloads INT UNSIGNED NULL,
   downloads INT UNSIGNED NOT NULL DEFAULT 0,
+  last_at DATETIME(3) NULL,
   made_by VARCHAR(120) NOT NULL,
   created_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
-  PRIMARY KEY (token),
+  PRIMARY KEY (id),
+  UNIQUE KEY asset_links_token (token),
   KEY asset_links_asset (asset_id),
   KEY asset_links_end (expires_at)
 );

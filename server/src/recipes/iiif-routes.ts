@@ -2,7 +2,9 @@ import { type IiifRequest, iiifInfo, iiifSteps, readIiifRequest } from '@uniferu
 import type { Response } from 'express';
 import Joi from 'joi';
 import { type AssetRow, findAsset } from '../library/asset-queries.js';
+import { PRIVATE_CACHE, requireReadable } from '../library/visibility.js';
 import { notFound, UniferumError } from '../shared/errors.js';
+import type { Principal } from '../shared/principal.js';
 import { type Route, route } from '../shared/route.js';
 import { idSchema } from '../shared/schemas.js';
 import type { Services } from '../shared/services.js';
@@ -32,8 +34,8 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
       summary: 'Redirect to the description of a picture (IIIF Image API 3.0)',
       params,
       answers: { 303: { description: 'The description' } },
-      async handle({ services, params: { id }, res }) {
-        await readPicture(services, id);
+      async handle({ services, who, params: { id }, res }) {
+        await readPicture(services, id, who);
         allowAll(res);
         return { status: 303, headers: { Location: `${baseOf(services, id)}/info.json` } };
       },
@@ -46,11 +48,11 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
       params,
       answers: { 200: { description: 'The description', schema: Joi.object().unknown() } },
       async handle({ services, who, params: { id }, req, res }) {
-        const { size } = await readPicture(services, id);
+        const { size, isPrivate } = await readPicture(services, id, who);
         allowAll(res);
         const wantsLinkedData = (req.get('accept') ?? '').includes('application/ld+json');
         res.setHeader('Content-Type', wantsLinkedData ? JSON_LD : 'application/json');
-        res.setHeader('Cache-Control', CACHE_CONTROL);
+        res.setHeader('Cache-Control', isPrivate ? PRIVATE_CACHE : CACHE_CONTROL);
         res.setHeader('Link', `<${LEVEL_2}>;rel="profile"`);
         res.setHeader('Vary', 'Accept, Authorization, Cookie');
         res.send(JSON.stringify(iiifInfo(baseOf(services, id), size, { mayEnlarge: who.kind !== 'nobody' })));
@@ -75,7 +77,7 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
         304: { description: 'Unchanged' },
       },
       async handle({ services, who, params: { id, region, size, rotation, file }, req, res }) {
-        const { asset, size: whole } = await readPicture(services, id);
+        const { asset, size: whole, isPrivate } = await readPicture(services, id, who);
         allowAll(res);
         const dot = file.lastIndexOf('.');
         const [quality, format] = dot < 0 ? [file, ''] : [file.slice(0, dot), file.slice(dot + 1)];
@@ -111,22 +113,24 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
           name: `${asset.address_stem}.${image.format}`,
           modifiedAt: asset.updated_at,
           asAttachment: false,
-          cacheControl: CACHE_CONTROL,
+          cacheControl: isPrivate ? PRIVATE_CACHE : CACHE_CONTROL,
         });
       },
     }),
   ];
 }
 
-/** @throws UniferumError `not-found` when it is not a picture, or in the bin */
+/** @throws UniferumError `not-found` when it is not a picture, in the bin, or not for them */
 async function readPicture(
   services: Services,
   id: string,
-): Promise<{ asset: AssetRow; size: { width: number; height: number } }> {
+  who: Principal,
+): Promise<{ asset: AssetRow; size: { width: number; height: number }; isPrivate: boolean }> {
   const asset = await findAsset(services.db, id);
   const isPicture = asset?.live === 1 && (asset.kind === 'image' || asset.kind === 'vector');
   if (!isPicture || asset.width === null || asset.height === null) throw notFound(`The picture ${id}`);
-  return { asset, size: { width: asset.width, height: asset.height } };
+  const { isPrivate } = await requireReadable(services.db, asset, who, `The picture ${id}`);
+  return { asset, size: { width: asset.width, height: asset.height }, isPrivate };
 }
 
 function baseOf(services: Services, id: string): string {

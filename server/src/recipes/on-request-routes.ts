@@ -2,6 +2,7 @@ import { extensionOfMime } from '@uniferum/core/intake';
 import type { RecipeOutput, Step } from '@uniferum/core/recipes';
 import Joi from 'joi';
 import { findAsset } from '../library/asset-queries.js';
+import { PRIVATE_CACHE, requireReadable } from '../library/visibility.js';
 import { notFound } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, idSchema } from '../shared/schemas.js';
@@ -132,6 +133,7 @@ export function onRequestRoutes(toolsFor: ToolsFor): Route[] {
         const request = readSignedRequest(services.config.masterKey, id, spec, signature);
         const asset = await findAsset(services.db, id);
         if (asset === null || asset.live === null) throw notFound(`Asset ${id}`);
+        const { isPrivate } = await requireReadable(services.db, asset, who, `Asset ${id}`);
         const { sha256, bytes, mime } = await picture(
           toolsFor(services),
           asset,
@@ -145,7 +147,7 @@ export function onRequestRoutes(toolsFor: ToolsFor): Route[] {
           name: `${asset.address_stem}.${extensionOfMime(mime) ?? 'bin'}`,
           modifiedAt: asset.updated_at,
           asAttachment: false,
-          cacheControl: 'public, max-age=3600',
+          cacheControl: isPrivate ? PRIVATE_CACHE : 'public, max-age=3600',
         });
       },
     }),

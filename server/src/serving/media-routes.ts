@@ -8,7 +8,9 @@ import {
 import { recipeApplies } from '@uniferum/core/recipes';
 import type { Request, Response } from 'express';
 import Joi from 'joi';
+import { servedFrom } from '../copies/served-from.js';
 import { type AssetRow, findAsset, findAssetByName, findAssetIdByStem } from '../library/asset-queries.js';
+import { mayReadPrivate, PRIVATE_CACHE } from '../library/visibility.js';
 import { wantRendition } from '../recipes/bookkeeping.js';
 import { fileEnd } from '../recipes/file-end.js';
 import { makeNow, makeSoon } from '../recipes/make-now.js';
@@ -21,6 +23,7 @@ import { notFound } from '../shared/errors.js';
 import type { Principal } from '../shared/principal.js';
 import { type Route, route } from '../shared/route.js';
 import { sendContent } from '../stores/send-content.js';
+import { useLink } from './links.js';
 import { findOldAddress } from './old-addresses.js';
 import type { ServingTools, ToolsFor } from './tools.js';
 
@@ -37,10 +40,19 @@ export function mediaRoutes(toolsFor: ToolsFor): Route[] {
       atOnce: 500,
       summary: 'Get an original or a rendition; old addresses redirect',
       params: Joi.object({ path: Joi.array().items(Joi.string()).required() }),
+      query: Joi.object({
+        v: Joi.any().description(
+          'the beginning of the digest of these bytes: then they may be cached for ever',
+        ),
+        link: Joi.any().description('the token of a link that expires'),
+      }).unknown(),
       answers: {
         200: { description: 'The bytes', contentType: '*/*' },
         206: { description: 'A part of the bytes', contentType: '*/*' },
-        302: { description: 'The rendition is not made yet; the original is shown meanwhile' },
+        302: {
+          description:
+            'The rendition is not made yet, and the original is shown meanwhile; or the bytes are in a store',
+        },
         304: { description: 'Unchanged' },
         308: { description: 'An old address: this is the new one' },
       },
@@ -60,6 +72,57 @@ export function mediaRoutes(toolsFor: ToolsFor): Route[] {
 
 function refuse(path: string): never {
   throw notFound(`The address /media${path}`);
+}
+
+/** What a caller may do with a file. */
+interface Access {
+  isPrivate: boolean;
+  /** The store that visitors are sent to; null when this request is answered from here. */
+  serveFrom: number | null;
+}
+
+/**
+ * Decides whether the caller may read a file. A private one needs a key, a session or a link, and doesn't seem to exist
+ * otherwise.
+ */
+async function admit(
+  tools: ServingTools,
+  asset: AssetRow,
+  file: { recipe: string; variant: string },
+  { who, req }: Asking,
+): Promise<Access> {
+  const { isPrivate, serveFrom } = await tools.settings.of(tools.db, asset);
+  // The console shows only pictures of its own servers.
+  const fromHere = { isPrivate, serveFrom: null };
+  if (!isPrivate) return who.kind === 'nobody' ? { isPrivate, serveFrom } : fromHere;
+  if (mayReadPrivate(who)) return fromHere;
+  if (await useLink(tools.db, req, asset, file)) return { isPrivate, serveFrom };
+  throw notFound(`The address ${req.path}`);
+}
+
+async function leadElsewhere(
+  tools: ServingTools,
+  asset: AssetRow,
+  file: { recipe: string; variant: string; sha256: string; name: string },
+  { isPrivate, serveFrom }: Access,
+): Promise<Answer | null> {
+  if (serveFrom === null) return null;
+  const url = await servedFrom(tools, asset, file, { serveFrom, isPrivate });
+  if (url === null) return null;
+  const cache = isPrivate ? PRIVATE_CACHE : 'public, max-age=60';
+  return { status: 302, headers: { Location: url, 'Cache-Control': cache } };
+}
+
+const DIGEST_DIGITS = 12;
+const FOREVER = 'public, max-age=31536000, immutable';
+
+/** An address that names the bytes by `v` may be cached for ever, as long as these are the bytes. */
+function cacheControl(req: Request, { isPrivate }: Access, version: string): string {
+  if (isPrivate) return PRIVATE_CACHE;
+  const { v } = req.query;
+  return typeof v === 'string' && v.length >= DIGEST_DIGITS && version.startsWith(v)
+    ? FOREVER
+    : CACHE_CONTROL;
 }
 
 /** The caller and the request. */
@@ -83,9 +146,14 @@ async function answerLive(
   return asset && answerRendition(tools, asset, address, asking);
 }
 
-async function sendOriginal(tools: ServingTools, asset: AssetRow, { req, res }: Asking): Promise<Answer> {
+async function sendOriginal(tools: ServingTools, asset: AssetRow, asking: Asking): Promise<Answer> {
   const { sha256, mime, name, updated_at } = asset;
+  const access = await admit(tools, asset, { recipe: '', variant: '' }, asking);
   const { bytes, pieces, form } = await tools.originals.open(asset);
+  const file = { recipe: '', variant: '', sha256, name };
+  const elsewhere = form === null ? await leadElsewhere(tools, asset, file, access) : null;
+  if (elsewhere) return elsewhere;
+  const { req, res } = asking;
   return sendContent(req, res, tools.store, {
     sha256,
     bytes,
@@ -95,7 +163,7 @@ async function sendOriginal(tools: ServingTools, asset: AssetRow, { req, res }: 
     name,
     modifiedAt: form === null ? updated_at : null,
     asAttachment: false,
-    cacheControl: CACHE_CONTROL,
+    cacheControl: cacheControl(req, access, form === null ? sha256 : `${sha256}.${form}`),
   });
 }
 
@@ -107,6 +175,7 @@ async function answerRendition(
 ): Promise<Answer | null> {
   const { req, res } = asking;
   const variant = address.variant ?? '';
+  const access = await admit(tools, asset, { recipe: address.recipe, variant }, asking);
   const found = await findRendition(tools.db, asset.id, address.recipe, variant);
   const rendition = found?.sha256
     ? found
@@ -122,9 +191,12 @@ async function answerRendition(
       renditionAddress(asset.folder_path, asset.address_stem, address.recipe, extension),
     );
   tools.rendering.requests.add(asset.id, address.recipe, variant);
+  const name = `${asset.address_stem}~${address.recipe}.${variant === '' ? extension : variant}`;
+  const file = { recipe: address.recipe, variant, sha256, name };
   // The current file is served as is, and the requested rendition is remade before all others.
   if (state === 'outdated') makeSoon(tools, asset);
-  const name = `${asset.address_stem}~${address.recipe}.${variant === '' ? extension : variant}`;
+  const elsewhere = await leadElsewhere(tools, asset, file, access);
+  if (elsewhere) return elsewhere;
   return sendContent(req, res, tools.store, {
     sha256,
     bytes,
@@ -132,7 +204,7 @@ async function answerRendition(
     name,
     modifiedAt: asset.updated_at,
     asAttachment: false,
-    cacheControl: CACHE_CONTROL,
+    cacheControl: cacheControl(req, access, sha256),
   });
 }
 
