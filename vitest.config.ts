@@ -24,6 +24,7 @@ export default defineConfig({
         resolve: { alias },
         test: {
           name: 'unit',
+          isolate: false,
           testTimeout: 120_000,
           hookTimeout: 120_000,
           include: [
@@ -51,6 +52,8 @@ export default defineConfig({
         resolve: { alias },
         test: {
           name: 'server',
+          // Loading the modules of the server for each file again would take longer than the tests.
+          isolate: false,
           include: ['server/src/**/*.test.ts'],
           globalSetup: ['tools/test-database.mjs'],
           // Tests wait for conditions: these only end what would wait for ever, also on a machine that is busy otherwise.
@@ -63,6 +66,7 @@ export default defineConfig({
         test: {
           // The same tests with a bucket as the home store; all of them with UNIFERUM_TEST_ALL=1, which takes minutes.
           name: 'bucket-home',
+          isolate: false,
           include: process.env.UNIFERUM_TEST_ALL ? ['server/src/**/*.test.ts'] : BUCKET_HOME_TESTS,
           globalSetup: ['tools/test-database.mjs'],
           testTimeout: 300_000,

@@ -34,7 +34,10 @@ CREATE TABLE IF NOT EXISTS placed_copies (
   stale_at DATETIME(3) NULL,
   checked_at DATETIME(3) NULL,
   created_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
+  -- Keys are too long for an index.
+  key_hash BINARY(8) AS (UNHEX(LEFT(SHA1(store_key), 16))) PERSISTENT,
   PRIMARY KEY (id),
+  KEY placed_copies_key (store_id, key_hash),
   UNIQUE KEY placed_copies_file (asset_id, store_id, recipe, variant, sha256),
   KEY placed_copies_state (store_id, state, id),
   KEY placed_copies_bytes (sha256, state),
@@ -68,6 +71,8 @@ CREATE TABLE IF NOT EXISTS folder_placements (
 
 ALTER TABLE folders ADD COLUMN IF NOT EXISTS visibility VARCHAR(8) CHARACTER SET ascii NULL, ADD KEY IF NOT EXISTS folders_visibility (visibility);
 ALTER TABLE assets ADD COLUMN IF NOT EXISTS visibility VARCHAR(8) CHARACTER SET ascii NULL;
+-- Set by an audit that found the home store's copy missing or damaged.
+ALTER TABLE copies ADD COLUMN IF NOT EXISTS damaged_at DATETIME(3) NULL;
 
 -- Addresses of private files that expire. Only the digest of a token is stored.
 CREATE TABLE IF NOT EXISTS asset_links (
@@ -102,7 +107,7 @@ CREATE TABLE IF NOT EXISTS audit_findings (
   bytes BIGINT UNSIGNED NULL,
   found_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
   PRIMARY KEY (id),
-  KEY audit_findings_store (store_id, id)
+  KEY audit_findings_store (store_id, reason, id)
 );
 
 -- How far the events of the library were followed.

@@ -1,3 +1,4 @@
+import type { AuditReason } from './audit.js';
 import type { CopyState } from './copy.js';
 
 /** One copy in the answer of `GET /assets/{id}/copies`. */
@@ -61,4 +62,35 @@ export interface CopyPlanItem {
 export interface CopyPlanAnswer {
   items: CopyPlanItem[];
   totals: { assets: number; files: number; bytes: number; refused: number };
+}
+
+/** One thing that an audit found. */
+export interface FindingAnswer {
+  id: string;
+  key: string;
+  reason: AuditReason;
+  /** Null for what no record explains. */
+  asset: { id: string; name: string } | null;
+  /** The bytes that are stored, or should be. */
+  bytes: number | null;
+  foundAt: string;
+}
+
+/** The answer of `GET /stores/{id}/audit`: the latest audit and what is left of its findings. */
+export interface AuditAnswer {
+  items: FindingAnswer[];
+  total: number;
+  next: string | null;
+  auditedAt: string | null;
+  /** How many there are by reason. */
+  reasons: Record<AuditReason, number>;
+}
+
+/** What a repair does about a finding. */
+export interface RepairPlanItem {
+  key: string;
+  reason: AuditReason;
+  asset: { id: string; name: string } | null;
+  /** `store`: from a good copy; `delete`; `nothing`: there is no good copy, or it isn't to be deleted. */
+  action: 'store' | 'delete' | 'nothing';
 }

@@ -1,4 +1,12 @@
-export type { CopyAnswer, CopyPlanAnswer, CopyPlanItem, StoreAnswer } from './answers.js';
+export type {
+  AuditAnswer,
+  CopyAnswer,
+  CopyPlanAnswer,
+  CopyPlanItem,
+  FindingAnswer,
+  RepairPlanItem,
+  StoreAnswer,
+} from './answers.js';
 export {
   type AssetCopies,
   type AssetCopyPlan,
@@ -11,6 +19,14 @@ export {
   staleCopies,
   type WantedCopy,
 } from './asset-copies.js';
+export {
+  AUDIT_MODES,
+  AUDIT_REASONS,
+  type AuditMode,
+  type AuditReason,
+  compareListed,
+  Reservoir,
+} from './audit.js';
 export { COPY_STATES, type Copy, type CopyState, goodCopies } from './copy.js';
 export { copyKey, type KeyedBytes } from './copy-key.js';
 export {

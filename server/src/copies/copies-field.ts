@@ -40,7 +40,10 @@ export function copiesField({ mediaUrl }: { mediaUrl: string }): AssetField<Asse
         rows.map((row) => {
           const url = mediaUrl + originalAddress(row.folder_path, row.name);
           const own = (atHome.get(row.sha256) ?? []).map(
-            ({ store, store_key }): AssetCopy => ({ store, state: 'stored', key: store_key, url }),
+            ({ store, store_key, damaged_at }): AssetCopy => ({
+              ...{ store, state: damaged_at === null ? 'stored' : 'damaged' },
+              ...{ key: store_key, url },
+            }),
           );
           const elsewhere = (byAsset.get(row.id) ?? [])
             .filter(({ recipe, sha256 }) => recipe === '' && sha256 === row.sha256)

@@ -124,18 +124,19 @@ async function listCopies({ db, store, config }: Services, id: string): Promise<
       )
     )
       .filter((copy) => copy.store === store.name)
-      .map(({ sha256, store_key }) => [sha256, store_key]),
+      .map((copy) => [copy.sha256, copy]),
   );
   const isCurrent = ({ recipe, sha256 }: AssetFile) => recipe !== null || sha256 === row.sha256;
   const atHome = files.flatMap((file): CopyAnswer[] => {
-    const key = keys.get(file.sha256);
-    if (key === undefined) return [];
+    const kept = keys.get(file.sha256);
+    if (!kept) return [];
     return [
       {
-        ...{ store: store.name, rendition: renditionName(file), version: file.version, state: 'stored' },
+        ...{ store: store.name, rendition: renditionName(file), version: file.version },
+        state: kept.damaged_at === null ? 'stored' : 'damaged',
         bytes: file.bytes,
         ...{ bucket: config.home?.settings.bucket ?? null, region: config.home?.settings.region ?? null },
-        ...{ key, access: homeAccess, checkedAt: null, error: null },
+        ...{ key: kept.store_key, access: homeAccess, checkedAt: null, error: null },
         url: isCurrent(file) ? config.mediaUrl + addressOf(file, row) : null,
       },
     ];

@@ -116,7 +116,7 @@ export async function namedStores(
   );
 }
 
-interface Job {
+export interface Job {
   /** Limits the work to one store. */
   store?: number;
   plan(db: Executor, asset: ReadCopies): Promise<AssetCopyPlan<AssetFile>>;
@@ -127,7 +127,7 @@ interface Job {
  * asset is planned. The plan is recorded first, so that whatever ends this process, the records say what may be in a
  * store.
  */
-async function carryOut(
+export async function carryOut(
   tools: CopyTools,
   id: string,
   { signal }: ItemContext,

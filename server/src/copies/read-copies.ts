@@ -56,7 +56,9 @@ export async function readCopies(
   const files = new Map(assets.map((row) => [row.id, filesOf(row)]));
   const digests = [...new Set([...files.values()].flat().map(({ sha256 }) => sha256))];
   const holds = new Set(
-    (await findCopies(db, digests)).filter(({ store }) => store === home).map(({ sha256 }) => sha256),
+    (await findCopies(db, digests))
+      .filter(({ store, damaged_at }) => store === home && damaged_at === null)
+      .map(({ sha256 }) => sha256),
   );
   return assets.map((row) => {
     const rows = copies.get(row.id) ?? [];

@@ -1,8 +1,10 @@
 import type { Room } from '../house/room.js';
-import type { AssetListener } from '../library/joints.js';
+import type { AssetListener, Joints } from '../library/joints.js';
 import { counterCheck } from '../shared/count-checks.js';
 import { repeatedly } from '../shared/repeatedly.js';
 import type { Services } from '../shared/services.js';
+import { auditHandler, auditRun } from './audit.js';
+import { auditRoutes } from './audit-routes.js';
 import { Buckets } from './buckets.js';
 import { copiesField } from './copies-field.js';
 import { discardCopies, findCopiesOf } from './copy-queries.js';
@@ -10,6 +12,7 @@ import { copyRoutes } from './copy-routes.js';
 import * as events from './events.js';
 import { followLibrary } from './follow-library.js';
 import { changeCopiesRun, copyHandlers, placeCopiesRun } from './place.js';
+import { repairHandler, repairRun } from './repair.js';
 import { storeRoutes } from './store-routes.js';
 import { sweepCopies } from './sweep.js';
 
@@ -20,21 +23,26 @@ const FOLLOW_MS = 1000;
 export function copiesRoom(services: Services): Room {
   const { config, db, store, log } = services;
   const buckets = new Buckets(config);
+  const tools = { db, store, buckets };
+  const toolsWith = (joints: Joints) => (given: Services) => ({ ...tools, db: given.db, joints });
   return {
     name: 'copies',
     needs: ['stores', 'events', 'connections', 'runs', 'library', 'recipes'],
-    runs: [placeCopiesRun, changeCopiesRun],
+    runs: [placeCopiesRun, changeCopiesRun, auditRun, repairRun],
     events: Object.values(events),
     library: { fields: [copiesField(config)], listeners: [listener] },
     counts: [COPY_COUNTS],
     routes: ({ joints }) => [
       ...storeRoutes,
-      ...copyRoutes((given) => ({ db: given.db, store, buckets, joints })),
+      ...copyRoutes(toolsWith(joints)),
+      ...auditRoutes(toolsWith(joints)),
     ],
-    handlers: () => copyHandlers({ db, store, buckets }),
-    sweeps: () => [
-      { name: 'copies that are no longer wanted', run: () => sweepCopies({ db, store, buckets }, log) },
+    handlers: ({ joints }) => [
+      ...copyHandlers(tools),
+      auditHandler(tools),
+      repairHandler({ ...tools, joints }),
     ],
+    sweeps: () => [{ name: 'copies that are no longer wanted', run: () => sweepCopies(tools, log) }],
     open: async () =>
       asClose(repeatedly(FOLLOW_MS, log, 'copies of new files could not be queued', () => followLibrary(db))),
     close: async () => buckets.close(),

@@ -70,6 +70,8 @@ export interface CopyRow {
   sha256: string;
   store: string;
   store_key: string;
+  /** Since when it is known to be missing or damaged. */
+  damaged_at: Date | null;
 }
 
 /** Lists where the bytes are stored. */
@@ -77,9 +79,17 @@ export async function findCopies(db: Executor, digests: readonly string[]): Prom
   if (digests.length === 0) return [];
   return selectExpanded<CopyRow>(
     db,
-    'SELECT sha256, store, store_key FROM copies WHERE sha256 IN (?) ORDER BY sha256, store',
+    'SELECT sha256, store, store_key, damaged_at FROM copies WHERE sha256 IN (?) ORDER BY sha256, store',
     [digests],
   );
+}
+
+/** What is recorded about some bytes, wherever they are stored. */
+export async function findBlob(
+  db: Executor,
+  sha256: string,
+): Promise<{ bytes: number; crc32: string } | null> {
+  return selectOne(db, 'SELECT bytes, crc32 FROM blobs WHERE sha256 = ?', [sha256]);
 }
 
 /** Versions of assets reference their bytes. */

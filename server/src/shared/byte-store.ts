@@ -118,6 +118,8 @@ export interface ByteStore {
   has(sha256: string): Promise<boolean>;
   /** Lists the digests of all stored blobs, in batches. */
   listKept(): AsyncIterable<string[]>;
+  /** How many bytes are stored for a digest, whatever they are; null when nothing is. Nothing is restored or cached. */
+  measure(sha256: string): Promise<number | null>;
   /** Since when bytes are stored, in milliseconds; null when they are not. */
   keptSince(sha256: string): Promise<number | null>;
   /** Quarantines stored bytes; they can be restored until they are deleted. */

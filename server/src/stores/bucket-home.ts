@@ -117,6 +117,10 @@ export class BucketHome implements ByteStore {
       yield page.map(({ key }) => key.slice(BLOBS.length + 3)).filter((name) => /^[0-9a-f]{64}$/.test(name));
   }
 
+  async measure(sha256: string): Promise<number | null> {
+    return (await this.#bucket.head(this.keyOf(sha256)))?.bytes ?? null;
+  }
+
   async keptSince(sha256: string): Promise<number | null> {
     return (await this.#bucket.head(this.keyOf(sha256)))?.modifiedAt.getTime() ?? null;
   }

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { closeSync, createReadStream, openSync, writeFileSync } from 'node:fs';
-import { lstat, mkdir, open, readdir, rename, rm, stat, statfs } from 'node:fs/promises';
+import { lstat, mkdir, open, readdir, rm, stat, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Readable } from 'node:stream';
 import type {
@@ -14,6 +14,7 @@ import type {
 } from '../shared/byte-store.js';
 import { DiskQuarantine } from './disk-quarantine.js';
 import { hashFile, hashWhole } from './hash-file.js';
+import { prepareBlobs } from './prepare-blobs.js';
 import { type FileHandleToKeep, placeFile, reopenToKeep, stageFile } from './staged-file.js';
 import {
   copyUnchanged,
@@ -51,27 +52,10 @@ export class DiskStore implements ByteStore {
 
   /** Creates the folders, and clears abandoned staging files. */
   async prepare(): Promise<void> {
-    await this.#prepareBlobs();
+    await prepareBlobs(join(this.#root, 'blobs'));
     await mkdir(this.#staging, { recursive: true });
     await mkdir(this.arrivals(), { recursive: true });
     await this.sweepStaging(ABANDONED_MS);
-  }
-
-  /** Creates the blob folders, and moves up blobs that an earlier version stored one level deeper. */
-  async #prepareBlobs(): Promise<void> {
-    for (let n = 0; n < 256; n += 1) {
-      const folder = join(this.#root, 'blobs', n.toString(16).padStart(2, '0'));
-      await mkdir(folder, { recursive: true });
-      for (const entry of await readdir(folder, { withFileTypes: true })) {
-        if (!entry.isDirectory()) continue;
-        const deeper = join(folder, entry.name);
-        for (const name of await readdir(deeper))
-          await rename(join(deeper, name), join(folder, name)).catch((error: NodeJS.ErrnoException) => {
-            if (error.code !== 'ENOENT') throw error;
-          });
-        await rm(deeper, { recursive: true, force: true });
-      }
-    }
   }
 
   async check(): Promise<StoreState> {
@@ -235,6 +219,10 @@ export class DiskStore implements ByteStore {
   async *listKept(): AsyncGenerator<string[]> {
     for (const folder of await readdir(join(this.#root, 'blobs')))
       yield (await readdir(join(this.#root, 'blobs', folder))).filter((name) => DIGEST.test(name));
+  }
+
+  async measure(sha256: string): Promise<number | null> {
+    return (await stat(this.localPath(sha256)).catch(() => null))?.size ?? null;
   }
 
   async keptSince(sha256: string): Promise<number | null> {

@@ -1,0 +1,143 @@
+import { createHash } from 'node:crypto';
+import { compareListed, Reservoir } from '@uniferum/core/copies';
+import { databaseNow } from '../runs/lease-queries.js';
+import type { ObjectFacts } from '../shared/copy-store.js';
+import { UniferumError } from '../shared/errors.js';
+import {
+  type AuditedCopy,
+  findCopiesAt,
+  findDiscardedKeys,
+  listStoredCopies,
+  type NewFinding,
+} from './audit-queries.js';
+import type { OpenStore } from './buckets.js';
+import type { CopyTools } from './upload.js';
+
+const SCANNED_AT_A_TIME = 2000;
+/** So many findings are recorded by an audit; more than that says the same: something is wrong with the store. */
+export const MOST_FINDINGS = 10_000;
+
+/** What a listing of a bucket says. */
+interface Listed {
+  /** The copies that are there. */
+  seen: Set<number>;
+  /** Those that were written since, and may be good or not. */
+  unsure: number[];
+  findings: NewFinding[];
+  /** Objects that no record explains so far. */
+  unknown: ObjectFacts[];
+  listed: number;
+}
+
+/** Compares what a bucket lists with what is recorded. */
+export async function auditBucket(
+  tools: CopyTools,
+  storeId: number,
+  { sampleSize, signal }: { sampleSize: number; signal: AbortSignal },
+): Promise<{ findings: NewFinding[]; unsure: number[]; sample: readonly number[]; listed: number }> {
+  const open = await tools.buckets.open(tools.db, storeId);
+  const before = await databaseNow(tools.db);
+  const result: Listed = { seen: new Set(), unsure: [], findings: [], unknown: [], listed: 0 };
+  for await (const page of open.objects.list({ signal })) await comparePage(tools, storeId, page, result);
+  const { missing, sample } = await findUnseen(tools, open, { seen: result.seen, before, sampleSize });
+  const surplus = await confirmSurplus(tools, storeId, result.unknown);
+  const { findings, unsure, listed } = result;
+  return { findings: [...findings, ...missing, ...surplus], unsure, sample, listed };
+}
+
+async function comparePage(
+  { db }: CopyTools,
+  storeId: number,
+  page: readonly ObjectFacts[],
+  result: Listed,
+): Promise<void> {
+  const rows = await findCopiesAt(
+    db,
+    storeId,
+    page.map(({ key }) => keyHash(key)),
+  );
+  const byKey = new Map(rows.map((row) => [row.store_key, row]));
+  result.listed += page.length;
+  for (const object of page) {
+    const row = byKey.get(object.key);
+    if (!row) {
+      if (result.unknown.length < MOST_FINDINGS) result.unknown.push(object);
+      continue;
+    }
+    if (row.state !== 'stored' && row.state !== 'damaged') continue;
+    result.seen.add(row.id);
+    const verdict = compareListed(row, object);
+    if (verdict === 'size') result.findings.push(findingOf('size', row, object.bytes));
+    else if (verdict === 'unsure' || row.state === 'damaged') result.unsure.push(row.id);
+  }
+}
+
+/** The hash by which copies are found at a key. */
+export function keyHash(key: string): Buffer {
+  return createHash('sha1').update(key).digest().subarray(0, 8);
+}
+
+export function findingOf(reason: NewFinding['reason'], copy: AuditedCopy, bytes: number | null): NewFinding {
+  const { store_key, sha256, id, asset_id } = copy;
+  return { reason, key: store_key, sha256, copyId: id, assetId: asset_id, bytes };
+}
+
+/** Goes through the records for copies that weren't listed, and chooses those that are read. */
+async function findUnseen(
+  { db }: CopyTools,
+  { store, objects }: OpenStore,
+  { seen, before, sampleSize }: { seen: ReadonlySet<number>; before: Date; sampleSize: number },
+): Promise<{ missing: NewFinding[]; sample: readonly number[] }> {
+  const missing: NewFinding[] = [];
+  const sample = new Reservoir<number>(sampleSize, Math.random);
+  let after = 0;
+  for (;;) {
+    const rows = await listStoredCopies(db, store.id, { after, before, limit: SCANNED_AT_A_TIME });
+    for (const row of rows) {
+      if (seen.has(row.id)) sample.add(row.id);
+      // It may have been listed while it was replaced: asked by itself it has to be missing as well.
+      else if (missing.length < MOST_FINDINGS && (await objects.head(row.store_key)) === null)
+        missing.push(findingOf('missing', row, row.bytes));
+    }
+    const last = rows.at(-1);
+    if (!last || rows.length < SCANNED_AT_A_TIME) return { missing, sample: sample.chosen };
+    after = last.id;
+  }
+}
+
+/** Leaves out what was recorded, or discarded, since it was listed. */
+async function confirmSurplus(
+  { db }: CopyTools,
+  storeId: number,
+  listed: readonly { key: string; bytes: number }[],
+): Promise<NewFinding[]> {
+  const found: NewFinding[] = [];
+  for (let at = 0; at < listed.length && found.length < MOST_FINDINGS; at += 500) {
+    const some = listed.slice(at, at + 500);
+    const keys = some.map(({ key }) => key);
+    const known = new Set([
+      ...(await findCopiesAt(db, storeId, keys.map(keyHash))).map(({ store_key }) => store_key),
+      ...(await findDiscardedKeys(db, storeId, keys)),
+    ]);
+    for (const { key, bytes } of some)
+      if (!known.has(key))
+        found.push({ reason: 'surplus', key, sha256: null, copyId: null, assetId: null, bytes });
+  }
+  return found;
+}
+
+/** A read that breaks off is not a damaged copy: the item is tried again. */
+export async function readObject(
+  objects: OpenStore['objects'],
+  { store_key, sha256 }: Pick<AuditedCopy, 'store_key' | 'sha256'>,
+  signal: AbortSignal,
+): Promise<'good' | 'damaged' | 'missing'> {
+  try {
+    const digest = createHash('sha256');
+    for await (const piece of await objects.open(store_key, { signal })) digest.update(piece as Buffer);
+    return digest.digest('hex') === sha256 ? 'good' : 'damaged';
+  } catch (error) {
+    if (error instanceof UniferumError && error.code === 'not-found') return 'missing';
+    throw error;
+  }
+}
