@@ -73,6 +73,10 @@ ALTER TABLE folders ADD COLUMN IF NOT EXISTS visibility VARCHAR(8) CHARACTER SET
 ALTER TABLE assets ADD COLUMN IF NOT EXISTS visibility VARCHAR(8) CHARACTER SET ascii NULL;
 -- Set by an audit that found the home store's copy missing or damaged.
 ALTER TABLE copies ADD COLUMN IF NOT EXISTS damaged_at DATETIME(3) NULL;
+-- Set when the bytes were deleted there, because they are stored elsewhere.
+ALTER TABLE copies ADD COLUMN IF NOT EXISTS left_at DATETIME(3) NULL;
+-- Set when somebody brought it back; placements leave it then.
+ALTER TABLE copies ADD COLUMN IF NOT EXISTS fetched_at DATETIME(3) NULL;
 
 -- Addresses of private files that expire. Only the digest of a token is stored.
 CREATE TABLE IF NOT EXISTS asset_links (

@@ -92,6 +92,34 @@ export function planDropping<File extends CopiedFile>(
   return plan;
 }
 
+/** Plans to bring files back to the home store that have a good copy elsewhere only. */
+export function planFetching<File extends CopiedFile>(asset: AssetCopies<File>): HomePlan<File> {
+  const plan: HomePlan<File> = { files: [], refused: [] };
+  for (const file of asset.files) {
+    const verdict = planCopy(statesOf(asset, file), 'add', asset.home.name);
+    if (verdict.ok) plan.files.push(file);
+    else if (verdict.reason !== 'present') plan.refused.push({ file, reason: verdict.reason });
+  }
+  return plan;
+}
+
+/** Plans to delete files from the home store that have a good copy elsewhere. */
+export function planLeavingHome<File extends CopiedFile>(asset: AssetCopies<File>): HomePlan<File> {
+  const plan: HomePlan<File> = { files: [], refused: [] };
+  for (const file of asset.files) {
+    const verdict = planCopy(statesOf(asset, file), 'drop', asset.home.name);
+    if (verdict.ok) plan.files.push(file);
+    else if (verdict.reason !== 'absent') plan.refused.push({ file, reason: verdict.reason });
+  }
+  return plan;
+}
+
+/** What is to be done about the home store's copies of one asset. */
+export interface HomePlan<File extends CopiedFile> {
+  files: File[];
+  refused: { file: File; reason: CopyRefusal }[];
+}
+
 /** Copies whose bytes are neither of a version nor of a rendition any more. */
 export function staleCopies({ files, copies }: Pick<AssetCopies<CopiedFile>, 'files' | 'copies'>): number[] {
   return copies.filter((copy) => !files.some((file) => isSameFile(copy, file))).map(({ id }) => id);

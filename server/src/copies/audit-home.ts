@@ -57,7 +57,8 @@ async function judge(
   if (size === bytes) return null;
   if (size !== null) return homeFinding(tools, 'size', sha256, size);
   // What the cleanup has set aside is restored here, because it is recorded.
-  return (await tools.store.has(sha256)) ? null : homeFinding(tools, 'missing', sha256, null);
+  await tools.store.restoreQuarantined(sha256).catch(() => {});
+  return (await tools.store.measure(sha256)) === bytes ? null : homeFinding(tools, 'missing', sha256, null);
 }
 
 async function findUnknown({ db, store }: Tools, digests: readonly string[]): Promise<NewFinding[]> {
@@ -101,7 +102,7 @@ export async function readHome(
 }
 
 async function readOne({ store }: Tools, sha256: string): Promise<'good' | 'damaged' | 'missing'> {
-  if (!(await store.has(sha256))) return 'missing';
+  if ((await store.measure(sha256)) === null) return 'missing';
   try {
     const facts = await withBorrowed(store, sha256, hashFile);
     return facts.sha256 === sha256 ? 'good' : 'damaged';

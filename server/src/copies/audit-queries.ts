@@ -97,7 +97,7 @@ export async function listHomeCopies(
   return select(
     db,
     `SELECT copies.sha256, blobs.bytes FROM copies JOIN blobs ON blobs.sha256 = copies.sha256
-     WHERE copies.store = ? AND copies.sha256 > ? AND copies.created_at <= ? ORDER BY copies.sha256 LIMIT ?`,
+     WHERE copies.store = ? AND copies.left_at IS NULL AND copies.sha256 > ? AND copies.created_at <= ? ORDER BY copies.sha256 LIMIT ?`,
     [home, after, before, limit],
   );
 }

@@ -1,9 +1,16 @@
-import { type AssetCopyPlan, type CopyPlanAnswer, planAdding, planDropping } from '@uniferum/core/copies';
+import {
+  type CopyPlanAnswer,
+  type HomePlan,
+  planAdding,
+  planDropping,
+  planFetching,
+  planLeavingHome,
+} from '@uniferum/core/copies';
 import { findAssets } from '../library/asset-queries.js';
 import { listSelected, type Selection } from '../library/bulk.js';
 import type { Joints } from '../library/joints.js';
 import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
-import { type Database, inTransaction, type Transaction } from '../shared/database.js';
+import { inTransaction, type Transaction } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 import { changeCopiesRun, describeRefusals, namedStores, placeCopiesRun, searchItem } from './place.js';
 import { type AssetFile, type ReadCopies, readCopies } from './read-copies.js';
@@ -15,7 +22,8 @@ export interface CopyWish {
   select: Selection;
   /** The store's name. */
   store: string;
-  action: 'add' | 'drop';
+  /** `fetch` brings files back to the home store, from whichever store has them. */
+  action: 'add' | 'drop' | 'fetch';
 }
 
 type Tools = CopyTools & { joints: Joints };
@@ -33,13 +41,15 @@ export async function beginPlacing(tx: Transaction, path: string, by: string): P
 
 /** Starts the run that adds or drops copies. @returns its id @throws UniferumError `not-found` */
 export async function beginCopies(tools: Tools, wish: CopyWish, by: string): Promise<string> {
-  const store = await requireStore(tools.db, wish.store);
+  const store = await requireStore(tools, wish.store);
   const subjects = await listSelected(tools, wish.select);
   const files = subjects.length === 1 ? '1 file' : `${subjects.length.toLocaleString('en-GB')} files`;
-  const title =
-    wish.action === 'add'
-      ? `Copying ${files} to ${store.name}`
-      : `Dropping copies of ${files} from ${store.name}`;
+  const action = actionOf(wish, store);
+  const title = {
+    add: `Copying ${files} to ${store.name}`,
+    drop: `Dropping copies of ${files} from ${store.name}`,
+    fetch: `Bringing ${files} back to ${tools.store.name}`,
+  }[action];
   return inTransaction(tools.db, async (tx) => {
     const run = await beginRun(tx, changeCopiesRun, { title, by });
     const names = await findNames(tx, subjects);
@@ -50,7 +60,7 @@ export async function beginCopies(tools: Tools, wish: CopyWish, by: string): Pro
       subjects.map((asset) => ({
         key: `asset:${asset}`,
         title: names.get(asset) ?? asset,
-        input: { asset, store: store.id, action: wish.action },
+        input: { asset, store: store.id, action },
       })),
     );
     await endIfEmpty(tx, run);
@@ -67,12 +77,15 @@ async function findNames(tx: Transaction, ids: readonly string[]): Promise<Map<s
   return names;
 }
 
+/** Adding to the home store is bringing back. */
+function actionOf({ action }: CopyWish, { id }: { id: number }): CopyWish['action'] {
+  return id === 0 && action === 'add' ? 'fetch' : action;
+}
+
 /** Lists what such a run would do, with the same planner; changes nothing. */
 export async function rehearseCopies(tools: Tools, wish: CopyWish): Promise<CopyPlanAnswer> {
-  const store = await requireStore(tools.db, wish.store);
-  const named = await namedStores(tools.db, tools, [store.id]);
-  const plan = (asset: ReadCopies) =>
-    wish.action === 'add' ? planAdding(asset, named) : planDropping(asset, store.name);
+  const store = await requireStore(tools, wish.store);
+  const plan = await plannerFor(tools, wish, store);
   const ids = (await listSelected(tools, wish.select)).map(Number);
   const answer: CopyPlanAnswer = { items: [], totals: { assets: 0, files: 0, bytes: 0, refused: 0 } };
   for (let at = 0; at < ids.length; at += PLANNED_AT_A_TIME)
@@ -81,12 +94,39 @@ export async function rehearseCopies(tools: Tools, wish: CopyWish): Promise<Copy
   return answer;
 }
 
-function addToPlan(answer: CopyPlanAnswer, asset: ReadCopies, plan: AssetCopyPlan<AssetFile>): void {
-  const dropped = new Set(plan.drop);
-  const sizes = [
-    ...plan.add.map(({ file }) => file.bytes),
-    ...asset.rows.filter(({ id }) => dropped.has(id)).map(({ bytes }) => bytes),
-  ];
+/** The sizes of what is done, and why the rest isn't. */
+interface Planned {
+  sizes: number[];
+  refused: { reason: string }[];
+}
+
+/** The planner that the run itself uses. */
+async function plannerFor(
+  tools: Tools,
+  wish: CopyWish,
+  store: { id: number; name: string },
+): Promise<(asset: ReadCopies) => Planned> {
+  const action = actionOf(wish, store);
+  const ofHome = (plan: HomePlan<AssetFile>) => ({
+    sizes: [...new Map(plan.files.map(({ sha256, bytes }) => [sha256, bytes])).values()],
+    refused: plan.refused,
+  });
+  if (action === 'fetch') return (asset) => ofHome(planFetching(asset));
+  if (store.id === 0) return (asset) => ofHome(planLeavingHome(asset));
+  const named = await namedStores(tools.db, tools, [store.id]);
+  return (asset) => {
+    const plan = action === 'add' ? planAdding(asset, named) : planDropping(asset, store.name);
+    const dropped = new Set(plan.drop);
+    const sizes = [
+      ...plan.add.map(({ file }) => file.bytes),
+      ...asset.rows.filter(({ id }) => dropped.has(id)).map(({ bytes }) => bytes),
+    ];
+    return { sizes, refused: plan.refused };
+  };
+}
+
+function addToPlan(answer: CopyPlanAnswer, asset: ReadCopies, plan: Planned): void {
+  const { sizes } = plan;
   const bytes = sizes.reduce((sum, size) => sum + size, 0);
   if (sizes.length === 0 && plan.refused.length === 0) return;
   answer.totals.assets += sizes.length > 0 ? 1 : 0;
@@ -103,7 +143,12 @@ function addToPlan(answer: CopyPlanAnswer, asset: ReadCopies, plan: AssetCopyPla
   });
 }
 
-async function requireStore(db: Database, name: string): Promise<PlacedStore> {
+/** The home store has the number 0. @throws UniferumError `not-found` */
+async function requireStore(
+  { db, store: home }: Tools,
+  name: string,
+): Promise<Pick<PlacedStore, 'id' | 'name'>> {
+  if (name === home.name) return { id: 0, name };
   const store = (await listStores(db)).find((one) => one.name === name);
   if (!store) throw notFound(`The store "${name}"`);
   return store;

@@ -91,13 +91,16 @@ export function copyRoutes(toolsFor: ToolsFor): Route[] {
       method: 'post',
       path: `${API_BASE}/copies`,
       access: 'library:write',
-      summary: 'Add or drop copies of selected assets in a store; the last good copy is never dropped',
+      summary: 'Add, drop or fetch copies of selected assets; the last good copy is never dropped',
       query: rehearsable,
       maxBodyBytes: 2_500_000,
       body: Joi.object({
         select: selectSchema.required(),
         store: Joi.string().trim().min(1).max(40).required(),
-        action: Joi.string().valid('add', 'drop').required(),
+        action: Joi.string()
+          .valid('add', 'drop', 'fetch')
+          .required()
+          .description('fetch: bring them back to the home store, from whichever store has them'),
       }).example({ select: { q: 'kind:image' }, store: 'bucket', action: 'add' }),
       answers: { 200: { description: 'What would be done', schema: copyPlanSchema }, 202: runAnswer },
       async handle({ services, who, query, body }) {

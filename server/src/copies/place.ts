@@ -20,6 +20,7 @@ import {
   updateCopies,
   updateStale,
 } from './copy-queries.js';
+import { fetchHome, type HomeTools, leaveHome, leaveHomeByPlacement } from './leave-home.js';
 import { placementsIn } from './placements.js';
 import { type AssetFile, type ReadCopies, readCopies } from './read-copies.js';
 import { listStores } from './store-queries.js';
@@ -31,7 +32,12 @@ type PlacedPart = { asset: string } | { within: string; after: number };
 /** Brings the copies of assets in line with the placements of their folders. */
 export const placeCopiesRun = defineRun<PlacedPart>({ kind: 'place-copies', label: 'Place copies' });
 /** Adds or drops copies in one store. */
-export const changeCopiesRun = defineRun<{ asset: string; store: number; action: 'add' | 'drop' }>({
+export const changeCopiesRun = defineRun<{
+  asset: string;
+  /** 0 for the home store. */
+  store: number;
+  action: 'add' | 'drop' | 'fetch';
+}>({
   kind: 'change-copies',
   label: 'Add or drop copies',
 });
@@ -39,7 +45,7 @@ export const changeCopiesRun = defineRun<{ asset: string; store: number; action:
 /** A large file takes hours on a slow line. The client notices when nothing moves any more. */
 const MOST_MS = 24 * 3_600_000;
 
-export function copyHandlers(tools: CopyTools): BoundRun[] {
+export function copyHandlers(tools: HomeTools): BoundRun[] {
   return [
     placeCopiesRun.bind({
       maxMs: MOST_MS,
@@ -47,22 +53,60 @@ export function copyHandlers(tools: CopyTools): BoundRun[] {
         'asset' in part
           ? carryOut(tools, part.asset, context, {
               plan: async (db, asset) => planAdding(asset, await storesFor(db, tools, asset)),
+              afterwards: async () => describeLeft(await leaveHomeByPlacement(tools, Number(part.asset))),
             })
           : { outcome: 'done', record: (tx) => addAssetsWithin(tx, context.runId, part) },
     }),
     changeCopiesRun.bind({
       maxMs: MOST_MS,
-      work: ({ asset: id, store, action }, context) =>
-        carryOut(tools, id, context, {
+      work: async ({ asset: id, store, action }, context) => {
+        if (action === 'fetch') return fetchItem(tools, Number(id));
+        if (store === 0) return leaveItem(tools, Number(id));
+        return carryOut(tools, id, context, {
           store,
           plan: async (db, asset) => {
             const [named] = await namedStores(db, tools, [store]);
             if (!named) return { add: [], drop: [], stale: [], refused: [] };
             return action === 'add' ? planAdding(asset, [named]) : planDropping(asset, named.name);
           },
-        }),
+        });
+      },
     }),
   ];
+}
+
+function leaveItem(tools: HomeTools, id: number): ItemResult {
+  const result: ItemResult = {
+    outcome: 'done',
+    persist: async () => {
+      const left = await leaveHome(tools, id);
+      const reasons = describeRefusals(left.stayed);
+      result.note = [describeLeft(left), ...reasons].filter(Boolean).join('; ');
+      if (left.files === 0) result.outcome = 'skipped';
+    },
+  };
+  return result;
+}
+
+function describeLeft({ files }: { files: number }): string | null {
+  return files === 0 ? null : `${files} deleted from the home store`;
+}
+
+function fetchItem(tools: CopyTools, id: number): ItemResult {
+  const result: ItemResult = {
+    outcome: 'done',
+    persist: async () => {
+      const { fetched, refused } = await fetchHome(tools, id);
+      if (refused > 0)
+        Object.assign(result, {
+          outcome: 'failed',
+          error: `${refused} ${refused === 1 ? 'file has' : 'files have'} no good copy in any store.`,
+        });
+      else if (fetched === 0) result.outcome = 'skipped';
+      result.note = fetched === 0 ? 'Everything was here.' : `${fetched} brought back`;
+    },
+  };
+  return result;
 }
 
 const LISTED_AT_A_TIME = 1000;
@@ -120,6 +164,8 @@ export interface Job {
   /** Limits the work to one store. */
   store?: number;
   plan(db: Executor, asset: ReadCopies): Promise<AssetCopyPlan<AssetFile>>;
+  /** What follows once everything is stored. @returns what was done, for the note */
+  afterwards?(): Promise<string | null>;
 }
 
 /**
@@ -131,7 +177,7 @@ export async function carryOut(
   tools: CopyTools,
   id: string,
   { signal }: ItemContext,
-  { plan, store }: Job,
+  { plan, store, afterwards }: Job,
 ): Promise<ItemResult> {
   const planned = await inTransaction(tools.db, (tx) => recordPlan(tx, tools, id, plan));
   if (planned === null) return { outcome: 'skipped', note: 'It has no files of its own, or was deleted.' };
@@ -151,7 +197,9 @@ export async function carryOut(
       if (first) Object.assign(result, { outcome: 'failed', error: first.reason });
       else if (wanted.length + discarded.length === 0) result.outcome = 'skipped';
       const counts = { stored: wanted.length - refused.length, deleted: discarded.length - left.length };
-      result.note = describe(counts, reasons);
+      const more = first ? null : ((await afterwards?.()) ?? null);
+      if (more !== null) result.outcome = 'done';
+      result.note = [describe(counts, reasons), more].filter(Boolean).join('; ');
     },
   };
   return result;
@@ -162,6 +210,8 @@ const REFUSALS: Record<string, string> = {
   'last-copy': 'it is the last good copy',
   'no-good-copy': 'there is no good copy to copy from',
   absent: 'there was no copy',
+  held: 'other files with the same bytes are kept in the home store',
+  changed: 'it changed in the meantime',
 };
 
 /** Says why files were left out. */

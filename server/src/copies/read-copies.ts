@@ -1,6 +1,5 @@
 import type { AssetCopies, CopiedFile, PlacedCopy } from '@uniferum/core/copies';
 import { type AssetRow, findAssets } from '../library/asset-queries.js';
-import { findCopies } from '../library/blob-queries.js';
 import { findVersionsOf } from '../library/version-queries.js';
 import { arePrivate } from '../library/visibility.js';
 import { fileEnd } from '../recipes/file-end.js';
@@ -8,6 +7,7 @@ import { findRenditions } from '../recipes/queries.js';
 import type { Executor } from '../shared/database.js';
 import { groupBy } from '../shared/group.js';
 import { type CopyRow, findCopiesOf } from './copy-queries.js';
+import { findHomeCopies } from './home-queries.js';
 import { listStores } from './store-queries.js';
 
 /** A file of an asset, with what storing it needs. */
@@ -56,8 +56,8 @@ export async function readCopies(
   const files = new Map(assets.map((row) => [row.id, filesOf(row)]));
   const digests = [...new Set([...files.values()].flat().map(({ sha256 }) => sha256))];
   const holds = new Set(
-    (await findCopies(db, digests))
-      .filter(({ store, damaged_at }) => store === home && damaged_at === null)
+    (await findHomeCopies(db, home, digests, { lock }))
+      .filter(({ damaged_at }) => damaged_at === null)
       .map(({ sha256 }) => sha256),
   );
   return assets.map((row) => {

@@ -7,11 +7,14 @@ import { auditHandler, auditRun } from './audit.js';
 import { auditRoutes } from './audit-routes.js';
 import { Buckets } from './buckets.js';
 import { copiesField } from './copies-field.js';
-import { discardCopies, findCopiesOf } from './copy-queries.js';
+import { type CopyRow, discardCopies, findCopiesOf } from './copy-queries.js';
 import { copyRoutes } from './copy-routes.js';
 import * as events from './events.js';
 import { followLibrary } from './follow-library.js';
+import { findHomeCopies, findOtherHolders, markOrphaned } from './home-queries.js';
+import { leaveHomeInTime } from './leave-in-time.js';
 import { changeCopiesRun, copyHandlers, placeCopiesRun } from './place.js';
+import { recall } from './recall.js';
 import { repairHandler, repairRun } from './repair.js';
 import { storeRoutes } from './store-routes.js';
 import { sweepCopies } from './sweep.js';
@@ -24,13 +27,14 @@ export function copiesRoom(services: Services): Room {
   const { config, db, store, log } = services;
   const buckets = new Buckets(config);
   const tools = { db, store, buckets };
+  store.recallFrom((sha256) => recall(tools, sha256));
   const toolsWith = (joints: Joints) => (given: Services) => ({ ...tools, db: given.db, joints });
   return {
     name: 'copies',
     needs: ['stores', 'events', 'connections', 'runs', 'library', 'recipes'],
     runs: [placeCopiesRun, changeCopiesRun, auditRun, repairRun],
     events: Object.values(events),
-    library: { fields: [copiesField(config)], listeners: [listener] },
+    library: { fields: [copiesField(config)], listeners: [listenerFor(store.name)] },
     counts: [COPY_COUNTS],
     routes: ({ joints }) => [
       ...storeRoutes,
@@ -38,11 +42,14 @@ export function copiesRoom(services: Services): Room {
       ...auditRoutes(toolsWith(joints)),
     ],
     handlers: ({ joints }) => [
-      ...copyHandlers(tools),
+      ...copyHandlers({ ...tools, joints }),
       auditHandler(tools),
       repairHandler({ ...tools, joints }),
     ],
-    sweeps: () => [{ name: 'copies that are no longer wanted', run: () => sweepCopies(tools, log) }],
+    sweeps: ({ joints }) => [
+      { name: 'copies that are no longer wanted', run: () => sweepCopies(tools, log) },
+      { name: 'files stored elsewhere long enough', run: () => leaveHomeInTime({ ...tools, joints }, log) },
+    ],
     open: async () =>
       asClose(repeatedly(FOLLOW_MS, log, 'copies of new files could not be queued', () => followLibrary(db))),
     close: async () => buckets.close(),
@@ -53,11 +60,32 @@ function asClose(stop: () => void): () => Promise<void> {
   return async () => stop();
 }
 
-const listener: AssetListener = {
-  async purged(tx, ids) {
-    await discardCopies(tx, await findCopiesOf(tx, ids.map(Number), { lock: true }));
-  },
-};
+/** Copies go with their asset, unless they are the last of bytes that another one holds. */
+function listenerFor(home: string): AssetListener {
+  return {
+    async purged(tx, ids) {
+      const assets = ids.map(Number);
+      const rows = await findCopiesOf(tx, assets, { lock: true });
+      const digests = [...new Set(rows.map(({ sha256 }) => sha256))];
+      const atHome = new Set(
+        (await findHomeCopies(tx, home, digests, { lock: true })).map(({ sha256 }) => sha256),
+      );
+      const needed = new Set<string>();
+      for (const sha256 of digests)
+        if (!atHome.has(sha256) && (await findOtherHolders(tx, sha256, assets)).length > 0)
+          needed.add(sha256);
+      const isNeeded = ({ sha256, state }: CopyRow) => state === 'stored' && needed.has(sha256);
+      await markOrphaned(
+        tx,
+        rows.filter(isNeeded).map(({ id }) => id),
+      );
+      await discardCopies(
+        tx,
+        rows.filter((row) => !isNeeded(row)),
+      );
+    },
+  };
+}
 
 const COPY_COUNTS = counterCheck(
   'copies',

@@ -1,7 +1,16 @@
 import type { Logger } from 'pino';
-import { inTransaction } from '../shared/database.js';
-import { discardCopies, findCopiesById, listDiscarded, listLongStale } from './copy-queries.js';
+import { type Executor, inTransaction } from '../shared/database.js';
+import {
+  type CopyRow,
+  discardCopies,
+  findCopiesById,
+  findGoodCopies,
+  listDiscarded,
+  listLongStale,
+} from './copy-queries.js';
+import { findHomeCopies, findOtherHolders } from './home-queries.js';
 import { deleteOrphanedPlacements } from './placement-queries.js';
+import { recall } from './recall.js';
 import { listStores } from './store-queries.js';
 import { type CopyTools, deleteObjects } from './upload.js';
 
@@ -25,9 +34,12 @@ export async function sweepCopies(
   await deleteOrphanedPlacements(db);
   const swept: SweptCopies = { discarded: 0, deleted: 0 };
   const stale = await listLongStale(db, { days: staleDays, limit: BATCH });
+  for (const row of await findCopiesById(db, stale)) await saveLast(tools, row, log);
   await inTransaction(db, async (tx) => {
     const rows = await findCopiesById(tx, stale, { lock: true });
-    const still = rows.filter(({ stale_at }) => stale_at !== null);
+    const still: CopyRow[] = [];
+    for (const row of rows)
+      if (row.stale_at !== null && !(await isLast(tx, tools.store.name, row))) still.push(row);
     await discardCopies(tx, still);
     swept.discarded = still.length;
   });
@@ -49,4 +61,22 @@ export async function sweepCopies(
     }
   }
   return swept;
+}
+
+/** Whether this is the only good copy of bytes that some asset still holds. */
+async function isLast(db: Executor, home: string, { id, sha256, state }: CopyRow): Promise<boolean> {
+  if (state !== 'stored') return false;
+  const [atHome] = await findHomeCopies(db, home, [sha256], { lock: true });
+  if (atHome && atHome.damaged_at === null) return false;
+  if ((await findGoodCopies(db, sha256)).some((other) => other.id !== id && other.stale_at === null))
+    return false;
+  return (await findOtherHolders(db, sha256, [0])).length > 0;
+}
+
+/** Brings bytes back to the home store before their last copy elsewhere goes. */
+async function saveLast(tools: CopyTools, copy: CopyRow, log: Logger): Promise<void> {
+  if (!(await isLast(tools.db, tools.store.name, copy))) return;
+  await recall(tools, copy.sha256).catch((error) =>
+    log.warn({ err: error, copy: copy.id }, 'a last copy stays until its bytes can be brought back'),
+  );
 }

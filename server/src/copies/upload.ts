@@ -102,7 +102,9 @@ async function sourceOf(
   { db, store, buckets }: CopyTools,
   { sha256, bytes, id }: CopyRow,
 ): Promise<CopySource> {
-  if (await store.has(sha256)) return { sha256, bytes, open: (range) => store.open(sha256, range) };
+  // What is elsewhere only is not brought back for this.
+  if ((await store.measure(sha256)) !== null)
+    return { sha256, bytes, open: (range) => store.open(sha256, range) };
   const [other] = (await findGoodCopies(db, sha256)).filter((copy) => copy.id !== id);
   if (!other) throw new UniferumError('not-found', 'There is no good copy of these bytes to copy them from.');
   const { objects } = await buckets.open(db, other.store_id);

@@ -103,7 +103,7 @@ export function readKeptBytes(
   return selectExpanded(
     db,
     `SELECT blobs.sha256, blobs.bytes FROM blobs
-     WHERE blobs.sha256 > ? AND EXISTS (SELECT 1 FROM copies WHERE copies.sha256 = blobs.sha256 AND copies.store IN (?))
+     WHERE blobs.sha256 > ? AND EXISTS (SELECT 1 FROM copies WHERE copies.sha256 = blobs.sha256 AND copies.left_at IS NULL AND copies.store IN (?))
      ORDER BY blobs.sha256 LIMIT ?`,
     [after, [...stores], limit],
   );

@@ -59,11 +59,14 @@ export async function deleteUnkept(tx: Executor, digests: readonly string[]): Pr
   );
 }
 
-/** Records where locked blobs are stored. */
+/** Records where locked blobs are stored, also where they were before. */
 export async function insertCopies(tx: Executor, blobs: readonly NewBlob[]): Promise<void> {
-  await changeExpanded(tx, 'INSERT IGNORE INTO copies (sha256, store, store_key) VALUES ?', [
-    blobs.map(({ sha256, store, key }) => [sha256, store, key]),
-  ]);
+  await changeExpanded(
+    tx,
+    `INSERT INTO copies (sha256, store, store_key) VALUES ?
+     ON DUPLICATE KEY UPDATE created_at = IF(left_at IS NULL, created_at, NOW(3)), left_at = NULL, damaged_at = NULL`,
+    [blobs.map(({ sha256, store, key }) => [sha256, store, key])],
+  );
 }
 
 export interface CopyRow {
@@ -74,12 +77,12 @@ export interface CopyRow {
   damaged_at: Date | null;
 }
 
-/** Lists where the bytes are stored. */
+/** Lists where the bytes are stored; not where they were deleted because they are stored elsewhere. */
 export async function findCopies(db: Executor, digests: readonly string[]): Promise<CopyRow[]> {
   if (digests.length === 0) return [];
   return selectExpanded<CopyRow>(
     db,
-    'SELECT sha256, store, store_key, damaged_at FROM copies WHERE sha256 IN (?) ORDER BY sha256, store',
+    'SELECT sha256, store, store_key, damaged_at FROM copies WHERE sha256 IN (?) AND left_at IS NULL ORDER BY sha256, store',
     [digests],
   );
 }

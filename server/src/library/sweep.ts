@@ -1,6 +1,7 @@
 import { type Database, inTransaction } from '../shared/database.js';
 import {
   deleteBlob,
+  findCopies,
   findRecorded,
   isBlobReferenced,
   listUnreferencedBlobs,
@@ -30,6 +31,11 @@ export async function sweepBlobs(
   const swept: Swept = { discarded: 0, restored: 0, removed: 0 };
   for (const { sha256, sinceMs } of await store.listQuarantined()) {
     if (await isBlobReferenced(db, blobHolders, sha256)) {
+      // Those that are stored elsewhere were set aside to be deleted here.
+      if (!(await isStoredIn(db, store.name, sha256))) {
+        await store.deleteQuarantined(sha256);
+        continue;
+      }
       await store.restoreQuarantined(sha256);
       swept.restored += 1;
     } else if (Date.now() - sinceMs > minAgeHours * 3_600_000) {
@@ -57,6 +63,10 @@ export async function sweepBlobs(
       swept.discarded += 1;
     }
   return swept;
+}
+
+async function isStoredIn(db: Database, store: string, sha256: string): Promise<boolean> {
+  return (await findCopies(db, [sha256])).some((copy) => copy.store === store);
 }
 
 async function findUnrecorded(db: Database, digests: readonly string[]): Promise<string[]> {

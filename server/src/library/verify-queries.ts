@@ -42,7 +42,7 @@ export const LIBRARY_COUNTS: readonly CountCheck[] = [
     'stores',
     "scope = 'store'",
     `SELECT CONCAT('store ', copies.store) AS what, COUNT(*) AS items, SUM(blobs.bytes) AS bytes
-     FROM copies JOIN blobs ON blobs.sha256 = copies.sha256 GROUP BY copies.store`,
+     FROM copies JOIN blobs ON blobs.sha256 = copies.sha256 WHERE copies.left_at IS NULL GROUP BY copies.store`,
   ),
 ];
 

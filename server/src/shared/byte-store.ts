@@ -116,6 +116,12 @@ export interface ByteStore {
    * restored, because the caller is about to use them.
    */
   has(sha256: string): Promise<boolean>;
+  /**
+   * Names where bytes come from that are not here any more: `has`, `borrow` and `open` bring them back.
+   *
+   * @param recall brings bytes back, and tells whether it could
+   */
+  recallFrom(recall: (sha256: string) => Promise<boolean>): void;
   /** Lists the digests of all stored blobs, in batches. */
   listKept(): AsyncIterable<string[]>;
   /** How many bytes are stored for a digest, whatever they are; null when nothing is. Nothing is restored or cached. */

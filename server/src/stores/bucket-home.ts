@@ -29,6 +29,7 @@ export class BucketHome implements ByteStore {
   readonly #bucket: CopyStore;
   readonly #disk: DiskStore;
   readonly #cache: FileCache;
+  #recall: ((sha256: string) => Promise<boolean>) | null = null;
 
   /** @param root a folder of this host, of this installation alone */
   constructor(bucket: CopyStore, { root, cacheBytes }: { root: string; cacheBytes: number }) {
@@ -101,7 +102,15 @@ export class BucketHome implements ByteStore {
     return this.#disk.keyOf(sha256);
   }
 
+  recallFrom(recall: (sha256: string) => Promise<boolean>): void {
+    this.#recall = recall;
+  }
+
   async has(sha256: string): Promise<boolean> {
+    return (await this.#isHere(sha256)) || ((await this.#recall?.(sha256)) ?? false);
+  }
+
+  async #isHere(sha256: string): Promise<boolean> {
     if (existsSync(this.#disk.localPath(sha256))) return true;
     const key = this.keyOf(sha256);
     if (await this.#bucket.head(key)) return true;

@@ -1,8 +1,8 @@
 import { randomUUID } from 'node:crypto';
-import { closeSync, createReadStream, openSync, writeFileSync } from 'node:fs';
-import { lstat, mkdir, open, readdir, rm, stat, statfs } from 'node:fs/promises';
+import { closeSync, createReadStream, existsSync, openSync, writeFileSync } from 'node:fs';
+import { lstat, mkdir, open, readdir, rm, stat } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { Readable } from 'node:stream';
+import { Readable } from 'node:stream';
 import type {
   Adoption,
   BorrowedFile,
@@ -12,6 +12,7 @@ import type {
   StagedBytes,
   StoreState,
 } from '../shared/byte-store.js';
+import { checkDisk } from './check-disk.js';
 import { DiskQuarantine } from './disk-quarantine.js';
 import { hashFile, hashWhole } from './hash-file.js';
 import { prepareBlobs } from './prepare-blobs.js';
@@ -32,9 +33,6 @@ const DIGEST = /^[0-9a-f]{64}$/;
 
 /** A staging file untouched for this long belongs to a dead process. */
 const ABANDONED_MS = 24 * 3_600_000;
-/** Below this much free space the store counts as full, before writes start to fail. */
-const LEAST_FREE_BYTES = 1_000_000;
-const PROBE = Buffer.alloc(4096, 'x');
 
 /**
  * Stores blobs in a folder: `blobs/ab/<sha256>`; incoming files are written to `staging/` beside it. One level of 256
@@ -44,6 +42,7 @@ export class DiskStore implements ByteStore {
   readonly name = 'server';
   readonly #root: string;
   readonly #quarantine: DiskQuarantine;
+  #recall: ((sha256: string) => Promise<boolean>) | null = null;
 
   constructor(root: string) {
     this.#root = root;
@@ -58,24 +57,8 @@ export class DiskStore implements ByteStore {
     await this.sweepStaging(ABANDONED_MS);
   }
 
-  async check(): Promise<StoreState> {
-    const path = join(this.#staging, `probe-${randomUUID()}`);
-    try {
-      const { bavail, bsize } = await statfs(this.#root);
-      if (bavail * bsize < LEAST_FREE_BYTES) return 'full';
-      const file = await open(path, 'wx');
-      try {
-        await writeWhole(file, PROBE, 0);
-        await file.sync();
-      } finally {
-        await file.close();
-        await rm(path, { force: true });
-      }
-      return 'ok';
-    } catch (error) {
-      const fault = explainStoreFault(error, this.name);
-      return fault instanceof Error && 'code' in fault && fault.code === 'storage-full' ? 'full' : 'failing';
-    }
+  check(): Promise<StoreState> {
+    return checkDisk(this.#staging, this.name);
   }
 
   async sweepStaging(minAgeMs: number): Promise<number> {
@@ -129,7 +112,7 @@ export class DiskStore implements ByteStore {
         { store: adoption.store, key: adoption.key },
         {
           pathOf: (sha256) => this.localPath(sha256),
-          isKept: (sha256) => this.has(sha256),
+          isKept: (sha256) => this.#isHere(sha256),
           own: (work) => this.#own(work),
         },
       );
@@ -183,10 +166,22 @@ export class DiskStore implements ByteStore {
   }
 
   open(sha256: string, range?: { start: number; end: number }): Readable {
-    return createReadStream(this.localPath(sha256), range);
+    const path = this.localPath(sha256);
+    if (this.#recall === null || existsSync(path)) return createReadStream(path, range);
+    return Readable.from(this.#openRecalled(sha256, range), { objectMode: false });
+  }
+
+  async *#openRecalled(sha256: string, range?: { start: number; end: number }): AsyncGenerator<Buffer> {
+    await this.has(sha256);
+    yield* createReadStream(this.localPath(sha256), range);
+  }
+
+  recallFrom(recall: (sha256: string) => Promise<boolean>): void {
+    this.#recall = recall;
   }
 
   async borrow(sha256: string): Promise<BorrowedFile> {
+    if (this.#recall !== null) await this.has(sha256);
     return { path: this.localPath(sha256), release: async () => {} };
   }
 
@@ -201,6 +196,10 @@ export class DiskStore implements ByteStore {
   }
 
   async has(sha256: string): Promise<boolean> {
+    return (await this.#isHere(sha256)) || ((await this.#recall?.(sha256)) ?? false);
+  }
+
+  async #isHere(sha256: string): Promise<boolean> {
     const path = this.localPath(sha256);
     try {
       const entry = await lstat(path);
@@ -262,7 +261,7 @@ export class DiskStore implements ByteStore {
     return stageFile(path, facts, handle, {
       target: this.localPath(facts.sha256),
       copy: this.#copyOf(facts.sha256),
-      isKept: () => this.has(facts.sha256),
+      isKept: () => this.#isHere(facts.sha256),
       own: (work) => this.#own(work),
     });
   }
