@@ -71,7 +71,10 @@ function chosen<Value>(option: Value | 'inherit' | undefined, before: Value | nu
 }
 
 /** Finds a folder by path, or reports that there is none. */
-async function findFolder({ client, output, endWith }: CliContext, path: string): Promise<Folder | null> {
+export async function findFolder(
+  { client, output, endWith }: CliContext,
+  path: string,
+): Promise<Folder | null> {
   const wanted = path.startsWith('/') ? path : `/${path}`;
   const folder = (await client.folders.list({ within: wanted })).items.find((one) => one.path === wanted);
   if (folder) return folder;

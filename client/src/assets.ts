@@ -6,6 +6,7 @@ import type {
   FocalPoint,
   HistoryEvent,
   Page,
+  Visibility,
 } from '@uniferum/core/library';
 import type { Run } from '@uniferum/core/runs';
 import type { CallOptions, Http } from './http.js';
@@ -36,6 +37,8 @@ export interface AssetPatch extends Partial<AssetTexts> {
   folder?: string;
   capturedAt?: string | null;
   focal?: FocalPoint | null;
+  /** Who may read it; null takes what its folder says. */
+  visibility?: Visibility | null;
 }
 
 export interface Version {

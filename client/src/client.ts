@@ -11,6 +11,7 @@ import { type ListCall, PagedList } from './paging.js';
 import { recipeCalls, renditionCalls } from './recipes.js';
 import { runCalls, workerCalls } from './runs.js';
 import { pageTypeCalls, sitePageCalls } from './site-pages.js';
+import { copyCalls, storeCalls } from './stores.js';
 
 /** A client of one installation: a group of calls for each room. */
 export type UniferumClient = ReturnType<typeof createClient>;
@@ -45,6 +46,8 @@ export function createClient(options: ClientOptions = {}) {
     references: referenceCalls(http, list),
     rewrites: rewriteCalls(http),
     connections: connectionCalls(http, list),
+    stores: storeCalls(http, list),
+    copies: copyCalls(http, list),
     recipes: recipeCalls(http, list),
     renditions: renditionCalls(http),
     workers: workerCalls(http),

@@ -1,3 +1,4 @@
+export type { AuditMode, AuditReason, CopyAnswer, StoreAnswer } from '@uniferum/core/copies';
 export type { Verdict } from '@uniferum/core/intake';
 export type {
   Asset,
@@ -33,5 +34,6 @@ export type * from './recipes.js';
 export type { ResumableResult, ResumableUpload } from './resumable.js';
 export type { WaitOptions } from './runs.js';
 export type { SaveCall, SitePagePatch } from './site-pages.js';
+export type { CopyChange, GivenPlacement, LinkAnswer, NewStore } from './stores.js';
 export type * from './types.js';
 export type { UploadFile, UploadRequest, UploadResult } from './upload.js';

@@ -108,8 +108,31 @@ export async function updateConnection(
     );
 }
 
-export async function deleteConnection(tx: Transaction, id: string): Promise<void> {
-  await change(tx, 'DELETE FROM connections WHERE id = ?', [id]);
+/** @throws UniferumError `conflict` when something uses it */
+export async function deleteConnection(
+  tx: Transaction,
+  { id, name }: Pick<Connection, 'id' | 'name'>,
+): Promise<void> {
+  await change(tx, 'DELETE FROM connections WHERE id = ?', [id]).catch((error) => {
+    if (isDatabaseError(error, 'ER_ROW_IS_REFERENCED_2'))
+      throw new UniferumError('conflict', `A store uses the connection "${name}". Delete that store first.`);
+    throw error;
+  });
+}
+
+/** Tells whether anything refers to a connection, in whatever table: then the database doesn't delete it. */
+export async function isConnectionUsed(tx: Transaction, connection: Connection): Promise<boolean> {
+  const undo = new Error('It could be deleted');
+  try {
+    return await tx.savepoint(async () => {
+      await deleteConnection(tx, connection);
+      throw undo;
+    });
+  } catch (error) {
+    if (error === undo) return false;
+    if (error instanceof UniferumError) return true;
+    throw error;
+  }
 }
 
 function refuseTwice(error: unknown, name: string): never {

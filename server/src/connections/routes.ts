@@ -1,8 +1,14 @@
 import type { BucketSettings, ConnectionAnswer, ConnectionKind } from '@uniferum/core/connections';
 import Joi from 'joi';
 import { recordEvent } from '../events/outbox.js';
-import { type Executor, inTransaction, isoTime, isoTimeOrNull } from '../shared/database.js';
-import { notFound } from '../shared/errors.js';
+import {
+  type Executor,
+  inTransaction,
+  isoTime,
+  isoTimeOrNull,
+  type Transaction,
+} from '../shared/database.js';
+import { notFound, UniferumError } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { idSchema, pageOf, stepsSchema } from '../shared/schemas.js';
@@ -14,6 +20,7 @@ import {
   deleteConnection,
   findConnection,
   insertConnection,
+  isConnectionUsed,
   listConnections,
   updateConnection,
 } from './queries.js';
@@ -124,6 +131,7 @@ export const connectionRoutes: Route[] = [
           `The connection "${before.name}"`,
         );
         const next = { name: name ?? before.name, settings: settings ?? before.settings };
+        await refuseOtherPlace(tx, before, next.settings);
         await updateConnection(tx, id, {
           ...next,
           ...(secret !== undefined && { secret: sealSecret(config, secret) }),
@@ -145,7 +153,7 @@ export const connectionRoutes: Route[] = [
       await inTransaction(db, async (tx) => {
         const { name, revision } = await requireConnection(tx, id, { lock: true });
         requireMatch(req.get('if-match'), revisionTag(id, revision), `The connection "${name}"`);
-        await deleteConnection(tx, id);
+        await deleteConnection(tx, { id, name });
         await recordEvent(tx, { event: connectionDeleted, by: who.name, data: { id, name } });
       });
       return { status: 204 };
@@ -165,3 +173,14 @@ export const connectionRoutes: Route[] = [
     },
   }),
 ];
+
+/** The copies of a store are at the keys of its bucket: they would all seem to be missing in another one. */
+async function refuseOtherPlace(tx: Transaction, before: Connection, after: BucketSettings): Promise<void> {
+  const { bucket, prefix } = before.settings;
+  if (bucket === after.bucket && prefix === after.prefix) return;
+  if (await isConnectionUsed(tx, before))
+    throw new UniferumError(
+      'conflict',
+      `A store uses the connection "${before.name}", so its bucket and prefix can’t be changed. Add another connection, and move the copies there.`,
+    );
+}

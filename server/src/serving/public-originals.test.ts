@@ -153,15 +153,21 @@ describe('what a folder lets out', () => {
     const [a, b] = [await folderId('/a'), await folderId('/a/b')];
     const read = async (id: string) => (await server.call('GET', `${api}/folders/${id}/access`)).body;
     expect(await read(b)).toEqual({
-      own: { publicMetadata: null },
-      effective: { publicMetadata: { value: 'rights', from: null } },
+      own: { visibility: null, publicMetadata: null },
+      effective: {
+        visibility: { value: 'public', from: null },
+        publicMetadata: { value: 'rights', from: null },
+      },
     });
     await setAccess(a, 'none');
     expect((await read(b)).effective.publicMetadata).toEqual({ value: 'none', from: '/a' });
     await setAccess(b, 'all');
     expect(await read(b)).toEqual({
-      own: { publicMetadata: 'all' },
-      effective: { publicMetadata: { value: 'all', from: '/a/b' } },
+      own: { visibility: null, publicMetadata: 'all' },
+      effective: {
+        visibility: { value: 'public', from: null },
+        publicMetadata: { value: 'all', from: '/a/b' },
+      },
     });
   });
 

@@ -141,6 +141,41 @@ async function callConnections(): Promise<void> {
   await call('DELETE', `/${id}`);
 }
 
+async function callStores(picture: string, folder: string): Promise<void> {
+  const call = (method: 'GET' | 'POST' | 'PATCH' | 'PUT' | 'DELETE', path: string, json?: object) =>
+    server.call(method, `/api/v1${path}`, json && { json });
+  const settings = { endpoint: 'http://127.0.0.1:9', region: 'r', bucket: 'lights', accessKey: 'k' };
+  const connection = (await call('POST', '/connections', { name: 'Far', settings, secret: 's' })).body.id;
+  const { id } = (await call('POST', '/stores', { name: 'far', connection })).body;
+  await call('POST', '/stores', { name: 'far', connection });
+  await call('POST', '/stores', { name: 'server', connection });
+  await call('DELETE', `/connections/${connection}`);
+  await call('PATCH', `/stores/${id}`, { auditDays: 7 });
+  for (const path of [
+    ...['/stores', `/stores/${id}`, '/stores/home', '/stores/999', `/stores/${id}/audit?reason=missing`],
+    ...[`/folders/${folder}/placement`, `/assets/${picture}/copies`, `/assets/${picture}/links`],
+  ])
+    await call('GET', path);
+  await call('POST', '/stores/home/audit', { mode: 'full' });
+  await call('POST', '/stores/home/audit', { mode: 'list' });
+  await call('POST', '/stores/home/repair?rehearse=true', {});
+  await call('POST', '/stores/home/repair', {});
+  await call('PUT', `/folders/${folder}/placement`, { stores: ['nowhere'] });
+  await call('PUT', `/folders/${folder}/placement`, { stores: [], serveFrom: 'far' });
+  await call('PUT', `/folders/${folder}/placement`, { stores: [], keepLocal: true });
+  const copies = { select: { ids: [picture] }, store: 'far', action: 'drop' };
+  await call('POST', '/copies?rehearse=true', copies);
+  await call('POST', '/copies', copies);
+  await call('POST', '/copies', { ...copies, store: 'nowhere' });
+  const link = (await call('POST', `/assets/${picture}/links`, { rendition: 'wide' })).body;
+  await call('GET', `/assets/${picture}/links`);
+  await call('DELETE', `/assets/${picture}/links/${link.id}`);
+  await call('DELETE', `/assets/${picture}/links/${link.id}`);
+  await server.workUntilIdle();
+  await call('DELETE', `/stores/${id}`);
+  await call('DELETE', '/stores/home');
+}
+
 async function callSitePages(picture: string): Promise<void> {
   const call = (method: 'GET' | 'POST' | 'PATCH' | 'PUT' | 'DELETE', path: string, json?: object) =>
     server.call(method, `/api/v1${path}`, json && { json });
@@ -235,6 +270,7 @@ test('real answers of every route match it, good ones and bad ones', async () =>
   await callPages(picture.id);
   await callSitePages(picture.id);
   await callConnections();
+  await callStores(picture.id, folder);
   for (const verb of ['stop', 'resume', 'retry']) await post(`/api/v1/runs/${run.id}/${verb}`, {});
   await post('/api/v1/intake/check', { folder: '/a', files: [{ name: 'x.jpg', bytes: 9 }] });
   const begun = await post('/api/v1/intakes', { folder: '/a' });

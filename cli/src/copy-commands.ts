@@ -1,0 +1,130 @@
+import type { CopyChange } from '@uniferum/client';
+import { type Command, Option } from 'commander';
+import type { CliContext } from './context.js';
+import { findFolder } from './folder-commands.js';
+import { formatSize, table } from './output.js';
+import { followRun } from './run-commands.js';
+
+interface CopiesOptions {
+  add?: string;
+  drop?: string;
+  fetch: boolean;
+  in?: string;
+  rehearse: boolean;
+  wait: boolean;
+}
+
+interface PlacementOptions {
+  in?: string[];
+  serveFrom?: string;
+  keepLocal?: string;
+  inherit: boolean;
+}
+
+interface LinkOptions {
+  expires: string;
+  downloads?: string;
+  rendition?: string;
+}
+
+/** Adds `copies`, `placement` and `link`. */
+export function addCopyCommands(program: Command, context: () => CliContext): void {
+  program
+    .command('copies')
+    .description('add, drop or fetch copies of the assets that match a filter')
+    .argument('<filter>', 'which, such as: kind:image size>1mb; "" for all')
+    .option('--add <store>', 'copy them to this store')
+    .option('--drop <store>', 'delete their copies there; the last good copy stays')
+    .option('--fetch', 'bring them back to the home store', false)
+    .option('--in <folder>', 'only in this folder and its subfolders')
+    .option('--rehearse', 'show what would be done', false)
+    .option('--wait', 'wait for the run to end', false)
+    .action((filter: string, options: CopiesOptions) => copies(context(), filter, options));
+  program
+    .command('placement')
+    .description('show or set the stores that hold copies of a folder’s files')
+    .argument('<folder>')
+    .option('--in <stores...>', 'names of stores; their copies are made without being asked')
+    .option('--serve-from <store>', 'the store that visitors are sent to')
+    .addOption(new Option('--keep-local <days>', 'whether the files stay here: yes, no, or for so many days'))
+    .option('--inherit', 'use the placement of the parent folder', false)
+    .action((folder: string, options: PlacementOptions) => placement(context(), folder, options));
+  program
+    .command('link')
+    .description('create an address at which anybody may read a file until it expires')
+    .argument('<asset>', 'the id of the asset')
+    .option('--expires <seconds>', 'how long it works', '86400')
+    .option('--downloads <count>', 'how often it may be read')
+    .option('--rendition <recipe>', 'a rendition instead of the original')
+    .action((asset: string, options: LinkOptions) => link(context(), asset, options));
+}
+
+async function copies(context: CliContext, filter: string, options: CopiesOptions): Promise<void> {
+  const { client, output } = context;
+  const change = changeOf(filter, options);
+  if (change === null) {
+    output.err('Say what to do: --add <store>, --drop <store> or --fetch.');
+    context.endWith(2);
+    return;
+  }
+  if (!options.rehearse) return followRun(context, (await client.copies.change(change)).run, options.wait);
+  const { plan } = await client.copies.rehearse(change);
+  if (output.isJson) return output.out(JSON.stringify(plan));
+  for (const line of table(
+    plan.items.map(({ folder, name, files, bytes, note }) => [
+      ...[`${folder}/${name}`.replace('//', '/'), `${files} files`, formatSize(bytes), note ?? ''],
+    ]),
+  ))
+    output.out(line);
+  const { assets, files, bytes, refused } = plan.totals;
+  output.out(`${files} files of ${assets} assets, ${formatSize(bytes)}; ${refused} left out`);
+}
+
+function changeOf(filter: string, { add, drop, fetch, in: folder }: CopiesOptions): CopyChange | null {
+  const select = { q: filter, deep: true, ...(folder !== undefined && { folder }) };
+  if (add !== undefined) return { select, store: add, action: 'add' };
+  if (drop !== undefined) return { select, store: drop, action: 'drop' };
+  return fetch ? { select, store: 'server', action: 'fetch' } : null;
+}
+
+async function placement(context: CliContext, path: string, options: PlacementOptions): Promise<void> {
+  const { client, output } = context;
+  const folder = await findFolder(context, path);
+  if (!folder) return;
+  if (options.inherit) await client.copies.place(folder.id, null);
+  else if (options.in !== undefined)
+    await client.copies.place(folder.id, {
+      stores: options.in,
+      serveFrom: options.serveFrom ?? null,
+      keepLocal: keepLocalOf(options.keepLocal),
+    });
+  const answer = await client.copies.placement(folder.id);
+  if (output.isJson) return output.out(JSON.stringify(answer));
+  const { stores, serveFrom, keepLocal, from } = answer.effective;
+  const kept = keepLocal === true ? 'yes' : keepLocal === false ? 'no' : `for ${keepLocal} days`;
+  output.out(`stores: ${stores.length === 0 ? 'none' : stores.join(', ')} (${from ?? 'by default'})`);
+  output.out(`served from: ${serveFrom ?? 'here'}`);
+  output.out(`kept here: ${kept}`);
+}
+
+function keepLocalOf(text: string | undefined): boolean | number {
+  if (text === undefined || text === 'yes') return true;
+  return text === 'no' ? false : Number(text);
+}
+
+async function link(
+  { client, output }: CliContext,
+  asset: string,
+  { expires, downloads, rendition }: LinkOptions,
+): Promise<void> {
+  const made = await client.copies.link(asset, {
+    expiresIn: Number(expires),
+    maxDownloads: downloads === undefined ? null : Number(downloads),
+    rendition: rendition ?? null,
+  });
+  if (output.isJson) output.out(JSON.stringify(made));
+  else {
+    output.out(made.url);
+    output.err(`It works until ${made.expiresAt}. It is shown only now.`);
+  }
+}
