@@ -272,6 +272,7 @@ test('axe finds nothing serious in light and dark colours', async () => {
     '/pages/types',
     '/pages/sources',
     '/connections',
+    '/connections/stores',
     '/pages/broken',
     '/runs',
     '/runs/workers',

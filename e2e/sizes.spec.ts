@@ -22,6 +22,7 @@ const PAGES = [
   '/pages/types',
   '/pages/sources',
   '/connections',
+  '/connections/stores',
   '/pages/broken',
   '/runs',
   '/runs/workers',

@@ -23,3 +23,17 @@ for (const connection of wanted) {
   if (known) await uniferum.connections.change(known.id, connection);
   else await uniferum.connections.add(connection);
 }
+
+/** The stores that hold copies, and what is placed in them; set up once, so that changes of people stay. */
+const connections = (await uniferum.connections.list()).items;
+const stores = (await uniferum.stores.list()).items;
+const idOf = (name: string) => connections.find((one) => one.name.endsWith(name))?.id ?? '';
+if (stores.length === 1) {
+  await uniferum.stores.add({ name: 'media', connection: idOf('public media'), auditDays: 7 });
+  await uniferum.stores.add({ name: 'originals', connection: idOf('private originals'), auditDays: 7 });
+  const folders = (await uniferum.folders.list({ limit: 500 })).items;
+  const folderOf = (path: string) => folders.find((folder) => folder.path === path)?.id;
+  const [lights, news] = [folderOf('/lights'), folderOf('/news')];
+  if (lights) await uniferum.copies.place(lights, { stores: ['originals'] });
+  if (news) await uniferum.copies.place(news, { stores: ['originals', 'media'] });
+}

@@ -3,6 +3,12 @@ import type { UserEvent } from '@testing-library/user-event';
 import type { ReactElement } from 'react';
 import { beforeEach, describe, expect, test, vi } from 'vitest';
 import { MakeKeyDialog } from './automate/make-key-dialog.js';
+import { CopiesOfAssetDialog } from './copies/asset-copies-dialog.js';
+import { CopiesDialog } from './copies/copies-dialog.js';
+import { FindingsDialog } from './copies/findings-dialog.js';
+import { LinksDialog } from './copies/links-dialog.js';
+import { PlacementDialog } from './copies/placement-dialog.js';
+import { StoreDialog } from './copies/store-dialog.js';
 import { MappingDialog } from './intake/mapping-dialog.js';
 import { BinPage } from './library/bin-page.js';
 import { BulkDialog } from './library/bulk-dialog.js';
@@ -17,7 +23,7 @@ import { RemoveRecipeDialog } from './recipes/remove-recipe-dialog.js';
 import { AccessDialog } from './rules/access-dialog.js';
 import { answer, callsOf, pageOf, problem } from './testing/fake-client.js';
 import { show } from './testing/render.js';
-import { asset, folder, recipe } from './testing/samples.js';
+import { asset, connection, folder, homeStore, recipe, store } from './testing/samples.js';
 
 vi.mock('./client.js', () => import('./testing/fake-client.js'));
 
@@ -142,6 +148,47 @@ const CASES: Record<string, Case> = {
     call: 'folders.putAccess',
     act: press('Save'),
   },
+  'where a folder’s files are stored': {
+    dialog: <PlacementDialog folder={folder('/lights')} {...open} />,
+    call: 'copies.place',
+    act: async (user) => {
+      await user.click(await screen.findByLabelText('Set this folder’s own placement'));
+      await user.click(await screen.findByLabelText('offsite'));
+      await press('Save placement')(user);
+    },
+  },
+  'making a store': {
+    dialog: <StoreDialog store={null} onClose={close} />,
+    call: 'stores.add',
+    act: async (user) => {
+      await user.type(await screen.findByLabelText('Name'), 'vault');
+      await press('Add store')(user);
+    },
+    keeps: 'vault',
+  },
+  'copying a selection': {
+    dialog: <CopiesDialog selection={{ ids: ['7'] }} count={1} onClose={close} />,
+    call: 'copies.change',
+    act: async (user) => user.click(await screen.findByRole('button', { name: 'Copy 2 files' })),
+  },
+  'repairing a store': {
+    dialog: <FindingsDialog store={store('1')} onClose={close} />,
+    call: 'stores.repair',
+    act: async (user) => {
+      const button = await screen.findByRole('button', { name: 'Repair' });
+      await vi.waitFor(() => expect(button).toBeEnabled());
+      await user.click(button);
+    },
+  },
+  'making a link': {
+    dialog: <LinksDialog asset={dusk} onClose={close} />,
+    call: 'copies.link',
+    act: async (user) => {
+      await user.type(await screen.findByLabelText('Downloads at most'), '3');
+      await press('Create link')(user);
+    },
+    keeps: '3',
+  },
   'rehearsing an import of recipes': {
     dialog: <ImportDialog onClose={close} />,
     call: 'recipes.rehearseImport',
@@ -164,6 +211,8 @@ const CASES: Record<string, Case> = {
   },
 };
 
+const NOW = '2026-05-20T12:00:00.000Z';
+
 beforeEach(() => {
   close.mockReset();
   const version = { bytes: 10, mime: 'image/jpeg', width: 3, height: 2, by: 'Edda', url: '/x.jpg' };
@@ -171,9 +220,32 @@ beforeEach(() => {
     'folders.list': pageOf([folder('/'), folder('/lights')]),
     'assets.getTagged': { value: dusk, etag: '"1"' },
     'folders.access': {
-      own: { publicMetadata: null },
-      effective: { publicMetadata: { value: 'rights', from: '/' } },
+      own: { visibility: null, publicMetadata: null },
+      effective: {
+        visibility: { value: 'public', from: null },
+        publicMetadata: { value: 'rights', from: '/' },
+      },
     },
+    'stores.list': pageOf([homeStore, store('1')]),
+    'connections.list': pageOf([connection('1')]),
+    'copies.placement': {
+      own: null,
+      effective: { stores: [], serveFrom: null, keepLocal: true, from: null },
+    },
+    'copies.rehearse': {
+      plan: {
+        items: [{ asset: '7', name: 'dusk.jpg', folder: '/lights', files: 2, bytes: 9, note: null }],
+        totals: { assets: 1, files: 2, bytes: 9, refused: 0 },
+      },
+    },
+    'copies.links': pageOf([]),
+    'stores.findings': {
+      ...pageOf([
+        { id: '1', key: 'lights/dusk.jpg', reason: 'missing', asset: null, bytes: 9, foundAt: NOW },
+      ]),
+      ...{ auditedAt: NOW, reasons: { missing: 1, surplus: 0, size: 0, damaged: 0 } },
+    },
+    'stores.rehearseRepair': { plan: { items: [], totals: { store: 1, delete: 0, nothing: 0 } } },
     'assets.versions': {
       items: [
         { ...version, n: 2, createdAt: '2026-05-20T12:00:00.000Z', isCurrent: true },
@@ -203,6 +275,10 @@ describe('when the server refuses', () => {
     ['its versions', 'assets.versions', <VersionsDialog key="a" asset={dusk} onClose={close} />],
     ['the mapping', 'settings.metadata', <MappingDialog key="b" {...open} />],
     ['what is published', 'folders.access', <AccessDialog key="c" folder={folder('/lights')} {...open} />],
+    ['its placement', 'copies.placement', <PlacementDialog key="d" folder={folder('/lights')} {...open} />],
+    ['its copies', 'copies.of', <CopiesOfAssetDialog key="e" asset={dusk} onClose={close} />],
+    ['its links', 'copies.links', <LinksDialog key="f" asset={dusk} onClose={close} />],
+    ['findings', 'stores.findings', <FindingsDialog key="g" store={store('1')} onClose={close} />],
   ])('a dialog that can’t read %s says why', async (_what, call, dialog) => {
     answer({ [call]: problem(503, 'The database can’t be reached.') });
     show(dialog);

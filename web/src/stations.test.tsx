@@ -3,6 +3,7 @@ import type { ComponentType } from 'react';
 import { describe, expect, test, vi } from 'vitest';
 import { AutomatePage } from './automate/automate-page.js';
 import { ConnectionsPage } from './connections/connections-page.js';
+import { StoresPage } from './copies/stores-page.js';
 import { FlowPage } from './flow/flow-page.js';
 import { IntakePage } from './intake/intake-page.js';
 import { BinPage } from './library/bin-page.js';
@@ -26,10 +27,12 @@ import {
   connection,
   flow,
   folder,
+  homeStore,
   pageSource,
   recipe,
   reference,
   run,
+  store,
 } from './testing/samples.js';
 
 vi.mock('./client.js', () => import('./testing/fake-client.js'));
@@ -185,6 +188,16 @@ const CASES: Record<string, Case> = {
     full: pageOf([connection('1', { name: 'Media bucket' })]),
     saysFull: 'Media bucket',
   },
+  stores: {
+    Page: StoresPage,
+    call: 'stores.list',
+    empty: pageOf([homeStore]),
+    saysEmpty: 'No other store yet',
+    full: pageOf([homeStore, store('1', { name: 'offsite', damaged: 3 })]),
+    saysFull: 'offsite',
+    // Only a count beside the name of a view.
+    quiet: ['connections.list'],
+  },
   'page types': {
     Page: PageTypesPage,
     call: 'pageTypes.list',
@@ -232,6 +245,7 @@ function answerTheRest() {
     'recipes.list': pageOf([recipe('wide')]),
     'runs.list': pageOf([]),
     'sources.list': pageOf([pageSource('1')]),
+    'connections.list': pageOf([connection('1')]),
     'runs.items': pageOf([]),
     'intakes.list': pageOf([]),
     'folders.rules': problem(404, 'none'),

@@ -1,6 +1,7 @@
 import { automateStation } from './automate/station.js';
 import { connectionsStation } from './connections/station.js';
 import type { Station } from './console/station.js';
+import { copiesStation } from './copies/station.js';
 import { flowStation } from './flow/station.js';
 import { intakeStation } from './intake/station.js';
 import { libraryStation } from './library/station.js';
@@ -23,6 +24,7 @@ export const STATIONS: readonly Station[] = [
   rulesStation,
   recipesStation,
   connectionsStation,
+  copiesStation,
   pagesStation,
   ...TO_COME,
   runsStation,

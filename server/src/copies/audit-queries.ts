@@ -102,21 +102,6 @@ export async function listHomeCopies(
   );
 }
 
-/** Records that the home store's copies are missing or damaged, or that they are good again. */
-export async function updateHomeDamage(
-  tx: Executor,
-  home: string,
-  digests: readonly string[],
-  isDamaged: boolean,
-): Promise<void> {
-  if (digests.length === 0) return;
-  await changeExpanded(
-    tx,
-    `UPDATE copies SET damaged_at = ${isDamaged ? 'COALESCE(damaged_at, NOW(3))' : 'NULL'} WHERE store = ? AND sha256 IN (?)`,
-    [home, [...digests]],
-  );
-}
-
 /** Deletes what earlier audits of a store found. */
 export async function deleteFindings(tx: Transaction, storeId: number): Promise<void> {
   await change(tx, 'DELETE FROM audit_findings WHERE store_id = ?', [storeId]);

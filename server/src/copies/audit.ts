@@ -1,4 +1,5 @@
 import type { AuditMode } from '@uniferum/core/copies';
+import { updateHomeDamage } from '../library/home-copy-queries.js';
 import type { BoundRun, ItemContext, ItemResult } from '../runs/handler.js';
 import { addItems, beginRun } from '../runs/ledger.js';
 import { findActiveRun } from '../runs/queries.js';
@@ -7,7 +8,7 @@ import { type Database, inTransaction, type Transaction } from '../shared/databa
 import { UniferumError } from '../shared/errors.js';
 import { auditBucket, findingOf, MOST_FINDINGS, readObject } from './audit-bucket.js';
 import { auditHome, readHome } from './audit-home.js';
-import { deleteFindings, insertFindings, type NewFinding, updateHomeDamage } from './audit-queries.js';
+import { deleteFindings, insertFindings, type NewFinding } from './audit-queries.js';
 import { findCopiesById, updateCopies } from './copy-queries.js';
 import { updateAudited } from './store-queries.js';
 import type { CopyTools } from './upload.js';

@@ -1,16 +1,11 @@
 import { type Placement, planFetching, planLeavingHome } from '@uniferum/core/copies';
 import { findAssets } from '../library/asset-queries.js';
 import { isBlobReferenced, VERSION_BLOBS } from '../library/blob-queries.js';
+import { findHomeCopies, type HomeCopy, leaveHomeCopy, pinHomeCopy } from '../library/home-copy-queries.js';
 import type { Joints } from '../library/joints.js';
 import { type Executor, inTransaction } from '../shared/database.js';
 import { type CopyRow, findCopiesById } from './copy-queries.js';
-import {
-  findHomeCopies,
-  findOtherHolders,
-  type HomeCopy,
-  leaveHomeCopy,
-  pinHomeCopy,
-} from './home-queries.js';
+import { findOtherHolders } from './home-queries.js';
 import { placementsIn } from './placements.js';
 import { type AssetFile, type ReadCopies, readCopies } from './read-copies.js';
 import { recall } from './recall.js';

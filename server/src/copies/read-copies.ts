@@ -1,5 +1,6 @@
 import type { AssetCopies, CopiedFile, PlacedCopy } from '@uniferum/core/copies';
 import { type AssetRow, findAssets } from '../library/asset-queries.js';
+import { findHomeCopies } from '../library/home-copy-queries.js';
 import { findVersionsOf } from '../library/version-queries.js';
 import { arePrivate } from '../library/visibility.js';
 import { fileEnd } from '../recipes/file-end.js';
@@ -7,7 +8,6 @@ import { findRenditions } from '../recipes/queries.js';
 import type { Executor } from '../shared/database.js';
 import { groupBy } from '../shared/group.js';
 import { type CopyRow, findCopiesOf } from './copy-queries.js';
-import { findHomeCopies } from './home-queries.js';
 import { listStores } from './store-queries.js';
 
 /** A file of an asset, with what storing it needs. */

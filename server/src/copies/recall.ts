@@ -1,10 +1,10 @@
 import type { Readable } from 'node:stream';
 import { findBlob } from '../library/blob-queries.js';
 import { recordBlobs } from '../library/blobs.js';
+import { updateHomeDamage } from '../library/home-copy-queries.js';
 import type { ByteStore, StagedBytes } from '../shared/byte-store.js';
 import { type Database, inTransaction } from '../shared/database.js';
 import { SharedWork } from '../shared/shared-work.js';
-import { updateHomeDamage } from './audit-queries.js';
 import type { Buckets } from './buckets.js';
 import { type CopyRow, findCopiesById, findGoodCopies, updateCopies } from './copy-queries.js';
 

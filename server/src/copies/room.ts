@@ -1,4 +1,5 @@
 import type { Room } from '../house/room.js';
+import { findHomeCopies } from '../library/home-copy-queries.js';
 import type { AssetListener, Joints } from '../library/joints.js';
 import { counterCheck } from '../shared/count-checks.js';
 import { repeatedly } from '../shared/repeatedly.js';
@@ -11,7 +12,7 @@ import { type CopyRow, discardCopies, findCopiesOf } from './copy-queries.js';
 import { copyRoutes } from './copy-routes.js';
 import * as events from './events.js';
 import { followLibrary } from './follow-library.js';
-import { findHomeCopies, findOtherHolders, markOrphaned } from './home-queries.js';
+import { findOtherHolders, markOrphaned } from './home-queries.js';
 import { leaveHomeInTime } from './leave-in-time.js';
 import { changeCopiesRun, copyHandlers, placeCopiesRun } from './place.js';
 import { recall } from './recall.js';

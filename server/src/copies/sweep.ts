@@ -1,4 +1,5 @@
 import type { Logger } from 'pino';
+import { findHomeCopies } from '../library/home-copy-queries.js';
 import { type Executor, inTransaction } from '../shared/database.js';
 import {
   type CopyRow,
@@ -8,7 +9,7 @@ import {
   listDiscarded,
   listLongStale,
 } from './copy-queries.js';
-import { findHomeCopies, findOtherHolders } from './home-queries.js';
+import { findOtherHolders } from './home-queries.js';
 import { deleteOrphanedPlacements } from './placement-queries.js';
 import { recall } from './recall.js';
 import { listStores } from './store-queries.js';

@@ -1,5 +1,4 @@
 import type { ConnectionAnswer } from '@uniferum/core/connections';
-import { formatCount } from '@uniferum/core/intake';
 import { Plus } from 'lucide-react';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
@@ -11,6 +10,7 @@ import { formatAgo } from '../ui/format.js';
 import { EmptyPlace, ErrorNotice, FailureLine } from '../ui/notice.js';
 import { TestSteps } from '../ui/test-steps.js';
 import { ConnectionDialog } from './connection-dialog.js';
+import { ConnectionsViews } from './connections-views.js';
 import { useConnectionChanges, useConnections } from './hooks.js';
 
 /** Connections to outside systems. */
@@ -22,7 +22,7 @@ export function ConnectionsPage() {
   return (
     <Page
       title="Connections"
-      note={connections && formatCount(connections.length, 'connection')}
+      note="Addresses and credentials of outside systems."
       actions={
         mayWrite && (
           <Button look="main" onClick={onAdd}>
@@ -31,6 +31,7 @@ export function ConnectionsPage() {
         )
       }
     >
+      <ConnectionsViews />
       {error && <ErrorNotice error={error} />}
       <div className="min-h-0 flex-1 overflow-y-auto">
         {connections?.length === 0 && (

@@ -1,9 +1,10 @@
 import { type Folder, parentPath, pathChain } from '@uniferum/core/library';
-import { FolderPlus, Globe, PencilLine, Scale, Trash2, Upload } from 'lucide-react';
+import { FolderPlus, Globe, HardDrive, PencilLine, Scale, Trash2, Upload } from 'lucide-react';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { useRight } from '../access/hooks.js';
 import { usePageTitle } from '../console/use-page-title.js';
+import { PlacementDialog } from '../copies/placement-dialog.js';
 import { AccessDialog } from '../rules/access-dialog.js';
 import { RulesDialog } from '../rules/rules-dialog.js';
 import { Button, IconButton } from '../ui/button.js';
@@ -83,7 +84,7 @@ function Shelf({ folders, onOpen }: { folders: readonly Folder[]; onOpen: (path:
   );
 }
 
-type Open = 'rules' | 'access' | 'make' | 'change' | 'remove' | null;
+type Open = 'rules' | 'access' | 'placement' | 'make' | 'change' | 'remove' | null;
 
 function FolderActions({ folder }: { folder: Folder | null }) {
   const [open, setOpen] = useState<Open>(null);
@@ -93,6 +94,9 @@ function FolderActions({ folder }: { folder: Folder | null }) {
     <div className="flex flex-wrap items-center gap-1.5">
       <LibraryViews />
       <ChangeActions isTop={folder.path === '/'} onOpen={setOpen} />
+      <IconButton name="Where its files are stored" onClick={() => setOpen('placement')}>
+        <HardDrive className="size-4" />
+      </IconButton>
       <IconButton name="What this folder publishes" onClick={() => setOpen('access')}>
         <Globe className="size-4" />
       </IconButton>
@@ -150,6 +154,8 @@ function OpenDialog({ folder, open, onOpen }: OpenDialogProps) {
       return <RulesDialog {...dialog} />;
     case 'access':
       return <AccessDialog {...dialog} />;
+    case 'placement':
+      return <PlacementDialog {...dialog} />;
     case 'make':
       return <MakeFolderDialog {...dialog} />;
     case 'change':

@@ -43,23 +43,6 @@ function VerdictOf({ asset: { verdict } }: { asset: Asset }) {
   );
 }
 
-function Copies({ asset: { copies, crc32 } }: { asset: Asset }) {
-  return (
-    <>
-      {copies.map(({ store, key }) => (
-        <p key={store} title={key}>
-          {store}: <span className="text-soft">stored</span>
-        </p>
-      ))}
-      <Quiet>
-        <span className="figure" title="CRC-32">
-          crc {crc32}
-        </span>
-      </Quiet>
-    </>
-  );
-}
-
 const TEXT_WORDS: Record<(typeof TEXT_FIELDS)[number], string> = {
   title: 'title',
   alt: 'alternative text',
@@ -114,5 +97,4 @@ export const LIBRARY_STAGES: readonly LineStage[] = [
   { name: 'Verdict', order: 20, width: 'w-24', Content: VerdictOf },
   { name: 'Texts', order: 30, width: 'w-36', Content: Texts },
   { name: 'Versions', order: 40, width: 'w-[7.5rem]', Content: Versions },
-  { name: 'Copies', order: 60, width: 'w-[4.75rem]', Content: Copies },
 ];

@@ -2,6 +2,7 @@ import type { AssetSelection } from '@uniferum/client';
 import { formatCount } from '@uniferum/core/intake';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
+import { CopiesDialog } from '../copies/copies-dialog.js';
 import { Button } from '../ui/button.js';
 import { commandLine, option } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
@@ -39,6 +40,7 @@ export function SelectionBar({ view, total }: { view: LibraryView; total: number
       )}
       <span className="ml-auto" />
       {mayWrite && <Button onClick={() => setOpen({ job: 'edit', selection, count })}>Edit, move …</Button>}
+      {mayWrite && <Button onClick={() => setOpen({ job: 'copies', selection, count })}>Copies …</Button>}
       {mayDelete && <Button onClick={() => setOpen({ job: 'bin', selection, count })}>Move to bin</Button>}
       <Button look="quiet" onClick={clear}>
         Clear selection
@@ -46,13 +48,14 @@ export function SelectionBar({ view, total }: { view: LibraryView; total: number
       {open?.job === 'edit' && (
         <BulkDialog {...open} isOpen onOpenChange={() => setOpen(null)} onDone={clear} />
       )}
+      {open?.job === 'copies' && <CopiesDialog {...open} onClose={() => setOpen(null)} />}
       {open?.job === 'bin' && <BinDialog {...open} onClose={() => setOpen(null)} onDone={clear} />}
     </section>
   );
 }
 
 interface OpenJob {
-  job: 'edit' | 'bin';
+  job: 'edit' | 'copies' | 'bin';
   selection: AssetSelection;
   count: number;
 }

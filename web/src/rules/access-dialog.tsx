@@ -4,12 +4,15 @@ import {
   PUBLIC_METADATA,
   type PublicMetadata,
   parentPath,
+  VISIBILITIES,
+  type Visibility,
 } from '@uniferum/core/library';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
 import { Dialog } from '../ui/dialog.js';
+import { Field, Select } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { ErrorNotice } from '../ui/notice.js';
 import { useUnsavedChanges } from '../ui/unsaved.js';
@@ -21,7 +24,7 @@ interface AccessDialogProps {
   onOpenChange: (isOpen: boolean) => void;
 }
 
-/** Shows and changes which embedded metadata a folder's public originals keep. */
+/** Shows and changes who may read a folder's files, and which embedded metadata its public originals keep. */
 export function AccessDialog({ folder, isOpen, onOpenChange }: AccessDialogProps) {
   const { data, error } = useAccess(folder.id);
   return (
@@ -29,7 +32,7 @@ export function AccessDialog({ folder, isOpen, onOpenChange }: AccessDialogProps
       isOpen={isOpen}
       onOpenChange={onOpenChange}
       title={`What ${folder.path === '/' ? 'the library' : folder.path} publishes`}
-      description="Cameras and editors embed more than a picture shows. The stored original is not changed, and callers with a key can download it unmodified."
+      description="Who may read the files here and in subfolders, and what is embedded in them. Stored originals are not changed."
       className="w-[38rem]"
     >
       {error && <ErrorNotice error={error} />}
@@ -39,6 +42,12 @@ export function AccessDialog({ folder, isOpen, onOpenChange }: AccessDialogProps
 }
 
 type Chosen = PublicMetadata | 'inherit';
+type ChosenVisibility = Visibility | 'inherit';
+
+const VISIBILITY_WORDS: Record<Visibility, string> = {
+  public: 'everybody',
+  private: 'only with a key, a session or a link',
+};
 
 const WORDS: Record<PublicMetadata, { title: string; about: string }> = {
   all: {
@@ -64,9 +73,15 @@ interface ChoiceProps {
 function Choice({ folder, answer: { own, effective }, onDone }: ChoiceProps) {
   const mayChange = useRight('rules:write');
   const [chosen, setChosen] = useState<Chosen>(own.publicMetadata ?? 'inherit');
-  useUnsavedChanges(chosen === (own.publicMetadata ?? 'inherit') ? null : 'Your choice has not been saved.');
+  const [visibility, setVisibility] = useState<ChosenVisibility>(own.visibility ?? 'inherit');
+  const isChanged =
+    chosen !== (own.publicMetadata ?? 'inherit') || visibility !== (own.visibility ?? 'inherit');
+  useUnsavedChanges(isChanged ? 'Your choice has not been saved.' : null);
   const put = usePutAccess();
-  const access = { publicMetadata: chosen === 'inherit' ? null : chosen };
+  const access = {
+    visibility: visibility === 'inherit' ? null : visibility,
+    publicMetadata: chosen === 'inherit' ? null : chosen,
+  };
   const save = async () => {
     await put.mutateAsync({ folderId: folder.id, access });
     onDone();
@@ -79,6 +94,25 @@ function Choice({ folder, answer: { own, effective }, onDone }: ChoiceProps) {
         void save().catch(() => {});
       }}
     >
+      <Field label="Who may read the files">
+        {(props) => (
+          <Select
+            {...props}
+            disabled={!mayChange}
+            value={visibility}
+            onChange={(event) => setVisibility(event.target.value as ChosenVisibility)}
+          >
+            <option value="inherit">
+              {folder.path === '/' ? 'the default: everybody' : inheritedVisibility(folder, own, effective)}
+            </option>
+            {VISIBILITIES.map((value) => (
+              <option key={value} value={value}>
+                {VISIBILITY_WORDS[value]}
+              </option>
+            ))}
+          </Select>
+        )}
+      </Field>
       <Options
         folder={folder}
         inherited={inheritedWords(folder, own, effective)}
@@ -93,7 +127,7 @@ function Choice({ folder, answer: { own, effective }, onDone }: ChoiceProps) {
             path: `/folders/${folder.id}/access`,
             body: access,
             client: `await uniferum.folders.putAccess('${folder.id}', ${JSON.stringify(access)});`,
-            command: commandLine('access', folder.path, '--metadata', chosen),
+            command: commandLine('access', folder.path, '--visibility', visibility, '--metadata', chosen),
           }}
         >
           <Button look="main" type="submit" disabled={put.isPending}>
@@ -158,6 +192,16 @@ function Option({ value, title, about, chosen, onChoose }: OptionProps) {
       </span>
     </label>
   );
+}
+
+/** The inherited visibility, as far as it is known here. */
+function inheritedVisibility(
+  folder: Folder,
+  own: FolderAccessAnswer['own'],
+  { visibility: { value, from } }: FolderAccessAnswer['effective'],
+): string {
+  if (own.visibility !== null) return `as set by ${parentPath(folder.path)}`;
+  return `${VISIBILITY_WORDS[value]}, ${from === null ? 'the default' : `from ${from}`}`;
 }
 
 /** The inherited value, as far as it is known here. */

@@ -1,5 +1,6 @@
 import type { ApiKey } from '@uniferum/core/access';
 import { BUCKET_DEFAULTS, type ConnectionAnswer } from '@uniferum/core/connections';
+import type { StoreAnswer } from '@uniferum/core/copies';
 import type { Flow } from '@uniferum/core/flow';
 import type { Asset, Folder } from '@uniferum/core/library';
 import type { PageReference, PageSourceAnswer } from '@uniferum/core/pages';
@@ -169,6 +170,21 @@ export function connection(id: string, more: Partial<ConnectionAnswer> = {}): Co
     ...more,
   };
 }
+
+export function store(id: string, more: Partial<StoreAnswer> = {}): StoreAnswer {
+  return {
+    ...{ id, name: 'offsite', kind: 'bucket', connection: { id: '1', name: 'Bucket' }, bucket: 'lights' },
+    ...{ region: 'farrow-1', prefix: '', publicUrl: null, isHome: false },
+    ...{ copies: 12, bytes: 1_200_000, waiting: 0, damaged: 0, auditDays: null, auditedAt: null },
+    ...more,
+  };
+}
+
+/** The home store. */
+export const homeStore = store('home', {
+  ...{ name: 'server', kind: 'disk', connection: null, bucket: null, region: null, prefix: null },
+  isHome: true,
+});
 
 export function reference(id: string, more: Partial<PageReference> = {}): PageReference {
   return {

@@ -1,4 +1,5 @@
 import type { InboxState } from '@uniferum/client';
+import type { CopyState } from '@uniferum/core/copies';
 import type { Outcome } from '@uniferum/core/intake';
 import type { RenditionState } from '@uniferum/core/recipes';
 import type { ItemState, RunState } from '@uniferum/core/runs';
@@ -21,7 +22,7 @@ const QUIET = 'text-soft';
 
 /** Every state shown anywhere: its word, shape and colour. */
 const LOOKS: Record<
-  RunState | ItemState | Outcome | RenditionState | InboxState | PageState | 'broken',
+  RunState | ItemState | Outcome | RenditionState | InboxState | PageState | CopyState | 'broken',
   Look
 > = {
   waiting: { word: 'waiting', shape: 'ring', colour: WAITING },
@@ -48,6 +49,11 @@ const LOOKS: Record<
   published: { word: 'published', shape: 'disc', colour: GOOD },
   broken: { word: 'broken', shape: 'triangle', colour: FAULT },
   surplus: { word: 'surplus', shape: 'dash', colour: QUIET },
+  wanted: { word: 'waiting', shape: 'ring', colour: WAITING },
+  uploading: { word: 'uploading', shape: 'half', colour: WAITING },
+  stored: { word: 'stored', shape: 'disc', colour: GOOD },
+  damaged: { word: 'damaged', shape: 'triangle', colour: FAULT },
+  removing: { word: 'being deleted', shape: 'dash', colour: QUIET },
 };
 
 export type AnyState = keyof typeof LOOKS;

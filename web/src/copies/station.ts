@@ -1,0 +1,35 @@
+import { lazy } from 'react';
+import type { Station } from '../console/station.js';
+
+/** Stores are a view of the connections station; copies are a stage on the line. */
+export const copiesStation: Station = {
+  room: 'copies',
+  routes: [
+    {
+      path: 'connections/stores',
+      lazy: async () => ({ Component: (await import('./stores-page.js')).StoresPage }),
+    },
+  ],
+  stale: {
+    'store.changed': ['stores'],
+    'store.deleted': ['stores'],
+    'folder.changed': ['placement'],
+    'run.ended': ['stores', 'findings', 'copies', 'asset', 'assets'],
+    'link.created': ['links'],
+    'link.deleted': ['links'],
+  },
+  stages: [
+    {
+      name: 'Copies',
+      order: 60,
+      width: 'w-[11rem]',
+      Content: lazy(async () => ({ default: (await import('./copy-stage.js')).CopyStage })),
+    },
+  ],
+  runKinds: {
+    'place-copies': 'Placed copies',
+    'change-copies': 'Changes of copies',
+    audit: 'Audits',
+    repair: 'Repairs',
+  },
+};
