@@ -29,6 +29,8 @@ export interface Flow {
   ruledFolders: number;
   recipes: { name: string; title: string; states: Record<RenditionState, number>; bytes: number }[];
   stores: { store: string; amount: Amount }[];
+  /** The stores that hold copies besides; `waiting` are still to be stored or deleted there. */
+  copies: { store: string; amount: Amount; waiting: number; damaged: number }[];
   /** The indexed documents of sites. */
   pages: { documents: number; references: number; broken: number };
   runs: { active: number; faulty: number };

@@ -34,7 +34,7 @@ const PLANNED_AT_A_TIME = 500;
 
 /** Starts the run that brings a folder and those below it in line with their placements. @returns its id */
 export async function beginPlacing(tx: Transaction, path: string, by: string): Promise<string> {
-  const run = await beginRun(tx, placeCopiesRun, { title: `Placing copies of ${path}`, folder: path, by });
+  const run = await beginRun(tx, placeCopiesRun, { title: 'Copies', folder: path, by });
   await addItems(tx, run, placeCopiesRun, [searchItem(path, 0)]);
   return run;
 }

@@ -1,3 +1,4 @@
+import { commonFolder } from '@uniferum/core/runs';
 import { readEventsAfter, type SequencedEvent, sequenceEvents } from '../events/outbox.js';
 import { type AssetRow, findAssets } from '../library/asset-queries.js';
 import {
@@ -79,7 +80,11 @@ async function queue(tx: Transaction, assets: readonly AssetRow[], seq: number):
   await addToOpenRun(
     tx,
     placeCopiesRun,
-    { title: 'Copies of new files', by: 'Uniferum' },
+    {
+      title: 'Copies',
+      folder: assets.map(({ folder_path }) => folder_path).reduce(commonFolder),
+      by: 'Uniferum',
+    },
     assets.map(({ id, name }) => ({
       key: `events:${seq}:${id}`,
       title: name,

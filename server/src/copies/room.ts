@@ -11,6 +11,7 @@ import { copiesField } from './copies-field.js';
 import { type CopyRow, discardCopies, findCopiesOf } from './copy-queries.js';
 import { copyRoutes } from './copy-routes.js';
 import * as events from './events.js';
+import { copiesFlow } from './flow.js';
 import { followLibrary } from './follow-library.js';
 import { findOtherHolders, markOrphaned } from './home-queries.js';
 import { leaveHomeInTime } from './leave-in-time.js';
@@ -37,6 +38,7 @@ export function copiesRoom(services: Services): Room {
     events: Object.values(events),
     library: { fields: [copiesField(config)], listeners: [listenerFor(store.name)] },
     counts: [COPY_COUNTS],
+    flow: copiesFlow,
     routes: ({ joints }) => [
       ...storeRoutes,
       ...copyRoutes(toolsWith(joints)),

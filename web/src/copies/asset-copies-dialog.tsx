@@ -30,7 +30,11 @@ export function CopiesOfAssetDialog({ asset, onClose }: { asset: Asset; onClose:
       <ScrollRegion label="Copies" className="h-64 border-y border-rule">
         <ul>
           {copies?.map((copy) => (
-            <CopyRow key={`${copy.store} ${copy.key}`} copy={copy} />
+            <CopyRow
+              key={`${copy.store} ${copy.key}`}
+              copy={copy}
+              isCurrent={copy.version === asset.version}
+            />
           ))}
         </ul>
       </ScrollRegion>
@@ -47,7 +51,7 @@ export function CopiesOfAssetDialog({ asset, onClose }: { asset: Asset; onClose:
   );
 }
 
-function CopyRow({ copy }: { copy: CopyAnswer }) {
+function CopyRow({ copy, isCurrent }: { copy: CopyAnswer; isCurrent: boolean }) {
   const { store, rendition, version, state, bytes, bucket, key, region, access, url, checkedAt, error } =
     copy;
   return (
@@ -60,7 +64,7 @@ function CopyRow({ copy }: { copy: CopyAnswer }) {
       </span>
       <span className="min-w-0">
         <span className="block truncate">
-          {rendition ?? (version === null ? 'original' : `version ${version}`)}
+          {rendition ?? (isCurrent || version === null ? 'original' : `version ${version}`)}
         </span>
         <span className="figure block text-soft">{formatBytes(bytes)}</span>
       </span>

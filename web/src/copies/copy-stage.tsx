@@ -1,4 +1,4 @@
-import type { CopyAnswer } from '@uniferum/core/copies';
+import type { CopyAnswer, CopyState } from '@uniferum/core/copies';
 import type { Asset } from '@uniferum/core/library';
 import { useState } from 'react';
 import { Quiet } from '../library/line-stage.js';
@@ -12,16 +12,16 @@ import { LinksDialog } from './links-dialog.js';
 export function CopyStage({ asset }: { asset: Asset }) {
   const { data: copies = [], error } = useCopies(asset.id);
   const [open, setOpen] = useState<'copies' | 'links' | null>(null);
-  const stores = [...new Set(copies.map(({ store }) => store))];
+  const inState = (state: CopyState) => copies.filter((copy) => copy.state === state);
   return (
     <>
       <FailureLine error={error} />
       <ul>
-        {stores.map((store) => (
-          <StoreLine key={store} store={store} copies={copies.filter((copy) => copy.store === store)} />
+        {STATES.filter((state) => inState(state).length > 0).map((state) => (
+          <StateLine key={state} state={state} copies={inState(state)} />
         ))}
       </ul>
-      <p className="flex gap-3">
+      <p className="flex flex-wrap gap-x-3">
         <button type="button" className="text-oxide hover:underline" onClick={() => setOpen('copies')}>
           Copies …
         </button>
@@ -40,16 +40,16 @@ export function CopyStage({ asset }: { asset: Asset }) {
   );
 }
 
-/** The worst state says what the store needs. */
-const ORDER = ['damaged', 'uploading', 'wanted', 'removing', 'stored'] as const;
+const STATES = ['damaged', 'uploading', 'wanted', 'removing', 'stored'] as const;
 
-function StoreLine({ store, copies }: { store: string; copies: readonly CopyAnswer[] }) {
-  const worst = ORDER.find((state) => copies.some((copy) => copy.state === state)) ?? 'stored';
-  const count = copies.filter(({ state }) => state === worst).length;
+/** The copies in one state, and the stores that have them. */
+function StateLine({ state, copies }: { state: CopyState; copies: readonly CopyAnswer[] }) {
   return (
-    <li className="flex items-center justify-between gap-2">
-      <span className="truncate">{store}</span>
-      <StateMark state={worst} count={count} />
+    <li>
+      <StateMark state={state} count={copies.length} />
+      <span className="block text-soft wrap-anywhere">
+        {[...new Set(copies.map(({ store }) => store))].join(', ')}
+      </span>
     </li>
   );
 }

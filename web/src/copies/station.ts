@@ -22,7 +22,7 @@ export const copiesStation: Station = {
     {
       name: 'Copies',
       order: 60,
-      width: 'w-[11rem]',
+      width: 'w-[9rem]',
       Content: lazy(async () => ({ default: (await import('./copy-stage.js')).CopyStage })),
     },
   ],

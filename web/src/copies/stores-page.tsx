@@ -81,22 +81,23 @@ interface StoreRowProps {
 function StoreRow({ store, most, mayWrite, onEdit, onExamine }: StoreRowProps) {
   const { name, isHome, connection, bucket, region, prefix, publicUrl } = store;
   return (
-    <li className="grid grid-cols-1 items-start gap-x-8 gap-y-2 border-b border-rule px-6 py-3 lg:grid-cols-[minmax(0,1fr)_15rem_auto]">
+    <li className="grid grid-cols-1 items-start gap-x-8 gap-y-2 border-b border-rule px-6 py-3 lg:grid-cols-[minmax(0,1fr)_13rem_34.5rem]">
       <div className="min-w-0">
         <h2 className="truncate font-semibold" dir="auto">
           {name}
-          {isHome && <span className="ml-2 text-sm font-normal text-soft">home store</span>}
+          <span className="ml-2 text-sm font-normal text-soft">
+            {isHome ? 'home store' : connection?.name}
+          </span>
         </h2>
         <p className="truncate font-mono text-xs leading-5 text-soft">
           {bucket === null ? 'a disk of this server' : `${bucket}/${prefix ?? ''} (${region})`}
         </p>
         <p className="truncate text-sm text-soft">
-          {connection && `${connection.name}; `}
           {isHome
             ? 'Every file arrives here.'
             : publicUrl === null
-              ? 'read with a key only'
-              : `public at ${publicUrl}`}
+              ? 'No public address'
+              : `Public at ${publicUrl}`}
         </p>
       </div>
       <StoreFigures store={store} most={most} onExamine={onExamine} />

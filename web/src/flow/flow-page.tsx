@@ -11,8 +11,9 @@ import { EmptyPlace, ErrorNotice } from '../ui/notice.js';
 import { StateMark } from '../ui/state-mark.js';
 import { TextLink } from '../ui/text-link.js';
 import { useElementSize } from '../ui/use-element-size.js';
+import { type Box, drawnRecipes, REST, type Stream } from './drawn.js';
 import { FirstSteps } from './first-steps.js';
-import { type Box, drawnRecipes, layOutFlow, REST, type Stream, shownStates } from './layout.js';
+import { layOutFlow, shownStates } from './layout.js';
 
 /** Home: where files come from and go to, with accurate counts at each joint. */
 export function FlowPage() {
@@ -146,6 +147,14 @@ function Joints({ flow, boxes }: JointsProps) {
           title={store === 'server' ? "The server's disk" : store}
         >
           <Amount items={amount.items} bytes={amount.bytes} one="blob" />
+        </Joint>
+      ))}
+      {flow.copies.map(({ store, amount, waiting, damaged }) => (
+        <Joint key={store} box={boxes.get(`copies:${store}`)} to="/connections/stores" title={store}>
+          <Figure value={amount.items} word={amount.items === 1 ? 'copy' : 'copies'} />
+          <span className="figure text-soft">{formatBytes(amount.bytes)}</span>
+          {waiting > 0 && <StateMark state="waiting" count={waiting} />}
+          {damaged > 0 && <StateMark state="damaged" count={damaged} />}
         </Joint>
       ))}
       <PagesJoint flow={flow} boxes={boxes} />

@@ -1,7 +1,8 @@
 import type { Flow } from '@uniferum/core/flow';
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { drawnRecipes, layOutFlow, MAX_DRAWN_RECIPES } from './layout.js';
+import { drawnRecipes, MAX_DRAWN_RECIPES } from './drawn.js';
+import { layOutFlow } from './layout.js';
 
 const states = { fresh: 5, due: 0, 'on-request': 0, 'not-applicable': 0, outdated: 0, failed: 0, surplus: 0 };
 
@@ -18,6 +19,7 @@ function flowWith(items: number, recipes: number, refused = 1): Flow {
     ruledFolders: 0,
     pages: { documents: 0, references: 0, broken: 0 },
     recipes: Array.from({ length: recipes }, (_, n) => ({ name: `r${n}`, title: '', states, bytes: 1 })),
+    copies: [],
     stores: [{ store: 'server', amount: { items: items * 2, bytes: 1 } }],
     runs: { active: 0, faulty: 0 },
   };
@@ -82,4 +84,24 @@ test('the box of a recipe is as high as what stands in it', () => {
   const height = (name: string) => boxes.get(`recipe:${name}`)?.height ?? 0;
   // The name takes two lines, its bytes one of their own, and the states one more.
   expect(height('panorama-for-the-gallery-of-a-light') - height('tile')).toBe(60);
+});
+
+test('stores with copies stand below the home store, in reach of a stream from it', () => {
+  const amount = { items: 5, bytes: 9 };
+  const flow = {
+    ...flowWith(10, 2),
+    copies: [
+      { store: 'media', amount, waiting: 2, damaged: 0 },
+      { store: 'vault', amount: { items: 0, bytes: 0 }, waiting: 0, damaged: 1 },
+    ],
+  };
+  const { boxes, streams } = layOutFlow(flow, { width: 1200, height: 600 });
+  const [home, media, vault] = ['store:server', 'copies:media', 'copies:vault'].map((id) => boxes.get(id));
+  expect(media?.x).toBe(home?.x);
+  expect(media?.y).toBeGreaterThan((home?.y ?? 0) + (home?.height ?? 0));
+  expect(vault?.y).toBeGreaterThan((media?.y ?? 0) + (media?.height ?? 0));
+  const stream = (name: string) => streams.find(({ id }) => id === `copies ${name}`);
+  expect(stream('media')).toMatchObject({ isFlowing: true, tone: 'steel' });
+  expect(stream('media')?.breadth).toBeGreaterThan(1);
+  expect(stream('vault')).toMatchObject({ isFlowing: false, breadth: 1 });
 });

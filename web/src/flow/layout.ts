@@ -1,56 +1,12 @@
 import type { Flow } from '@uniferum/core/flow';
 import { formatBytes } from '@uniferum/core/intake';
-import { RENDITION_STATES, type RenditionState } from '@uniferum/core/recipes';
-import { scaleSqrt } from 'd3-scale';
-import { linkHorizontal } from 'd3-shape';
-
-export interface Box {
-  id: string;
-  x: number;
-  y: number;
-  width: number;
-  height: number;
-}
-
-/** A stream between two boxes: its centre line and width. */
-export interface Stream {
-  id: string;
-  path: string;
-  breadth: number;
-  tone: 'steel' | 'fault' | 'oxide';
-  /** Items are moving through it now. */
-  isFlowing: boolean;
-}
+import type { RenditionState } from '@uniferum/core/recipes';
+import { type Box, drawnRecipes, type FlowRecipe, type Stream, sum } from './drawn.js';
+import { drawStreams } from './streams.js';
 
 export interface FlowLayout {
   boxes: Map<string, Box>;
   streams: Stream[];
-}
-
-/** The maximum number of recipes shown; if there are more, the last box counts the rest. */
-export const MAX_DRAWN_RECIPES = 7;
-/** The name of the box that counts the rest. No recipe can have it. */
-export const REST = '+';
-
-type FlowRecipe = Flow['recipes'][number];
-
-/** The recipes shown, those with the most files first, and the total of the others. */
-export function drawnRecipes(recipes: readonly FlowRecipe[]): FlowRecipe[] {
-  const sorted = [...recipes].sort((a, b) => filesOf(b) - filesOf(a));
-  if (sorted.length <= MAX_DRAWN_RECIPES) return sorted;
-  const rest = sorted.slice(MAX_DRAWN_RECIPES - 1);
-  const states = Object.fromEntries(
-    RENDITION_STATES.map((state) => [state, rest.reduce((sum, recipe) => sum + recipe.states[state], 0)]),
-  ) as FlowRecipe['states'];
-  const bytes = rest.reduce((sum, one) => sum + one.bytes, 0);
-  return [
-    ...sorted.slice(0, MAX_DRAWN_RECIPES - 1),
-    { name: REST, title: `${rest.length} more`, states, bytes },
-  ];
-}
-
-function filesOf({ states }: FlowRecipe): number {
-  return states.fresh + states.due + states.outdated + states.failed;
 }
 
 const COLUMNS = 6;
@@ -146,12 +102,20 @@ function placeBoxes(flow: Flow, { width, height }: { width: number; height: numb
   stack(3, recipes.entries, { centre: middle + CREST_ROOM / 2 - LEAST_ROW_GAP / 2, gap: recipes.gap });
   stack(
     4,
-    flow.stores.map(({ store }): Entry => [`store:${store}`, HEIGHTS.store]),
+    [
+      ...flow.stores.map(({ store }): Entry => [`store:${store}`, HEIGHTS.store]),
+      ...flow.copies.map((copies): Entry => [`copies:${copies.store}`, copiesHeight(copies)]),
+    ],
+    { gap: flow.copies.length > 0 ? ROW_GAP * 1.6 : ROW_GAP },
   );
   stack(5, [['pages', HEIGHTS.pages]]);
   const intake = boxes.get('intake');
   if (intake) boxes.set('refused', refusedBelow(intake));
   return boxes;
+}
+
+function copiesHeight({ waiting, damaged }: Flow['copies'][number]): number {
+  return HEIGHTS.store + LINE * (Number(waiting > 0) + Number(damaged > 0));
 }
 
 function libraryHeight({ kinds, library, verdicts }: Flow): number {
@@ -175,120 +139,8 @@ function refusedBelow({ x, y, width, height }: Box): Box {
   return { id: 'refused', x, y: y + height + 44, width, height: HEIGHTS.refused };
 }
 
-function sum(values: readonly number[]): number {
-  return values.reduce((total, value) => total + value, 0);
-}
-
 /** The gap between the boxes of a column: wider where there is space, narrower where there is not. */
 function gapFor(tall: number, count: number, room: number): number {
   if (count < 2) return ROW_GAP;
   return Math.min(ROW_GAP * 1.6, Math.max(LEAST_ROW_GAP, (room - tall) / (count - 1)));
-}
-
-type BreadthOf = (items: number) => number;
-
-function drawStreams(flow: Flow, boxes: ReadonlyMap<string, Box>): Stream[] {
-  const taken = sum(flow.sources.map(({ amount }) => amount.items));
-  const most = Math.max(1, taken, flow.library.items, ...flow.stores.map(({ amount }) => amount.items));
-  const breadthOf = scaleSqrt().domain([0, most]).range([2, 40]);
-  const links: Link[] = [
-    ...flow.sources.map(({ from, amount }, index) => ({
-      from: `source:${from}`,
-      to: 'intake',
-      items: amount.items,
-      toAt: spread(index, flow.sources.length, 0.3, 0.7),
-    })),
-    { from: 'intake', to: 'library', items: taken },
-    ...recipeLinks(flow),
-    ...flow.stores.map(({ store }) => ({ from: `store:${store}`, to: 'pages', items: 0 })),
-  ];
-  return [
-    ...links.flatMap((link) => joinBoxes(link, boxes, breadthOf)),
-    ...originalsStreams(flow, boxes, breadthOf),
-    ...refusedStream(boxes, flow.verdicts.refused, breadthOf),
-  ];
-}
-
-/** A stream from the right side of one box to the left side of another. */
-interface Link {
-  from: string;
-  to: string;
-  items: number;
-  /** Where it starts and ends, from 0 at the top to 1; defaults to the middle. */
-  fromAt?: number;
-  toAt?: number;
-  tone?: Stream['tone'];
-  isFlowing?: boolean;
-}
-
-function recipeLinks({ recipes, stores, runs }: Flow): Link[] {
-  const drawn = drawnRecipes(recipes);
-  return drawn.flatMap(({ name, states }, index): Link[] => {
-    const made = states.fresh + states.outdated;
-    const at = spread(index, drawn.length, 0.4, 0.85);
-    const box = `recipe:${name}`;
-    const isFlowing = states.due > 0 && runs.active > 0;
-    return [
-      { from: 'library', to: box, items: made + states.due, fromAt: at, isFlowing },
-      ...stores.map(
-        ({ store }): Link => ({ from: box, to: `store:${store}`, items: made, toAt: at, tone: 'oxide' }),
-      ),
-    ];
-  });
-}
-
-function joinBoxes(link: Link, boxes: ReadonlyMap<string, Box>, breadthOf: BreadthOf): Stream[] {
-  const { from, to, items, fromAt = 0.5, toAt = 0.5, tone = 'steel', isFlowing = false } = link;
-  const [start, end] = [boxes.get(from), boxes.get(to)];
-  if (!start || !end) return [];
-  const path = linkHorizontal()({
-    source: [start.x + start.width, start.y + start.height * fromAt],
-    target: [end.x, end.y + end.height * toAt],
-  });
-  if (!path) return [];
-  return [{ id: `${from} ${to}`, path, breadth: items > 0 ? breadthOf(items) : 1, tone, isFlowing }];
-}
-
-function originalsStreams(flow: Flow, boxes: ReadonlyMap<string, Box>, breadthOf: BreadthOf): Stream[] {
-  const over = overRecipes(boxes);
-  return flow.stores.flatMap(({ store }): Stream[] => {
-    const path = over(`store:${store}`);
-    const breadth = breadthOf(flow.library.items);
-    return path ? [{ id: `originals ${store}`, path, breadth, tone: 'steel', isFlowing: false }] : [];
-  });
-}
-
-/** The originals go to the store above the recipes, because they pass through none. */
-function overRecipes(boxes: ReadonlyMap<string, Box>): (store: string) => string | null {
-  return (store) => {
-    const [library, target] = [boxes.get('library'), boxes.get(store)];
-    const recipes = [...boxes.values()].filter(({ id }) => id.startsWith('recipe'));
-    if (!library || !target || recipes.length === 0) return null;
-    const start = { x: library.x + library.width, y: library.y + library.height * 0.16 };
-    const crest = Math.min(...recipes.map(({ y }) => y)) - 30;
-    const [left, right] = [recipes[0]?.x ?? 0, (recipes[0]?.x ?? 0) + (recipes[0]?.width ?? 0)];
-    const end = { x: target.x, y: target.y + target.height * 0.2 };
-    const bend = (left - start.x) / 2;
-    return `M${start.x},${start.y}C${start.x + bend},${start.y} ${left - bend},${crest} ${left},${crest}L${right},${crest}C${right + bend},${crest} ${end.x - bend},${end.y} ${end.x},${end.y}`;
-  };
-}
-
-/** Refused files leave the intake downwards. */
-function refusedStream(boxes: ReadonlyMap<string, Box>, refused: number, breadthOf: BreadthOf): Stream[] {
-  const [intake, box] = [boxes.get('intake'), boxes.get('refused')];
-  if (!intake || !box || refused === 0) return [];
-  const x = intake.x + intake.width * 0.5;
-  return [
-    {
-      id: 'refused',
-      path: `M${x},${intake.y + intake.height}L${x},${box.y}`,
-      breadth: breadthOf(refused),
-      tone: 'fault',
-      isFlowing: false,
-    },
-  ];
-}
-
-function spread(index: number, count: number, from: number, to: number): number {
-  return count < 2 ? (from + to) / 2 : from + ((to - from) * index) / (count - 1);
 }

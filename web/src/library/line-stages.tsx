@@ -93,8 +93,8 @@ function Versions({ asset }: { asset: Asset }) {
 
 /** The stages of an asset's life in the library itself. */
 export const LIBRARY_STAGES: readonly LineStage[] = [
-  { name: 'Source', order: 10, width: 'w-24', Content: Source },
+  { name: 'Source', order: 10, width: 'w-[5.75rem]', Content: Source },
   { name: 'Verdict', order: 20, width: 'w-24', Content: VerdictOf },
-  { name: 'Texts', order: 30, width: 'w-36', Content: Texts },
+  { name: 'Texts', order: 30, width: 'w-32', Content: Texts },
   { name: 'Versions', order: 40, width: 'w-[7.5rem]', Content: Versions },
 ];

@@ -136,6 +136,7 @@ export function flow(more: Partial<Flow> = {}): Flow {
     pages: { documents: 0, references: 0, broken: 0 },
     recipes: [],
     stores: [{ store: 'server', amount: none }],
+    copies: [],
     runs: { active: 0, faulty: 0 },
     ...more,
   };
