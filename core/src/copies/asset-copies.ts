@@ -86,8 +86,9 @@ export function planDropping<File extends CopiedFile>(
   for (const copy of asset.copies) {
     if (copy.store !== store || copy.state === 'removing') continue;
     const verdict = planCopy(statesOf(asset, copy), 'drop', store);
-    if (verdict.ok || stale.has(copy.id)) plan.drop.push(copy.id);
-    else plan.refused.push({ store, file: copy, reason: verdict.reason });
+    if (verdict.ok) plan.drop.push(copy.id);
+    // The last copy of bytes that aren't shown here may be needed by another file; the cleanup looks.
+    else if (!stale.has(copy.id)) plan.refused.push({ store, file: copy, reason: verdict.reason });
   }
   return plan;
 }
