@@ -7,6 +7,7 @@ import { createReadStream, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
+import { Readable } from 'node:stream';
 import { createClient } from '@uniferum/client';
 import { ROOT, VAR } from '../tools/prepare.mjs';
 import { startStack } from '../tools/stack.mjs';
@@ -140,6 +141,78 @@ async function benchServing() {
   });
 }
 
+const KEYS = 100_000;
+const ROWS_AT_A_TIME = 1000;
+
+/** The records of the audit are compared with the list; nothing is read. */
+async function benchAudit() {
+  const { endpoint, end } = await startBucket();
+  const host = new URL(endpoint).host;
+  const stack = await startStack({ name: 'bench', workers: 0, env: { UNIFERUM_ALLOWED_HOSTS: host } });
+  const uniferum = createClient({ baseUrl: stack.url, key: stack.key });
+  const settings = { endpoint, region: 'farrow-1', bucket: 'lights', prefix: 'audit/', accessKey: 'keeper' };
+  const connection = await uniferum.connections.add({ name: 'Bench', settings, secret: SECRET });
+  const { id } = await uniferum.stores.add({ name: 'bench', connection: connection.id });
+  const { readConfig } = await import('../server/dist/shared/config.js');
+  const { openDatabase } = await import('../server/dist/shared/pooled-database.js');
+  const { Buckets } = await import('../server/dist/copies/buckets.js');
+  const { auditBucket } = await import('../server/dist/copies/audit-bucket.js');
+  const config = readConfig({ ...process.env, ...stack.env });
+  const db = openDatabase(config.database);
+  const buckets = new Buckets(config);
+  const { objects } = await buckets.open(db, Number(id));
+  const data = Buffer.from('x');
+  const sha256 = createHash('sha256').update(data).digest('hex');
+  /** @type {unknown[][]} */
+  const rows = [];
+  await inParallel(Array.from({ length: KEYS }), IN_FLIGHT, async (_, n) => {
+    const key = `folder-${n % 100}/picture-${n}.jpg`;
+    const { etag } = await objects.put(
+      key,
+      { bytes: 1, sha256, open: () => Readable.from([data]) },
+      { mime: 'image/jpeg' },
+    );
+    rows.push([n + 1, Number(id), '', '', sha256, 'stored', key, 1, 'image/jpeg', etag, new Date(0)]);
+  });
+  for (let at = 0; at < KEYS; at += ROWS_AT_A_TIME)
+    await db.query(
+      `INSERT INTO placed_copies (asset_id, store_id, recipe, variant, sha256, state, store_key, bytes, mime, etag, checked_at)
+       VALUES ?`,
+      [rows.slice(at, at + ROWS_AT_A_TIME)],
+    );
+  const list = async () => {
+    let listed = 0;
+    for await (const page of objects.list()) listed += page.length;
+    if (listed !== KEYS) throw new Error(`Expected ${KEYS} keys, got ${listed}`);
+  };
+  const audit = async () => {
+    const { findings, listed } = await auditBucket(
+      { db, buckets, store: /** @type {any} */ (null) },
+      Number(id),
+      {
+        sampleSize: 0,
+        signal: new AbortController().signal,
+      },
+    );
+    if (findings.length > 0 || listed !== KEYS)
+      throw new Error(
+        `Expected ${KEYS} keys as they should be, got ${listed} with ${findings.length} findings`,
+      );
+  };
+  await list();
+  const pairs = [];
+  for (let n = 0; n < 5; n += 1) pairs.push({ list: await seconds(list), audit: await seconds(audit) });
+  buckets.close();
+  await db.end();
+  await stack.close();
+  end();
+  const [plain, whole] = [median(pairs.map((pair) => pair.list)), median(pairs.map((pair) => pair.audit))];
+  report('stores: an audit of 100,000 keys against listing them', whole / plain, {
+    atMost: 1.5,
+    detail: `${whole.toFixed(1)} s against ${plain.toFixed(1)}`,
+  });
+}
+
 const REQUESTS = 3000;
 
 /** @param {string} address */
@@ -161,8 +234,7 @@ export async function benchStores() {
   rmSync(FOLDER, { recursive: true, force: true });
   mkdirSync(FOLDER, { recursive: true });
   const only = process.env.STORES_ONLY;
-  if (only !== 'serving') await benchSending();
-  if (only !== 'serving') await benchMemory();
-  await benchServing();
+  const parts = { sending: benchSending, memory: benchMemory, serving: benchServing, audit: benchAudit };
+  for (const [name, part] of Object.entries(parts)) if (only === undefined || only === name) await part();
   rmSync(FOLDER, { recursive: true, force: true });
 }

@@ -1,4 +1,4 @@
-import type { CopyChange } from '@uniferum/client';
+import type { CopyChange, GivenPlacement } from '@uniferum/client';
 import { type Command, Option } from 'commander';
 import type { CliContext } from './context.js';
 import { findFolder } from './folder-commands.js';
@@ -19,6 +19,7 @@ interface PlacementOptions {
   serveFrom?: string;
   keepLocal?: string;
   inherit: boolean;
+  rehearse: boolean;
 }
 
 interface LinkOptions {
@@ -48,6 +49,7 @@ export function addCopyCommands(program: Command, context: () => CliContext): vo
     .option('--serve-from <store>', 'the store that visitors are sent to')
     .addOption(new Option('--keep-local <days>', 'whether the files stay here: yes, no, or for so many days'))
     .option('--inherit', 'use the placement of the parent folder', false)
+    .option('--rehearse', 'show what would be stored, and how long it would take', false)
     .action((folder: string, options: PlacementOptions) => placement(context(), folder, options));
   program
     .command('link')
@@ -91,13 +93,17 @@ async function placement(context: CliContext, path: string, options: PlacementOp
   const { client, output } = context;
   const folder = await findFolder(context, path);
   if (!folder) return;
-  if (options.inherit) await client.copies.place(folder.id, null);
-  else if (options.in !== undefined)
-    await client.copies.place(folder.id, {
-      stores: options.in,
-      serveFrom: options.serveFrom ?? null,
-      keepLocal: keepLocalOf(options.keepLocal),
-    });
+  const wanted = wantedPlacement(options);
+  if (options.rehearse && wanted !== undefined) {
+    const { plan } = await client.copies.rehearsePlace(folder.id, wanted);
+    if (output.isJson) output.out(JSON.stringify(plan));
+    else
+      output.out(
+        `${plan.files} files, ${formatSize(plan.bytes)}${plan.seconds === null ? '' : `, about ${Math.ceil(plan.seconds)} s`}`,
+      );
+    return;
+  }
+  if (wanted !== undefined) await client.copies.place(folder.id, wanted);
   const answer = await client.copies.placement(folder.id);
   if (output.isJson) return output.out(JSON.stringify(answer));
   const { stores, serveFrom, keepLocal, from } = answer.effective;
@@ -105,6 +111,14 @@ async function placement(context: CliContext, path: string, options: PlacementOp
   output.out(`stores: ${stores.length === 0 ? 'none' : stores.join(', ')} (${from ?? 'by default'})`);
   output.out(`served from: ${serveFrom ?? 'here'}`);
   output.out(`kept here: ${kept}`);
+}
+
+/** Undefined when nothing is to be set. */
+function wantedPlacement(options: PlacementOptions): GivenPlacement | null | undefined {
+  if (options.inherit) return null;
+  if (options.in === undefined) return undefined;
+  const { in: stores, serveFrom = null, keepLocal } = options;
+  return { stores, serveFrom, keepLocal: keepLocalOf(keepLocal) };
 }
 
 function keepLocalOf(text: string | undefined): boolean | number {

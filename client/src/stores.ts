@@ -6,8 +6,10 @@ import type {
   CopyPlanAnswer,
   FolderPlacement,
   FolderPlacementAnswer,
+  PlacingEstimate,
   RepairPlanItem,
   StoreAnswer,
+  StorePrices,
 } from '@uniferum/core/copies';
 import type { Run } from '@uniferum/core/runs';
 import type { CallOptions, Http } from './http.js';
@@ -105,6 +107,19 @@ export function copyCalls(http: Http, list: ListCall) {
         ...call,
         method: 'PUT',
         json: placement,
+      }),
+    /** What setting a placement would store, how long it would take, and what it would cost; changes nothing. */
+    rehearsePlace: (
+      folder: string,
+      placement: GivenPlacement | null,
+      prices: Partial<StorePrices> = {},
+      call: CallOptions = {},
+    ) =>
+      http.json<{ plan: PlacingEstimate }>(`/folders/${folder}/placement`, {
+        ...call,
+        method: 'PUT',
+        json: placement,
+        query: { rehearse: true, ...prices },
       }),
     links: (asset: string, call: CallOptions = {}) => list<LinkAnswer>(`/assets/${asset}/links`, {}, call),
     /** Creates an address at which anybody may read a file until it expires; it is shown only now. */

@@ -114,10 +114,11 @@ CREATE TABLE IF NOT EXISTS audit_findings (
   KEY audit_findings_store (store_id, reason, id)
 );
 
--- How far the events of the library were followed.
+-- How far the events of the library were followed, and when the home store was audited.
 CREATE TABLE IF NOT EXISTS copy_cursor (
   one TINYINT NOT NULL DEFAULT 1,
   seq BIGINT UNSIGNED NOT NULL DEFAULT 0,
+  home_audited_at DATETIME(3) NULL,
   PRIMARY KEY (one)
 );
 INSERT IGNORE INTO copy_cursor (one, seq) VALUES (1, 0);

@@ -232,6 +232,7 @@ beforeEach(() => {
       own: null,
       effective: { stores: [], serveFrom: null, keepLocal: true, from: null },
     },
+    'copies.rehearsePlace': { plan: { files: 3, bytes: 9, seconds: null, cost: null } },
     'copies.rehearse': {
       plan: {
         items: [{ asset: '7', name: 'dusk.jpg', folder: '/lights', files: 2, bytes: 9, note: null }],

@@ -33,6 +33,13 @@ export {
 export { COPY_STATES, type Copy, type CopyState, goodCopies } from './copy.js';
 export { copyKey, type KeyedBytes } from './copy-key.js';
 export {
+  estimatePlacing,
+  measureSending,
+  type PlacingEstimate,
+  type SendingRate,
+  type StorePrices,
+} from './estimate.js';
+export {
   type EffectivePlacement,
   type FolderPlacement,
   type FolderPlacementAnswer,

@@ -10,6 +10,7 @@ import type { Services } from '../shared/services.js';
 import { beginAudit } from './audit.js';
 import { countFindings, listFindings } from './audit-queries.js';
 import type { ToolsFor } from './copy-routes.js';
+import { findHomeAudited } from './cursor-queries.js';
 import { beginRepair, DEFAULT_REASONS, describeFinding, rehearseRepair } from './repair.js';
 import { storeIdSchema } from './schemas.js';
 import { requireStore } from './store-routes.js';
@@ -58,7 +59,7 @@ const repairPlanSchema = answer({
 
 /** The store of an address: 0 is the home store. */
 async function storeOf({ db, store }: Pick<Services, 'db' | 'store'>, id: string) {
-  if (id === 'home') return { id: 0, name: store.name, auditedAt: null };
+  if (id === 'home') return { id: 0, name: store.name, auditedAt: await findHomeAudited(db) };
   return requireStore(db, id);
 }
 

@@ -1,6 +1,7 @@
 import { rm, truncate, writeFile } from 'node:fs/promises';
 import { afterAll, afterEach, beforeAll, expect, test } from 'vitest';
 import { openPlaced, type Placed } from '../testing/placed.js';
+import { auditInTime } from './audit-in-time.js';
 
 let placed: Placed;
 let store: string;
@@ -138,6 +139,23 @@ test('the home store: missing and damaged files come back from their copies; oth
     expect(bytes.length).toBe(asset.bytes);
   }
   expect(await audit('full', 'home')).toEqual(['missing alone.txt']);
+});
+
+test('audits begin by themselves when they are due, one at a time', async () => {
+  const { db } = placed.server;
+  const home = { name: 'server', auditDays: null };
+  expect(await auditInTime(db, home)).toEqual([]);
+  await placed.api('PATCH', `/stores/${store}`, { auditDays: 7 });
+  expect(await auditInTime(db, home)).toEqual([]);
+  await db.query('UPDATE stores SET audited_at = audited_at - INTERVAL 7 DAY');
+  expect(await auditInTime(db, home)).toEqual(['offsite']);
+  expect(await auditInTime(db, home)).toEqual([]);
+  await placed.server.workUntilIdle();
+  expect(await auditInTime(db, home)).toEqual([]);
+  expect(await auditInTime(db, { name: 'server', auditDays: 1 })).toEqual([]);
+  await db.query('UPDATE copy_cursor SET home_audited_at = NULL');
+  expect(await auditInTime(db, { name: 'server', auditDays: 1 })).toEqual(['server']);
+  await placed.server.workUntilIdle();
 });
 
 test('an audit while files arrive and leave finds nothing that isn’t so', async () => {

@@ -10,6 +10,7 @@ import { auditBucket, findingOf, MOST_FINDINGS, readObject } from './audit-bucke
 import { auditHome, readHome } from './audit-home.js';
 import { deleteFindings, insertFindings, type NewFinding } from './audit-queries.js';
 import { findCopiesById, updateCopies } from './copy-queries.js';
+import { updateHomeAudited } from './cursor-queries.js';
 import { updateAudited } from './store-queries.js';
 import type { CopyTools } from './upload.js';
 
@@ -36,8 +37,8 @@ export async function beginAudit(
 ): Promise<string> {
   return inTransaction(db, async (tx) => {
     const title = `Audit of ${store.name}`;
-    const active = await findActiveRun(tx, auditRun.kind);
-    if (active && active.title === title)
+    const active = await findActiveRun(tx, auditRun.kind, title);
+    if (active && active.state !== 'stopped')
       throw new UniferumError('conflict', `"${title}" is still running. Wait until it ends, or stop it.`);
     const run = await beginRun(tx, auditRun, { title, by });
     const input: AuditPart = { store: store.id, mode, part: 'list' };
@@ -155,6 +156,7 @@ async function listHome(tools: CopyTools, mode: AuditMode, context: ItemContext)
     note: `${listed} listed; ${findings.length} found`,
     record: async (tx) => {
       await deleteFindings(tx, 0);
+      await updateHomeAudited(tx);
       await recordHomeFindings(tx, tools, context.runId, findings);
       const items = groups(sample, READ_PER_ITEM).map((digests, n) => ({
         key: `read:${n}`,

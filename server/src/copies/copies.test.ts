@@ -38,6 +38,25 @@ test('what is in a folder is placed, and what arrives there follows by itself', 
   ]);
 });
 
+test('a placement is rehearsed: what it lacks, how long that takes from what was measured, and what it costs', async () => {
+  const inner = await placed.addFile('/estimate/inner', 'b.txt', 'bb');
+  await placed.addFile('/estimate', 'a.txt', 'a');
+  await placed.api('POST', '/folders', { path: '/estimate-2' });
+  await placed.addFile('/estimate-2', 'c.txt', 'ccc');
+  const { items } = await placed.api('GET', '/folders?within=/estimate');
+  const { id } = items.find(({ path }: { path: string }) => path === '/estimate');
+  const rehearse = async (stores: string[], prices = '') =>
+    (await placed.api('PUT', `/folders/${id}/placement?rehearse=true${prices}`, { stores })).plan;
+  const plan = await rehearse(['offsite'], '&gigabyteMonth=1000000&thousandRequests=500');
+  expect(plan).toMatchObject({ files: 2, bytes: 3, cost: { once: 1, perMonth: 0.003 } });
+  expect(plan.seconds).toBeGreaterThan(0);
+  expect(await rehearse([])).toMatchObject({ files: 0, bytes: 0, cost: null });
+  await add({ ids: [inner.id] });
+  await placed.server.workUntilIdle();
+  expect(await rehearse(['offsite'])).toMatchObject({ files: 1, bytes: 1 });
+  expect((await placed.api('GET', `/folders/${id}/placement`)).own).toBeNull();
+});
+
 test('renditions are copied once they are made, and made anew; what they replace goes after a while', async () => {
   await placed.api('POST', '/recipes', small('card', '/lights/pictures'));
   const asset = await placed.addPicture('/lights/pictures', 'dusk.jpg', 3);

@@ -1,4 +1,4 @@
-import type { CopyAnswer, FolderPlacement } from '@uniferum/core/copies';
+import type { CopyAnswer, FolderPlacement, StorePrices } from '@uniferum/core/copies';
 import { originalAddress, renditionAddress } from '@uniferum/core/library';
 import Joi from 'joi';
 import { findCopies } from '../library/blob-queries.js';
@@ -15,9 +15,16 @@ import { beginCopies, beginPlacing, type CopyWish, rehearseCopies } from './begi
 import { findDiscardedOf } from './copy-queries.js';
 import { skipToNewest } from './follow-library.js';
 import { listPlacements } from './placement-queries.js';
-import { putPlacement, readPlacement } from './placements.js';
+import { estimatePlacement, putPlacement, readPlacement } from './placements.js';
 import { type AssetFile, readCopies } from './read-copies.js';
-import { copyPlanSchema, copySchema, placementBody, placementSchema } from './schemas.js';
+import {
+  copyPlanSchema,
+  copySchema,
+  placementBody,
+  placementQuery,
+  placementSchema,
+  placingPlanSchema,
+} from './schemas.js';
 import { describeStores, publicAddress } from './store-facts.js';
 import type { CopyTools } from './upload.js';
 
@@ -28,6 +35,17 @@ const params = Joi.object({ id: idSchema.required() });
 
 /** What copies need besides the services of a request. */
 export type ToolsFor = (services: Services) => CopyTools & { joints: Joints };
+
+interface PlacementQuery {
+  rehearse: boolean;
+  gigabyteMonth?: number;
+  thousandRequests?: number;
+}
+
+function pricesOf({ gigabyteMonth, thousandRequests }: PlacementQuery): StorePrices | null {
+  if (gigabyteMonth === undefined && thousandRequests === undefined) return null;
+  return { gigabyteMonth: gigabyteMonth ?? 0, thousandRequests: thousandRequests ?? 0 };
+}
 
 const placementRoutes: Route[] = [
   route<Id>({
@@ -42,20 +60,26 @@ const placementRoutes: Route[] = [
       return { status: 200, body: placement, headers: { ETag: etag } };
     },
   }),
-  route<Id, object, FolderPlacement | null>({
+  route<Id, PlacementQuery, FolderPlacement | null>({
     method: 'put',
     path: `${API_BASE}/folders/{id}/placement`,
     access: 'rules:write',
     summary: 'Set the stores that hold copies of a folder’s files; null takes what holds above it',
     params,
+    query: placementQuery,
     body: placementBody,
     answers: {
       200: {
-        description: 'The placement as it is now, and the run that applies it; null when nothing is placed',
-        schema: answer({ placement: placementSchema, run: idSchema.allow(null) }),
+        description: 'The placement as it is now, and the run that applies it; or the rehearsal',
+        schema: Joi.alternatives(
+          answer({ placement: placementSchema, run: idSchema.allow(null) }),
+          placingPlanSchema,
+        ),
       },
     },
-    async handle({ services: { db }, req, who, params: { id }, body }) {
+    async handle({ services: { db }, req, who, params: { id }, query, body }) {
+      if (query.rehearse)
+        return { status: 200, body: { plan: await estimatePlacement(db, id, body, pricesOf(query)) } };
       if ((await listPlacements(db)).length === 0) await skipToNewest(db);
       let run: string | null = null;
       await putPlacement(db, id, body, {

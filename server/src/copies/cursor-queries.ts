@@ -9,3 +9,16 @@ export async function lockCursor(tx: Transaction): Promise<number> {
 export async function updateCursor(db: Executor, seq: number): Promise<void> {
   await change(db, 'UPDATE copy_cursor SET seq = ? WHERE one = 1', [seq]);
 }
+
+/** When the home store was last audited. */
+export async function findHomeAudited(db: Executor): Promise<Date | null> {
+  const row = await selectOne<{ home_audited_at: Date | null }>(
+    db,
+    'SELECT home_audited_at FROM copy_cursor WHERE one = 1',
+  );
+  return row?.home_audited_at ?? null;
+}
+
+export async function updateHomeAudited(db: Executor): Promise<void> {
+  await change(db, 'UPDATE copy_cursor SET home_audited_at = NOW(3) WHERE one = 1');
+}

@@ -1,8 +1,12 @@
 import {
   type EffectivePlacement,
+  estimatePlacing,
   type FolderPlacement,
   type FolderPlacementAnswer,
+  measureSending,
+  type PlacingEstimate,
   resolvePlacement,
+  type StorePrices,
 } from '@uniferum/core/copies';
 import { isWithin } from '@uniferum/core/library';
 import { recordEvent } from '../events/outbox.js';
@@ -12,7 +16,9 @@ import { type Database, type Executor, inTransaction, type Transaction } from '.
 import { notFound, UniferumError } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
 import {
+  countUnplaced,
   deletePlacement,
+  listLatelyStored,
   listPlacements,
   putPlacementRow,
   type StoredPlacement,
@@ -86,6 +92,29 @@ export async function putPlacement(
     await recordEvent(tx, { event: folderChanged, by, data: { id, path: folder.path, placement } });
     await apply(tx, { id, path: folder.path });
   });
+}
+
+/**
+ * Estimates what a placement would store, from what it lacks now. Nothing is changed.
+ *
+ * @throws UniferumError `not-found`, `malformed-request` for a store that does not exist
+ */
+export async function estimatePlacement(
+  db: Executor,
+  id: string,
+  placement: FolderPlacement | null,
+  prices: StorePrices | null,
+): Promise<PlacingEstimate> {
+  const folder = await findFolder(db, id);
+  if (folder === null) throw notFound(`Folder ${id}`);
+  const stores = placement === null ? [] : (await withIds(db, placement)).stores;
+  const total = { files: 0, bytes: 0 };
+  for (const store of stores) {
+    const { files, bytes } = await countUnplaced(db, folder.path, store);
+    total.files += files;
+    total.bytes += bytes;
+  }
+  return estimatePlacing(total, measureSending(await listLatelyStored(db)), prices);
 }
 
 async function withIds(db: Executor, { stores, serveFrom, keepLocal }: FolderPlacement) {

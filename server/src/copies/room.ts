@@ -5,6 +5,7 @@ import { counterCheck } from '../shared/count-checks.js';
 import { repeatedly } from '../shared/repeatedly.js';
 import type { Services } from '../shared/services.js';
 import { auditHandler, auditRun } from './audit.js';
+import { auditInTime } from './audit-in-time.js';
 import { auditRoutes } from './audit-routes.js';
 import { Buckets } from './buckets.js';
 import { copiesField } from './copies-field.js';
@@ -51,6 +52,10 @@ export function copiesRoom(services: Services): Room {
     ],
     sweeps: ({ joints }) => [
       { name: 'copies that are no longer wanted', run: () => sweepCopies(tools, log) },
+      {
+        name: 'audits that are due',
+        run: () => auditInTime(db, { name: store.name, auditDays: config.homeAuditDays }),
+      },
       { name: 'files stored elsewhere long enough', run: () => leaveHomeInTime({ ...tools, joints }, log) },
     ],
     open: async () =>

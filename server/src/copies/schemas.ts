@@ -79,6 +79,25 @@ export const placementBody = Joi.object({
   .allow(null)
   .example({ stores: ['bucket'], serveFrom: 'bucket', keepLocal: true });
 
+const price = Joi.number().min(0).max(1_000_000);
+
+export const placementQuery = Joi.object({
+  rehearse: Joi.boolean().default(false),
+  gigabyteMonth: price.description('with a rehearsal: what a gigabyte costs in a month'),
+  thousandRequests: price.description('with a rehearsal: what storing a thousand files costs'),
+});
+
+export const placingPlanSchema = answer({
+  plan: answer({
+    files: count.description('in all stores'),
+    bytes: count,
+    seconds: Joi.number()
+      .allow(null)
+      .description('from how fast files were sent lately; null before any were'),
+    cost: answer({ once: Joi.number(), perMonth: Joi.number() }).allow(null),
+  }),
+});
+
 export const placementSchema = component(
   'FolderPlacement',
   answer({

@@ -3,6 +3,7 @@ import { readCounters } from '../shared/counters.js';
 import { isoTimeOrNull } from '../shared/database.js';
 import type { Services } from '../shared/services.js';
 import { copiesScope } from './copy-queries.js';
+import { findHomeAudited } from './cursor-queries.js';
 import { describeStores, type StoreFacts } from './store-facts.js';
 
 type Counted = Pick<StoreAnswer, 'copies' | 'bytes' | 'waiting' | 'damaged'>;
@@ -23,7 +24,8 @@ export async function storeAnswers({
     region: config.home?.settings.region ?? null,
     prefix: config.home?.settings.prefix ?? null,
     ...{ publicUrl: null, isHome: true, copies: kept.items, bytes: kept.bytes, waiting: 0, damaged: 0 },
-    ...{ auditDays: null, auditedAt: null },
+    auditDays: config.homeAuditDays,
+    auditedAt: isoTimeOrNull(await findHomeAudited(db)),
   };
   const placed = [...(await describeStores(db)).values()].map((facts) => {
     const of = (state: string) => amount(copiesScope(facts.store.id), state);

@@ -47,12 +47,17 @@ export async function findRun(db: Executor, id: string, { lock = false } = {}): 
 }
 
 /** Finds a run of a kind that is active or queued; null when there is none. */
-export async function findActiveRun(db: Executor, kind: string): Promise<RunRow | null> {
+export async function findActiveRun(
+  db: Executor,
+  kind: string,
+  title: string | null = null,
+): Promise<RunRow | null> {
   return selectOne<RunRow>(
     db,
     `SELECT ${RUN_COLUMNS} FROM runs
-     WHERE kind = ? AND state IN ('waiting', 'working', 'stopping', 'stopped') ORDER BY id LIMIT 1`,
-    [kind],
+     WHERE kind = ? AND state IN ('waiting', 'working', 'stopping', 'stopped') ${title === null ? '' : 'AND title = ?'}
+     ORDER BY id ${title === null ? '' : 'DESC'} LIMIT 1`,
+    title === null ? [kind] : [kind, title],
   );
 }
 

@@ -60,6 +60,8 @@ export interface Config {
   sourceDirs: readonly string[];
   /** How often servers look for changes in watched page sources. */
   watchMs: number;
+  /** How often the home store is audited, in days; null for never. */
+  homeAuditDays: number | null;
   /** A file in the inbox modified within this time counts as still being written. */
   inboxSettleMs: number;
   /** Hosts (`name` or `name:port`) that may be fetched from although they are in a private network. */
@@ -106,6 +108,7 @@ const schema = Joi.object({
   UNIFERUM_MAX_UPLOAD_BYTES: Joi.number().integer().min(1).default(20_000_000_000),
   UNIFERUM_INBOX_DIR: Joi.string(),
   UNIFERUM_SOURCE_DIRS: Joi.string().allow('').default(''),
+  UNIFERUM_HOME_AUDIT_DAYS: Joi.number().integer().min(0).max(365).default(30),
   UNIFERUM_WATCH_MS: Joi.number().integer().min(1000).max(86_400_000).default(30_000),
   UNIFERUM_INBOX_SETTLE_MS: Joi.number().integer().min(0).max(3_600_000).default(5000),
   UNIFERUM_ALLOWED_HOSTS: Joi.string().allow('').default(''),
@@ -168,6 +171,7 @@ export function readConfig(env: Record<string, string | undefined>): Config {
     sourceDirs: value.UNIFERUM_SOURCE_DIRS.split(delimiter).filter((path: string) => path !== ''),
     inboxDir: value.UNIFERUM_INBOX_DIR ?? null,
     watchMs: value.UNIFERUM_WATCH_MS,
+    homeAuditDays: value.UNIFERUM_HOME_AUDIT_DAYS || null,
     inboxSettleMs: value.UNIFERUM_INBOX_SETTLE_MS,
     allowedHosts: new Set(
       (value.UNIFERUM_ALLOWED_HOSTS as string)

@@ -161,6 +161,7 @@ async function callStores(picture: string, folder: string): Promise<void> {
   await call('POST', '/stores/home/repair?rehearse=true', {});
   await call('POST', '/stores/home/repair', {});
   await call('PUT', `/folders/${folder}/placement`, { stores: ['nowhere'] });
+  await call('PUT', `/folders/${folder}/placement?rehearse=true&gigabyteMonth=0.02`, { stores: ['far'] });
   await call('PUT', `/folders/${folder}/placement`, { stores: [], serveFrom: 'far' });
   await call('PUT', `/folders/${folder}/placement`, { stores: [], keepLocal: true });
   const copies = { select: { ids: [picture] }, store: 'far', action: 'drop' };

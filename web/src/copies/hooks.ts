@@ -79,6 +79,21 @@ export function usePlacement(folder: string) {
   return useQuery({ queryKey: ['placement', folder], queryFn: () => uniferum.copies.placement(folder) });
 }
 
+/** What setting a placement would store, take and cost. */
+export function usePlaceRehearsal(
+  folder: string,
+  placement: GivenPlacement | null,
+  prices: { gigabyteMonth?: number; thousandRequests?: number },
+) {
+  return useQuery({
+    queryKey: ['rehearsal', 'placement', folder, placement, prices],
+    gcTime: 0,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async () => (await uniferum.copies.rehearsePlace(folder, placement, prices)).plan,
+  });
+}
+
 export function usePlace() {
   const queries = useQueryClient();
   return useAction(

@@ -13,6 +13,7 @@ import { FieldRow } from '../ui/text-field.js';
 import { TextLink } from '../ui/text-link.js';
 import { useUnsavedChanges } from '../ui/unsaved.js';
 import { usePlace, usePlacement, useStores } from './hooks.js';
+import { PlacingPlan } from './placing-plan.js';
 
 interface PlacementDialogProps {
   folder: Folder;
@@ -55,22 +56,41 @@ interface ChoiceProps {
 
 type Keep = 'always' | 'days' | 'never';
 
+interface PlacementForm {
+  isOwn: boolean;
+  names: readonly string[];
+  serveFrom: string;
+  keep: Keep;
+  days: string;
+}
+
+function toForm({ own, effective }: FolderPlacementAnswer): PlacementForm {
+  const { stores, serveFrom, keepLocal } = own ?? effective;
+  return {
+    ...{ isOwn: own !== null, names: stores, serveFrom: serveFrom ?? '', keep: keepOf(keepLocal) },
+    days: typeof keepLocal === 'number' ? String(keepLocal) : '30',
+  };
+}
+
+function toPlacement({ isOwn, names, serveFrom, keep, days }: PlacementForm): GivenPlacement | null {
+  if (!isOwn) return null;
+  const kept = { always: true, never: false, days: Number(days) }[keep];
+  return {
+    stores: [...names],
+    serveFrom: names.includes(serveFrom) ? serveFrom : null,
+    keepLocal: names.length === 0 ? true : kept,
+  };
+}
+
+function isFit({ keep, days }: PlacementForm): boolean {
+  return keep !== 'days' || /^[1-9]\d{0,3}$/.test(days);
+}
+
 function Choice({ folder, answer, stores, onDone }: ChoiceProps) {
   const mayChange = useRight('rules:write');
-  const start = answer.own ?? answer.effective;
-  const [isOwn, setOwn] = useState(answer.own !== null);
-  const [names, setNames] = useState<readonly string[]>(start.stores);
-  const [serveFrom, setServeFrom] = useState(start.serveFrom ?? '');
-  const [keep, setKeep] = useState<Keep>(keepOf(start.keepLocal));
-  const [days, setDays] = useState(typeof start.keepLocal === 'number' ? String(start.keepLocal) : '30');
-  const isFit = keep !== 'days' || /^[1-9]\d{0,3}$/.test(days);
-  const placement: GivenPlacement | null = isOwn
-    ? {
-        stores: [...names],
-        serveFrom: names.includes(serveFrom) ? serveFrom : null,
-        keepLocal: keep === 'always' || names.length === 0 ? true : keep === 'never' ? false : Number(days),
-      }
-    : null;
+  const [form, setForm] = useState(() => toForm(answer));
+  const set = (part: Partial<PlacementForm>) => setForm({ ...form, ...part });
+  const placement = toPlacement(form);
   const isChanged = JSON.stringify(placement) !== JSON.stringify(answer.own && withoutFrom(answer.own));
   useUnsavedChanges(isChanged ? 'The placement has not been saved.' : null);
   const put = usePlace();
@@ -89,50 +109,21 @@ function Choice({ folder, answer, stores, onDone }: ChoiceProps) {
       <fieldset disabled={!mayChange} className="flex flex-col gap-4">
         <Checkbox
           label={folder.path === '/' ? 'Place copies of all files' : 'Set this folder’s own placement'}
-          checked={isOwn}
-          onChange={(event) => setOwn(event.target.checked)}
+          checked={form.isOwn}
+          onChange={(event) => set({ isOwn: event.target.checked })}
         />
-        {!isOwn && <p className="text-sm text-soft">{inheritedWords(folder, answer)}</p>}
-        {isOwn && (
-          <>
-            <fieldset className="flex flex-wrap gap-x-6 gap-y-2">
-              <legend className="mb-1 text-sm font-medium">Copies in</legend>
-              {stores.map(({ id, name }) => (
-                <Checkbox
-                  key={id}
-                  label={name}
-                  checked={names.includes(name)}
-                  onChange={(event) =>
-                    setNames(event.target.checked ? [...names, name] : names.filter((one) => one !== name))
-                  }
-                />
-              ))}
-            </fieldset>
-            <FieldRow>
-              <Field
-                label="Visitors are served from"
-                className="min-w-48 flex-1"
-                hint="Until a store has a file, it is served from here."
-              >
-                {(props) => (
-                  <Select {...props} value={serveFrom} onChange={(event) => setServeFrom(event.target.value)}>
-                    <option value="">this server</option>
-                    {names.map((name) => (
-                      <option key={name} value={name}>
-                        {name}
-                      </option>
-                    ))}
-                  </Select>
-                )}
-              </Field>
-              <KeepFields keep={keep} days={days} isFit={isFit} onKeep={setKeep} onDays={setDays} />
-            </FieldRow>
-          </>
+        {form.isOwn ? (
+          <OwnFields form={form} stores={stores} set={set} />
+        ) : (
+          <p className="text-sm text-soft">{inheritedWords(folder, answer)}</p>
         )}
       </fieldset>
+      {form.isOwn && form.names.length > 0 && isFit(form) && (
+        <PlacingPlan folder={folder.id} placement={placement} />
+      )}
       {mayChange ? (
         <FormFoot error={put.error} code={codeOf(folder, placement)}>
-          <Button look="main" type="submit" disabled={put.isPending || !isFit || !isChanged}>
+          <Button look="main" type="submit" disabled={put.isPending || !isFit(form) || !isChanged}>
             Save placement
           </Button>
         </FormFoot>
@@ -140,6 +131,58 @@ function Choice({ folder, answer, stores, onDone }: ChoiceProps) {
         <p className="text-sm text-soft">To change this you need the right “rules:write”.</p>
       )}
     </form>
+  );
+}
+
+interface OwnFieldsProps {
+  form: PlacementForm;
+  stores: readonly StoreAnswer[];
+  set: (part: Partial<PlacementForm>) => void;
+}
+
+function OwnFields({ form, stores, set }: OwnFieldsProps) {
+  const { names, serveFrom, keep, days } = form;
+  return (
+    <>
+      <fieldset className="flex flex-wrap gap-x-6 gap-y-2">
+        <legend className="mb-1 text-sm font-medium">Copies in</legend>
+        {stores.map(({ id, name }) => (
+          <Checkbox
+            key={id}
+            label={name}
+            checked={names.includes(name)}
+            onChange={(event) =>
+              set({ names: event.target.checked ? [...names, name] : names.filter((one) => one !== name) })
+            }
+          />
+        ))}
+      </fieldset>
+      <FieldRow>
+        <Field
+          label="Visitors are served from"
+          className="min-w-48 flex-1"
+          hint="Until a store has a file, it is served from here."
+        >
+          {(props) => (
+            <Select {...props} value={serveFrom} onChange={(event) => set({ serveFrom: event.target.value })}>
+              <option value="">this server</option>
+              {names.map((name) => (
+                <option key={name} value={name}>
+                  {name}
+                </option>
+              ))}
+            </Select>
+          )}
+        </Field>
+        <KeepFields
+          keep={keep}
+          days={days}
+          isFit={isFit(form)}
+          onKeep={(value) => set({ keep: value })}
+          onDays={(value) => set({ days: value })}
+        />
+      </FieldRow>
+    </>
   );
 }
 

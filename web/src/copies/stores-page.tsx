@@ -124,9 +124,7 @@ function StoreFigures({ store, most, onExamine }: Pick<StoreRowProps, 'store' | 
             <StateMark state="damaged" count={damaged} />
           </button>
         )}
-        {waiting + damaged === 0 &&
-          !isHome &&
-          (auditedAt ? `audited ${formatAgo(auditedAt)}` : 'never audited')}
+        {waiting + damaged === 0 && (auditedAt ? `audited ${formatAgo(auditedAt)}` : 'never audited')}
       </p>
     </div>
   );
