@@ -70,7 +70,7 @@ CREATE TABLE IF NOT EXISTS folder_placements (
 );
 
 ALTER TABLE folders ADD COLUMN IF NOT EXISTS visibility VARCHAR(8) CHARACTER SET ascii NULL, ADD KEY IF NOT EXISTS folders_visibility (visibility);
-ALTER TABLE assets ADD COLUMN IF NOT EXISTS visibility VARCHAR(8) CHARACTER SET ascii NULL;
+ALTER TABLE assets ADD COLUMN IF NOT EXISTS visibility VARCHAR(8) CHARACTER SET ascii NULL, ADD KEY IF NOT EXISTS assets_visibility (visibility);
 -- Set by an audit that found the home store's copy missing or damaged.
 ALTER TABLE copies ADD COLUMN IF NOT EXISTS damaged_at DATETIME(3) NULL;
 -- Set when the bytes were deleted there, because they are stored elsewhere.

@@ -36,7 +36,7 @@ function asset({
   isPrivate?: boolean;
 } = {}): AssetCopies<CopiedFile> {
   const holds = new Set(home ?? files.map(({ sha256 }) => sha256));
-  return { files, copies, home: { name: 'server', holds }, isPrivate };
+  return { files, copies, home: { name: 'server', holds }, isPrivate, publicStores: new Set(['media']) };
 }
 const added = (plan: ReturnType<typeof planAdding>) =>
   plan.add.map(({ store, file, copy }) => `${store} ${file.sha256} ${copy ?? 'new'}`);
@@ -64,6 +64,17 @@ describe('adding copies', () => {
     const plan = planAdding(asset({ isPrivate: true }), [open, vault]);
     expect(added(plan)).toEqual(['vault a new', 'vault b new']);
     expect(refused(plan)).toEqual(['a private', 'b private']);
+  });
+
+  test('takes the copies of a file that has become private out of where anybody can read them', () => {
+    const shown = [copyOf(original, 'media', 'stored'), copyOf(card, 'media', 'wanted')];
+    const copies = [...shown, copyOf(original, 'vault', 'stored')];
+    expect(planAdding(asset({ copies }), [vault]).drop).toEqual([]);
+    const ids = shown.map(({ id }) => id);
+    expect(planAdding(asset({ copies, isPrivate: true }), [vault]).drop).toEqual(ids);
+    // The only good copy stays until there is another one.
+    const last = planAdding(asset({ copies: shown, isPrivate: true, home: [] }), []);
+    expect(last.drop).toEqual([shown[1]?.id]);
   });
 
   test('says what has no good copy to copy from', () => {

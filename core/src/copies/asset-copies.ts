@@ -51,14 +51,20 @@ export interface AssetCopies<File extends CopiedFile> {
   /** The home store's name, and the bytes that it holds. */
   home: { name: string; holds: ReadonlySet<string> };
   isPrivate: boolean;
+  /** The stores whose objects anybody can read. */
+  publicStores: ReadonlySet<string>;
 }
 
-/** Plans to add copies of all current files to stores, and to drop copies that the library no longer shows. */
+/**
+ * Plans to add copies of all current files to stores, and to drop those that anybody can read of files that have become
+ * private. Visitors may know their addresses.
+ */
 export function planAdding<File extends CopiedFile>(
   asset: AssetCopies<File>,
   stores: readonly PlannedStore[],
 ): AssetCopyPlan<File> {
-  const plan: AssetCopyPlan<File> = { add: [], drop: [], stale: staleCopies(asset), refused: [] };
+  const stale = staleCopies(asset);
+  const plan: AssetCopyPlan<File> = { add: [], drop: exposedCopies(asset), stale, refused: [] };
   for (const file of asset.files)
     for (const store of stores) {
       if (asset.isPrivate && store.isPublic) {
@@ -74,6 +80,18 @@ export function planAdding<File extends CopiedFile>(
         plan.refused.push({ store: store.name, file, reason: verdict.reason });
     }
   return plan;
+}
+
+/** Copies of a private asset that anybody can read, apart from those that are the last good one. */
+function exposedCopies(asset: AssetCopies<CopiedFile>): number[] {
+  if (!asset.isPrivate) return [];
+  return asset.copies
+    .filter((copy) => {
+      if (!asset.publicStores.has(copy.store)) return false;
+      const others = statesOf(asset, copy).filter(({ store }) => !asset.publicStores.has(store));
+      return planCopy([...others, copy], 'drop', copy.store).ok;
+    })
+    .map(({ id }) => id);
 }
 
 /** Plans to drop all copies in a store, apart from those that are the last good one. */

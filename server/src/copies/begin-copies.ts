@@ -6,6 +6,7 @@ import {
   planFetching,
   planLeavingHome,
 } from '@uniferum/core/copies';
+import { findVisibilities } from '../library/access-queries.js';
 import { findAssets } from '../library/asset-queries.js';
 import { listSelected, type Selection } from '../library/bulk.js';
 import type { Joints } from '../library/joints.js';
@@ -36,6 +37,20 @@ const PLANNED_AT_A_TIME = 500;
 export async function beginPlacing(tx: Transaction, path: string, by: string): Promise<string> {
   const run = await beginRun(tx, placeCopiesRun, { title: 'Copies', folder: path, by });
   await addItems(tx, run, placeCopiesRun, [searchItem(path, 0)]);
+  return run;
+}
+
+/** Starts the run that looks at all private files, after a store has become one that anybody can read. @returns its id */
+export async function beginPlacingPrivate(tx: Transaction, by: string): Promise<string> {
+  const folders = [...(await findVisibilities(tx))].filter(([, visibility]) => visibility === 'private');
+  const run = await beginRun(tx, placeCopiesRun, { title: 'Copies of private files', by });
+  const places = [null, ...folders.map(([path]) => path)];
+  await addItems(
+    tx,
+    run,
+    placeCopiesRun,
+    places.map((place) => searchItem(place, 0)),
+  );
   return run;
 }
 

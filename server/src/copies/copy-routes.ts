@@ -13,8 +13,6 @@ import { answer, idSchema, pageOf } from '../shared/schemas.js';
 import type { Services } from '../shared/services.js';
 import { beginCopies, beginPlacing, type CopyWish, rehearseCopies } from './begin-copies.js';
 import { findDiscardedOf } from './copy-queries.js';
-import { skipToNewest } from './follow-library.js';
-import { listPlacements } from './placement-queries.js';
 import { estimatePlacement, putPlacement, readPlacement } from './placements.js';
 import { type AssetFile, readCopies } from './read-copies.js';
 import {
@@ -80,7 +78,6 @@ const placementRoutes: Route[] = [
     async handle({ services: { db }, req, who, params: { id }, query, body }) {
       if (query.rehearse)
         return { status: 200, body: { plan: await estimatePlacement(db, id, body, pricesOf(query)) } };
-      if ((await listPlacements(db)).length === 0) await skipToNewest(db);
       let run: string | null = null;
       await putPlacement(db, id, body, {
         by: who.name,

@@ -1,4 +1,5 @@
 import { commonFolder } from '@uniferum/core/runs';
+import { connectionChanged } from '../connections/events.js';
 import { readEventsAfter, type SequencedEvent, sequenceEvents } from '../events/outbox.js';
 import { type AssetRow, findAssets } from '../library/asset-queries.js';
 import {
@@ -11,16 +12,22 @@ import {
 import { renditionsChanged } from '../recipes/events.js';
 import { addToOpenRun } from '../runs/ledger.js';
 import { type Database, inTransaction, type Transaction } from '../shared/database.js';
-import { beginPlacing } from './begin-copies.js';
+import { beginPlacing, beginPlacingPrivate } from './begin-copies.js';
+import { findCopiesOf } from './copy-queries.js';
 import { lockCursor, updateCursor } from './cursor-queries.js';
+import { storeChanged } from './events.js';
 import { placeCopiesRun } from './place.js';
 import { listPlacements, type StoredPlacement } from './placement-queries.js';
 import { nearestOf } from './placements.js';
+import { listStores } from './store-queries.js';
 
 const EVENTS_AT_A_TIME = 500;
 const ABOUT_ASSETS = new Set(
   [assetCreated, assetChanged, assetReplaced, assetRestored, renditionsChanged].map(({ type }) => type),
 );
+
+/** After these, anybody may be able to read a store. */
+const ABOUT_STORES = new Set([storeChanged, connectionChanged].map(({ type }) => type));
 
 /**
  * Queues the copies of what has arrived or changed since the last call, where a placement asks for copies. The queue and
@@ -31,8 +38,9 @@ const ABOUT_ASSETS = new Set(
 export async function followLibrary(db: Database): Promise<number> {
   let queued = 0;
   for (;;) {
+    // Copies are made for placements or by hand, and only in stores.
+    if ((await listStores(db)).length === 0) return queued;
     const placements = await listPlacements(db);
-    if (placements.length === 0) return queued;
     await sequenceEvents(db);
     const { assets, events } = await inTransaction(db, (tx) => followSome(tx, placements));
     queued += assets;
@@ -40,7 +48,7 @@ export async function followLibrary(db: Database): Promise<number> {
   }
 }
 
-/** Follows only what happens from now on. Call it before the first placement is recorded. */
+/** Follows only what happens from now on. Call it before the first store is recorded. */
 export async function skipToNewest(db: Database): Promise<void> {
   const newest = await sequenceEvents(db);
   await inTransaction(db, async (tx) => {
@@ -58,7 +66,8 @@ async function followSome(
   if (!last) return { assets: 0, events: 0 };
   const assets = await placedAssets(tx, placements, events);
   await queue(tx, assets, from);
-  for (const path of movedFolders(events, placements)) await beginPlacing(tx, path, 'Uniferum');
+  for (const path of changedFolders(events)) await beginPlacing(tx, path, 'Uniferum');
+  if (events.some(({ type }) => ABOUT_STORES.has(type))) await beginPlacingPrivate(tx, 'Uniferum');
   await updateCursor(tx, last.seq);
   return { assets: assets.length, events: events.length };
 }
@@ -72,7 +81,10 @@ async function placedAssets(
     .filter(({ type }) => ABOUT_ASSETS.has(type))
     .map(({ data }) => Number((data as { id?: string }).id));
   const rows = await findAssets(tx, [...new Set(named)]);
-  return rows.filter(({ folder_path }) => (nearestOf(placements, folder_path)?.stores.length ?? 0) > 0);
+  const copied = new Set((await findCopiesOf(tx, [...new Set(named)])).map(({ asset_id }) => asset_id));
+  return rows.filter(
+    ({ id, folder_path }) => copied.has(id) || (nearestOf(placements, folder_path)?.stores.length ?? 0) > 0,
+  );
 }
 
 async function queue(tx: Transaction, assets: readonly AssetRow[], seq: number): Promise<void> {
@@ -93,12 +105,12 @@ async function queue(tx: Transaction, assets: readonly AssetRow[], seq: number):
   );
 }
 
-/** Folders that were moved, and where copies are wanted now. */
-function movedFolders(events: readonly SequencedEvent[], placements: readonly StoredPlacement[]): string[] {
+/** Folders that were moved, or whose files became private or public. Their placement is recorded with a run already. */
+function changedFolders(events: readonly SequencedEvent[]): string[] {
   const paths = events
     .filter(({ type }) => type === folderChanged.type)
-    .map(({ data }) => data as { path?: string; from?: string })
-    .filter(({ path, from }) => path !== undefined && from !== undefined && path !== from)
-    .map(({ path }) => path as string);
-  return [...new Set(paths)].filter((path) => (nearestOf(placements, path)?.stores.length ?? 0) > 0);
+    .map(({ data }) => data as { path?: string; from?: string; access?: object })
+    .filter(({ path, from, access }) => (from !== undefined && path !== from) || access !== undefined)
+    .flatMap(({ path }) => path ?? []);
+  return [...new Set(paths)];
 }

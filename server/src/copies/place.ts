@@ -6,6 +6,7 @@ import {
   planAdding,
   planDropping,
 } from '@uniferum/core/copies';
+import { listPrivateAssets } from '../library/access-queries.js';
 import { lockAsset } from '../library/asset-queries.js';
 import { listAssetsWithin } from '../library/within-queries.js';
 import type { BoundRun, ItemContext, ItemResult, RecordedEnd } from '../runs/handler.js';
@@ -26,8 +27,8 @@ import { type AssetFile, type ReadCopies, readCopies } from './read-copies.js';
 import { listStores } from './store-queries.js';
 import { type CopyTools, deleteObjects, storeCopies } from './upload.js';
 
-/** An asset, or a folder whose assets are still to be listed, after an id. */
-type PlacedPart = { asset: string } | { within: string; after: number };
+/** An asset, or a folder whose assets are still to be listed, after an id; null for those that are private by themselves. */
+type PlacedPart = { asset: string } | { within: string | null; after: number };
 
 /** Brings the copies of assets in line with the placements of their folders. */
 export const placeCopiesRun = defineRun<PlacedPart>({ kind: 'place-copies', label: 'Place copies' });
@@ -112,16 +113,19 @@ function fetchItem(tools: CopyTools, id: number): ItemResult {
 const LISTED_AT_A_TIME = 1000;
 
 /** An item that lists the assets of a folder and adds an item for each of them. It counts for nothing itself. */
-export function searchItem(within: string, after: number): WantedItem<PlacedPart> {
-  return { key: `after:${after}`, title: `Files in ${within}`, input: { within, after }, weight: 0 };
+export function searchItem(within: string | null, after: number): WantedItem<PlacedPart> {
+  const title = within === null ? 'Private files' : `Files in ${within}`;
+  return { key: `after:${within ?? ''}:${after}`, title, input: { within, after }, weight: 0 };
 }
 
 async function addAssetsWithin(
   tx: Transaction,
   run: string,
-  { within, after }: { within: string; after: number },
+  { within, after }: { within: string | null; after: number },
 ): Promise<RecordedEnd> {
-  const assets = await listAssetsWithin(tx, within, { after, limit: LISTED_AT_A_TIME });
+  const page = { after, limit: LISTED_AT_A_TIME };
+  const assets =
+    within === null ? await listPrivateAssets(tx, page) : await listAssetsWithin(tx, within, page);
   const items: WantedItem<PlacedPart>[] = assets.map(({ id, name }) => ({
     key: `asset:${id}`,
     title: name,

@@ -8,7 +8,7 @@ import { findRenditions } from '../recipes/queries.js';
 import type { Executor } from '../shared/database.js';
 import { groupBy } from '../shared/group.js';
 import { type CopyRow, findCopiesOf } from './copy-queries.js';
-import { listStores } from './store-queries.js';
+import { describeStores } from './store-facts.js';
 
 /** A file of an asset, with what storing it needs. */
 export interface AssetFile extends CopiedFile {
@@ -43,7 +43,11 @@ export async function readCopies(
   const versions = groupBy(await findVersionsOf(db, known), ({ asset_id }) => asset_id);
   const renditions = groupBy(await findRenditions(db, known), ({ asset_id }) => asset_id);
   const secret = await arePrivate(db, assets);
-  const names = new Map((await listStores(db)).map(({ id, name }) => [id, name]));
+  const facts = [...(await describeStores(db)).values()];
+  const names = new Map(facts.map(({ store }) => [store.id, store.name]));
+  const publicStores = new Set(
+    facts.filter(({ publicUrl }) => publicUrl !== null).map(({ store }) => store.name),
+  );
   const filesOf = (row: AssetRow): AssetFile[] => [
     ...originals(row, versions.get(row.id) ?? []),
     ...(renditions.get(row.id) ?? []).flatMap((one) => {
@@ -65,7 +69,7 @@ export async function readCopies(
     return {
       ...{ row, rows, files: files.get(row.id) ?? [], home: { name: home, holds } },
       copies: rows.map((copy) => toPlaced(copy, names)),
-      isPrivate: secret.has(row.id),
+      ...{ isPrivate: secret.has(row.id), publicStores },
     };
   });
 }

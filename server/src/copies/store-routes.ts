@@ -9,10 +9,18 @@ import { pageOf } from '../shared/schemas.js';
 import type { Services } from '../shared/services.js';
 import { hasCopies } from './copy-queries.js';
 import { storeChanged, storeDeleted } from './events.js';
+import { skipToNewest } from './follow-library.js';
 import { listPlacements } from './placement-queries.js';
 import { storeBody, storeIdSchema, storePatch, storeSchema } from './schemas.js';
 import { storeAnswers } from './store-answers.js';
-import { deleteStore, findStore, insertStore, type PlacedStore, updateStore } from './store-queries.js';
+import {
+  deleteStore,
+  findStore,
+  insertStore,
+  listStores,
+  type PlacedStore,
+  updateStore,
+} from './store-queries.js';
 
 interface Id {
   id: string;
@@ -71,6 +79,8 @@ export const storeRoutes: Route[] = [
     answers: { 201: { description: 'The store', schema: storeSchema } },
     async handle({ services, who, body: { connection, ...settings } }) {
       refuseHomeName(settings.name, services);
+      // What happened before there was a store needs no copies.
+      if ((await listStores(services.db)).length === 0) await skipToNewest(services.db);
       const id = await inTransaction(services.db, async (tx) => {
         if (!(await findConnection(tx, connection, { lock: true })))
           throw new UniferumError('malformed-request', `The connection ${connection} does not exist.`, {

@@ -40,3 +40,15 @@ export async function updateFolderAccess(db: Executor, id: string, access: Folde
     [access.publicMetadata, access.visibility, id],
   );
 }
+
+/** Lists the assets that are private by their own setting, in pages by id. */
+export async function listPrivateAssets(
+  db: Executor,
+  { after, limit }: { after: number; limit: number },
+): Promise<{ id: number; name: string }[]> {
+  return select(
+    db,
+    "SELECT id, name FROM assets WHERE visibility = 'private' AND live = 1 AND id > ? ORDER BY id LIMIT ?",
+    [after, limit],
+  );
+}

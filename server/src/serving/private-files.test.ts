@@ -194,3 +194,42 @@ test('private files are not copied to a store that anybody can read, and are giv
   expect(await signed.text()).toBe('The chart');
   expect((await fetch((led.headers.get('location') ?? '').split('?')[0] ?? '')).status).toBe(403);
 });
+
+test('what becomes private is taken out of a store that anybody can read, whose address they may know', async () => {
+  const one = await placed.addFile('/lights/shown', 'one.txt', 'shown once');
+  const two = await placed.addFile('/byhand', 'two.txt', 'shown by hand');
+  await placed.settle();
+  await placed.api('POST', '/copies', { select: { ids: [two.id] }, store: 'public', action: 'add' });
+  await placed.settle();
+  const addressOf = async (id: string) =>
+    (await placed.api('GET', `/assets/${id}/copies`)).items.find(
+      ({ store }: { store: string }) => store === 'public',
+    )?.url;
+  const [first, second] = [await addressOf(one.id), await addressOf(two.id)];
+  expect((await fetch(first)).status).toBe(200);
+  expect((await fetch(second)).status).toBe(200);
+  await setAccess('/lights/shown', { visibility: 'private', publicMetadata: null });
+  await placed.api('PATCH', `/assets/${two.id}`, { visibility: 'private' });
+  await placed.settle();
+  expect((await fetch(first)).status).toBe(404);
+  expect((await fetch(second)).status).toBe(404);
+  // Public again, the folder places it again.
+  await setAccess('/lights/shown', { visibility: 'public', publicMetadata: null });
+  await placed.settle();
+  expect((await fetch(await addressOf(one.id))).status).toBe(200);
+});
+
+test('a private file is taken out of a store that becomes one that anybody can read', async () => {
+  const { id } = (await placed.api('GET', '/stores')).items.find(
+    ({ name }: { name: string }) => name === 'vault',
+  );
+  const hidden = await placed.addFile('/lights/sold', 'hidden.txt', 'hidden');
+  const own = await placed.addFile('/byhand', 'own.txt', 'hidden by itself');
+  await placed.api('PATCH', `/assets/${own.id}`, { visibility: 'private' });
+  await placed.api('POST', '/copies', { select: { ids: [own.id] }, store: 'vault', action: 'add' });
+  await placed.settle();
+  for (const asset of [hidden, own]) expect(await placed.copiesOf(asset.id)).toContain('vault null stored');
+  await placed.api('PATCH', `/stores/${id}`, { publicUrl: 'https://media.skerry.example' });
+  await placed.settle();
+  for (const asset of [hidden, own]) expect(await placed.copiesOf(asset.id)).toEqual(['server null stored']);
+});
