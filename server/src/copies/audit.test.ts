@@ -34,7 +34,7 @@ async function placedFile(name: string, data?: string) {
 }
 const stateOf = async (id: string) => (await placed.copiesOf(id)).find((copy) => copy.startsWith('offsite'));
 const put = async (key: string, text: string) => {
-  const bucket = placed.bucket.store();
+  const bucket = placed.bucket.store({ prefix: 'offsite/' });
   const data = Buffer.from(text);
   const { createHash } = await import('node:crypto');
   const sha256 = createHash('sha256').update(data).digest('hex');
@@ -47,7 +47,7 @@ const put = async (key: string, text: string) => {
   bucket.close();
 };
 const remove = async (key: string) => {
-  const bucket = placed.bucket.store();
+  const bucket = placed.bucket.store({ prefix: 'offsite/' });
   await bucket.delete(key);
   bucket.close();
 };
@@ -96,7 +96,7 @@ test('missing, other size, other bytes of the same size, and what nobody knows a
 
 test('bytes that rot without a new entity tag are found by reading', async () => {
   const { asset, key } = await placedFile('rotten.txt');
-  await placed.bucket.setFaults([{ kind: 'corrupt', method: 'GET', key }]);
+  await placed.bucket.setFaults([{ kind: 'corrupt', method: 'GET', key: `offsite/${key}` }]);
   expect(await audit('list')).toEqual([]);
   expect(await audit('full')).toEqual(['damaged rotten.txt']);
   expect(await stateOf(asset.id)).toBe('offsite null damaged');

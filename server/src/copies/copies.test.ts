@@ -1,4 +1,5 @@
 import { afterAll, afterEach, beforeAll, expect, test } from 'vitest';
+import { BUCKET_SECRET } from '../testing/bucket.js';
 import { openPlaced, type Placed, small } from '../testing/placed.js';
 import { sweepCopies } from './sweep.js';
 
@@ -88,7 +89,7 @@ test('renditions are copied once they are made, and made anew; what they replace
 });
 
 test('copies are added and dropped by hand, rehearsed first; the last good one stays', async () => {
-  await placed.addStore('vault', { prefix: 'vault/' });
+  await placed.addStore('vault');
   const asset = await placed.addFile('/hand', 'one.txt');
   const select = { ids: [asset.id] };
   const rehearsed = await placed.api('POST', '/copies?rehearse=true', {
@@ -104,21 +105,21 @@ test('copies are added and dropped by hand, rehearsed first; the last good one s
   await add(select, 'add', 'vault');
   await placed.server.workUntilIdle();
   expect(await placed.copiesOf(asset.id)).toEqual(['server null stored', 'vault null stored']);
-  const [key] = await placed.keysIn({ prefix: 'vault/' });
+  const [key] = await placed.keysIn('vault');
   expect(key).toMatch(/^hand\/one\./);
   // Once more does nothing.
   await add(select, 'add', 'vault');
   await placed.server.workUntilIdle();
-  expect(await placed.keysIn({ prefix: 'vault/' })).toEqual([key]);
+  expect(await placed.keysIn('vault')).toEqual([key]);
 
   await add(select, 'drop', 'vault');
   await placed.server.workUntilIdle();
   expect(await placed.copiesOf(asset.id)).toEqual(['server null stored']);
-  expect(await placed.keysIn({ prefix: 'vault/' })).toEqual([]);
+  expect(await placed.keysIn('vault')).toEqual([]);
   await add(select, 'add', 'vault');
   await placed.server.workUntilIdle();
   // A key is never used twice, so that a deletion that arrives late deletes nothing that is wanted.
-  expect(await placed.keysIn({ prefix: 'vault/' })).not.toEqual([key]);
+  expect(await placed.keysIn('vault')).not.toEqual([key]);
 });
 
 test('a purged asset leaves nothing in the bucket', async () => {
@@ -132,4 +133,20 @@ test('a purged asset leaves nothing in the bucket', async () => {
   await placed.settle();
   await sweepCopies(placed.tools, placed.server.services.log);
   expect(await own()).toEqual([]);
+});
+
+test('two stores can’t be in one place, where each would take the other’s copies for unknown files', async () => {
+  const connect = async (name: string, prefix: string) => {
+    const settings = { ...placed.bucket.settings, prefix };
+    return (await placed.api('POST', '/connections', { name, settings, secret: BUCKET_SECRET })).id;
+  };
+  for (const prefix of ['', 'off', 'offsite/', 'offsite/inner/']) {
+    const connection = await connect(`Overlap ${prefix}`, prefix);
+    const { status, body } = await placed.server.call('POST', '/api/v1/stores', {
+      json: { name: 'overlap', connection },
+    });
+    // A prefix always ends with a slash, so that "off" is no part of "offsite/".
+    expect(status, prefix).toBe(prefix === 'off' ? 201 : 409);
+    if (status === 409) expect(body.detail, prefix).toMatch(/The store "\w+" is in the same bucket/);
+  }
 });

@@ -27,7 +27,7 @@ const copyOf = async (id: string) =>
 test('a key that the store refuses fails by itself, says why, and is stored when it is tried again', async () => {
   const good = await placed.addFile('/faults', 'good.txt');
   const bad = await placed.addFile('/faults', 'bad.txt');
-  await placed.bucket.setFaults([{ kind: 'deny', method: 'PUT', key: 'faults/bad.' }]);
+  await placed.bucket.setFaults([{ kind: 'deny', method: 'PUT', key: 'offsite/faults/bad.' }]);
   const run = await add([good.id, bad.id]);
   await placed.server.workUntilIdle();
   expect(await runOf(run)).toMatchObject({ state: 'faulty', done: 1, failed: 1 });

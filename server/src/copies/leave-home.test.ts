@@ -71,7 +71,7 @@ test('a damaged copy is never served, and keeps the file here', async () => {
   await placed.place('/damage', { stores: ['offsite'] });
   await placed.settle();
   const [key] = (await placed.keysIn()).filter((one) => one.startsWith('damage/'));
-  const bucket = placed.bucket.store();
+  const bucket = placed.bucket.store({ prefix: 'offsite/' });
   await bucket.delete(key ?? '');
   bucket.close();
   // It is recorded as stored: only looking shows that it isn't.
@@ -85,7 +85,7 @@ test('bytes that change in the store are not served: the copy counts as damaged'
   const asset = await placed.addFile('/lights', 'rotten.txt', 'as it was');
   await placed.settle();
   const [key] = (await placed.keysIn()).filter((one) => one.startsWith('lights/rotten.'));
-  await placed.bucket.setFaults([{ kind: 'corrupt', method: 'GET', key: key ?? '' }]);
+  await placed.bucket.setFaults([{ kind: 'corrupt', method: 'GET', key: `offsite/${key}` }]);
   expect((await visit('/media/lights/rotten.txt')).status).toBeGreaterThanOrEqual(500);
   expect(await placed.copiesOf(asset.id)).toEqual(['offsite null damaged']);
   await placed.bucket.setFaults([]);

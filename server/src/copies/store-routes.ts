@@ -1,3 +1,4 @@
+import type { BucketSettings } from '@uniferum/core/connections';
 import Joi from 'joi';
 import { findConnection } from '../connections/queries.js';
 import { recordEvent } from '../events/outbox.js';
@@ -13,6 +14,7 @@ import { skipToNewest } from './follow-library.js';
 import { listPlacements } from './placement-queries.js';
 import { storeBody, storeIdSchema, storePatch, storeSchema } from './schemas.js';
 import { storeAnswers } from './store-answers.js';
+import { describeStores } from './store-facts.js';
 import {
   deleteStore,
   findStore,
@@ -82,10 +84,12 @@ export const storeRoutes: Route[] = [
       // What happened before there was a store needs no copies.
       if ((await listStores(services.db)).length === 0) await skipToNewest(services.db);
       const id = await inTransaction(services.db, async (tx) => {
-        if (!(await findConnection(tx, connection, { lock: true })))
+        const used = await findConnection(tx, connection, { lock: true });
+        if (!used)
           throw new UniferumError('malformed-request', `The connection ${connection} does not exist.`, {
             errors: [{ field: 'connection', code: 'unknown', message: 'This connection does not exist.' }],
           });
+        await refuseOverlap(tx, services.config, used.settings);
         const added = await insertStore(tx, { ...settings, connectionId: connection });
         const data = { id: String(added), name: settings.name };
         await recordEvent(tx, { event: storeChanged, by: who.name, data });
@@ -141,6 +145,34 @@ export const storeRoutes: Route[] = [
     },
   }),
 ];
+
+/**
+ * Two stores in one place would each take the other's objects for unknown ones, which a repair may delete.
+ *
+ * @throws UniferumError `conflict`
+ */
+async function refuseOverlap(
+  db: Executor,
+  { home }: Pick<Services['config'], 'home'>,
+  place: BucketSettings,
+): Promise<void> {
+  const others = [...(await describeStores(db)).values()].map(({ store, settings }) => ({
+    name: `The store "${store.name}"`,
+    settings,
+  }));
+  if (home) others.push({ name: 'The home store', settings: home.settings });
+  const other = others.find(({ settings }) => overlaps(settings, place));
+  if (other)
+    throw new UniferumError(
+      'conflict',
+      `${other.name} is in the same bucket with the prefix "${other.settings.prefix}". Use a connection with another bucket, or with a prefix of its own beside it.`,
+    );
+}
+
+function overlaps(a: BucketSettings, b: BucketSettings): boolean {
+  if (new URL(a.endpoint).host !== new URL(b.endpoint).host || a.bucket !== b.bucket) return false;
+  return a.prefix.startsWith(b.prefix) || b.prefix.startsWith(a.prefix);
+}
 
 async function requireUnused(db: Executor, { id, name }: PlacedStore): Promise<void> {
   const folder = (await listPlacements(db)).find(({ stores }) => stores.includes(id));

@@ -181,7 +181,7 @@ test('private files are not copied to a store that anybody can read, and are giv
   await setAccess('/lights/sold', { visibility: 'private', publicMetadata: null });
   await placed.settle();
   expect(await placed.copiesOf(asset.id)).toEqual(['server null stored']);
-  await placed.addStore('vault', { prefix: 'vault/' });
+  await placed.addStore('vault');
   await placed.place('/lights/sold', { stores: ['vault'], serveFrom: 'vault' });
   await placed.settle();
   expect(await placed.copiesOf(asset.id)).toEqual(['server null stored', 'vault null stored']);

@@ -14,7 +14,7 @@ export interface Placed {
   tools: CopyTools;
   // biome-ignore lint/suspicious/noExplicitAny: tests look into answers freely
   api(method: string, path: string, json?: unknown): Promise<any>;
-  /** Adds a connection and a store of the same name. @returns its id */
+  /** Adds a connection and a store of the same name, whose keys begin with that name. @returns its id */
   addStore(name: string, settings?: object): Promise<string>;
   // biome-ignore lint/suspicious/noExplicitAny: tests look into answers freely
   addFile(folder: string, name: string, data?: Buffer | string): Promise<any>;
@@ -25,8 +25,8 @@ export interface Placed {
   settle(): Promise<void>;
   /** The copies of an asset as `store rendition state`, sorted. */
   copiesOf(id: string): Promise<string[]>;
-  /** The keys in a bucket. */
-  keysIn(settings?: object): Promise<string[]>;
+  /** The keys of a store in the bucket. */
+  keysIn(store?: string): Promise<string[]>;
   close(): Promise<void>;
 }
 
@@ -47,6 +47,7 @@ export async function openPlaced(): Promise<Placed> {
     addPicture: async (folder, name, seed) => addFile(folder, name, await photo(600, 400, seed)),
     async addStore(name, more = {}) {
       const settings = {
+        prefix: `${name}/`,
         endpoint: bucket.endpoint,
         region: 'farrow-1',
         bucket: 'lights',
@@ -76,9 +77,9 @@ export async function openPlaced(): Promise<Placed> {
         .map(({ store, rendition, state }: Record<string, string>) => `${store} ${rendition} ${state}`)
         .sort();
     },
-    async keysIn(settings = {}) {
+    async keysIn(name = 'offsite') {
       const keys: string[] = [];
-      const store = bucket.store(settings);
+      const store = bucket.store({ prefix: `${name}/` });
       for await (const page of store.list()) keys.push(...page.map(({ key }) => key));
       store.close();
       return keys;
