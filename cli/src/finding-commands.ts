@@ -2,8 +2,8 @@ import { createWriteStream } from 'node:fs';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import type { Asset, AssetPatch, BulkActionRequest, BulkChange } from '@uniferum/client';
-import type { Command } from 'commander';
+import type { Asset, AssetPatch, BulkActionRequest, BulkChange, Visibility } from '@uniferum/client';
+import { type Command, Option } from 'commander';
 import type { CliContext } from './context.js';
 import { openFile } from './files.js';
 import { table } from './output.js';
@@ -24,6 +24,7 @@ interface SetOptions {
   credit?: string;
   keywords?: string;
   captured?: string;
+  visibility?: Visibility | 'inherit';
   force: boolean;
   name?: string;
   to?: string;
@@ -72,6 +73,12 @@ export function addFindingCommands(program: Command, context: () => CliContext):
     .option('--captured <date>', 'capture date, with an offset such as +02:00 if it is known (one asset)')
     .option('--name <name>', 'a new file name (one asset)')
     .option('--to <folder>', 'move to this folder')
+    .addOption(
+      new Option(
+        '--visibility <who>',
+        'who may read it (one asset); "inherit" uses the setting of its folder',
+      ).choices(['public', 'private', 'inherit']),
+    )
     .option('--fill', 'fill only empty texts; supports patterns such as "{words}"', false)
     .option('--append', 'append instead of replacing', false)
     .option('--shift <minutes>', 'shift capture dates')
@@ -228,12 +235,13 @@ async function setOne({ client, output }: CliContext, id: string, options: SetOp
     output.out(output.isJson ? JSON.stringify(asset) : `${asset.url}, version ${asset.version}`);
     return;
   }
-  const { name, captured } = options;
+  const { name, captured, visibility } = options;
   const patch: AssetPatch = {
     ...plainTexts(options),
     ...(options.keywords !== undefined && { keywords: words(options.keywords) }),
     ...(captured !== undefined && { capturedAt: captured === '' ? null : captured }),
     ...(name !== undefined && { name }),
+    ...(visibility !== undefined && { visibility: visibility === 'inherit' ? null : visibility }),
     ...(options.to !== undefined && { folder: options.to }),
   };
   const asset = await client.assets.change(id, patch);

@@ -1,12 +1,12 @@
 import type { AssetPatch, Tagged } from '@uniferum/client';
-import type { Asset } from '@uniferum/core/library';
+import type { Asset, Visibility } from '@uniferum/core/library';
 import { useState } from 'react';
 import { type UseFormReturn, useForm } from 'react-hook-form';
 import { Button } from '../ui/button.js';
 import { commandLine } from '../ui/command-line.js';
 import { Conflicts } from '../ui/conflicts.js';
 import { Dialog } from '../ui/dialog.js';
-import { Field, Input, TextArea } from '../ui/field.js';
+import { Field, Input, Select, TextArea } from '../ui/field.js';
 import { FormFoot } from '../ui/form-foot.js';
 import { ErrorNotice } from '../ui/notice.js';
 import { useUnsavedChanges } from '../ui/unsaved.js';
@@ -54,6 +54,8 @@ interface Texts {
   /** As the camera's clock showed it. */
   capturedAt: string;
   capturedOffset: string;
+  /** Empty takes what the folder says. */
+  visibility: Visibility | '';
 }
 
 interface EditFormProps {
@@ -104,6 +106,7 @@ const LABELS: Record<keyof Texts, string> = {
   keywords: 'Keywords',
   name: 'Name',
   folder: 'Folder',
+  visibility: 'Who may read it',
 };
 
 interface FieldsProps {
@@ -150,7 +153,7 @@ const OFFSET = /^[+-](?:0\d|1[0-4]):[0-5]\d$/;
 
 function PlaceFields({ form: { register, formState, watch, setValue } }: FieldsProps) {
   return (
-    <div className="grid grid-cols-2 gap-4">
+    <div className="grid grid-cols-1 gap-4 sm:grid-cols-3">
       <Field label="Name" error={formState.errors.name?.message}>
         {(props) => (
           <Input className="font-mono" {...props} {...register('name', { required: 'Enter a name.' })} />
@@ -163,6 +166,15 @@ function PlaceFields({ form: { register, formState, watch, setValue } }: FieldsP
             value={watch('folder')}
             onChange={(path) => setValue('folder', path, { shouldDirty: true })}
           />
+        )}
+      </Field>
+      <Field label="Who may read it">
+        {(props) => (
+          <Select {...props} {...register('visibility')}>
+            <option value="">as the folder says</option>
+            <option value="public">everybody</option>
+            <option value="private">only with a key, a session or a link</option>
+          </Select>
         )}
       </Field>
     </div>
@@ -191,6 +203,7 @@ function toForm(asset: Asset): Texts {
     keywords: asset.keywords.join(', '),
     capturedAt: clockOf(asset.capturedLocal),
     capturedOffset: asset.capturedLocal?.slice(19) ?? '',
+    visibility: asset.visibility ?? '',
   };
 }
 
@@ -205,6 +218,8 @@ function toPatch(before: Texts, texts: Texts): AssetPatch {
   for (const field of ['name', 'folder', 'title', 'alt', 'caption', 'credit'] as const) {
     if (texts[field] !== before[field]) patch[field] = texts[field];
   }
+  if (texts.visibility !== before.visibility)
+    patch.visibility = texts.visibility === '' ? null : texts.visibility;
   if (texts.keywords !== before.keywords) patch.keywords = splitKeywords(texts.keywords);
   if (texts.capturedAt !== before.capturedAt || texts.capturedOffset !== before.capturedOffset)
     patch.capturedAt = texts.capturedAt === '' ? null : `${texts.capturedAt}${texts.capturedOffset}`;
@@ -229,5 +244,6 @@ function editCommand(id: string, patch: AssetPatch): string {
     ...given('--captured', patch.capturedAt),
     ...given('--name', patch.name),
     ...given('--to', patch.folder),
+    ...(patch.visibility === undefined ? [] : ['--visibility', patch.visibility ?? 'inherit']),
   );
 }
