@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { createEngine } from '../worker.js';
+import { BUCKET_SECRET, startBucket, type TestBucket } from './bucket.js';
 import { eventually, photo, startTestServer, type TestServer } from './harness.js';
 import { type OutsideSite, startOutsideSite } from './outside-site.js';
 
@@ -12,12 +13,14 @@ const PROGRAM = fileURLToPath(new URL('../../../cli/bin/uniferum.js', import.met
 
 let server: TestServer;
 let site: OutsideSite;
+let bucket: TestBucket;
 let folder: string;
 let key: string;
 let engine: ReturnType<typeof createEngine>;
 beforeAll(async () => {
   site = await startOutsideSite();
-  server = await startTestServer({ env: { UNIFERUM_ALLOWED_HOSTS: site.host } });
+  bucket = await startBucket();
+  server = await startTestServer({ env: { UNIFERUM_ALLOWED_HOSTS: `${site.host},${bucket.host}` } });
   key = await server.key();
   folder = await mkdtemp(join(tmpdir(), 'uniferum-cli-'));
   engine = createEngine(server.services, server.house);
@@ -27,6 +30,7 @@ afterAll(async () => {
   await engine.close();
   await rm(folder, { recursive: true, force: true });
   await server.close();
+  await bucket.close();
   site.close();
 });
 
@@ -147,13 +151,60 @@ describe('uniferum', () => {
     ]);
   });
 
-  test('access shows what a folder publishes, and says so when there is none', async () => {
-    expect((await uniferum('access', '/cli')).out.trim()).toBe('metadata: rights (by default)');
-    await uniferum('access', '/cli', '--metadata', 'none');
-    expect((await uniferum('access', '/cli/views')).out.trim()).toBe('metadata: none (from /cli)');
+  test('access shows what a folder publishes and who reads it, and says so when there is none', async () => {
+    const lines = async (...args: string[]) => (await uniferum('access', ...args)).out.trim().split('\n');
+    expect(await lines('/cli')).toEqual(['visibility: public (by default)', 'metadata: rights (by default)']);
+    await uniferum('access', '/cli', '--metadata', 'none', '--visibility', 'private');
+    expect(await lines('/cli/views')).toEqual([
+      'visibility: private (from /cli)',
+      'metadata: none (from /cli)',
+    ]);
+    // What isn't named stays.
     await uniferum('access', '/cli', '--metadata', 'inherit');
-    expect((await uniferum('access', '/cli/views')).out.trim()).toBe('metadata: rights (by default)');
+    expect(await lines('/cli/views')).toEqual([
+      'visibility: private (from /cli)',
+      'metadata: rights (by default)',
+    ]);
+    await uniferum('access', '/cli', '--visibility', 'inherit');
+    expect((await lines('/cli/views'))[0]).toBe('visibility: public (by default)');
     expect((await uniferum('access', '/nowhere')).code).toBe(5);
+  });
+
+  test('stores are added and audited, folders placed in them, copies dropped, and links made', async () => {
+    const settings = { endpoint: bucket.endpoint, region: 'farrow-1', bucket: 'lights', accessKey: 'keeper' };
+    await put('bucket.json', JSON.stringify({ name: 'Bucket', settings, secret: BUCKET_SECRET }));
+    const connection = JSON.parse((await uniferum('connections', '--add', 'bucket.json')).out);
+    const { id } = JSON.parse((await uniferum('stores', '--add', 'far', '--connection', connection.id)).out);
+    await put('kept.txt', 'kept far away');
+    await uniferum('up', 'kept.txt', '--to', '/cli/far');
+    expect((await uniferum('placement', '/cli/far')).out.split('\n')[0]).toBe('stores: none (by default)');
+    const place = ['placement', '/cli/far', '--in', 'far', '--keep-local', '30'];
+    expect((await uniferum(...place, '--rehearse')).out).toContain('1 files, 13 bytes');
+    expect((await uniferum(...place)).out.trim().split('\n')).toEqual([
+      'stores: far (/cli/far)',
+      'served from: here',
+      'kept here: for 30 days',
+    ]);
+    await server.workUntilIdle();
+    expect((await uniferum('stores')).out).toMatch(/bucket +far +1 copies +13 bytes/);
+    await uniferum('stores', id, '--audit', 'full');
+    await server.workUntilIdle();
+    expect((await uniferum('stores', id, '--findings')).out.trim()).toBe('0 of 0 findings');
+    expect((await uniferum('stores', id, '--repair', '--rehearse')).out).toContain('0 stored again');
+    const drop = await uniferum('copies', '', '--drop', 'far', '--in', '/cli/far', '--rehearse');
+    expect(drop.out).toContain('1 files of 1 assets');
+    expect((await uniferum('copies', '')).code).toBe(2);
+    expect((await uniferum('stores', id, '--delete')).code).not.toBe(0);
+
+    const asset = JSON.parse((await uniferum('--json', 'ls', 'kept', '--in', '/cli/far')).out).items[0];
+    const made = await uniferum('link', asset.id, '--expires', '60', '--downloads', '1');
+    const read = () => fetch(made.out.trim());
+    // A file that everybody reads anyway uses no link up.
+    expect(await (await read()).text()).toBe('kept far away');
+    await uniferum('set', asset.id, '--visibility', 'private');
+    expect((await fetch(asset.url)).status).toBe(404);
+    expect(await (await read()).text()).toBe('kept far away');
+    expect((await read()).status).toBe(404);
   });
 
   test('inbox, archives, manifests and addresses come in as runs', async () => {

@@ -22,10 +22,14 @@ export function CopyStage({ asset }: { asset: Asset }) {
         ))}
       </ul>
       <p className="flex flex-wrap gap-x-3">
-        <button type="button" className="text-oxide hover:underline" onClick={() => setOpen('copies')}>
+        <button
+          type="button"
+          className="min-h-6 text-oxide hover:underline"
+          onClick={() => setOpen('copies')}
+        >
           Copies …
         </button>
-        <button type="button" className="text-oxide hover:underline" onClick={() => setOpen('links')}>
+        <button type="button" className="min-h-6 text-oxide hover:underline" onClick={() => setOpen('links')}>
           Links …
         </button>
       </p>
