@@ -7,13 +7,14 @@ import {
   type AuditedCopy,
   findCopiesAt,
   findDiscardedKeys,
-  listStoredCopies,
+  listStoredIds,
   type NewFinding,
 } from './audit-queries.js';
 import type { OpenStore } from './buckets.js';
+import { findCopiesById } from './copy-queries.js';
 import type { CopyTools } from './upload.js';
 
-const SCANNED_AT_A_TIME = 2000;
+const SCANNED_AT_A_TIME = 5000;
 /** So many findings are recorded by an audit; more than that says the same: something is wrong with the store. */
 export const MOST_FINDINGS = 10_000;
 
@@ -38,7 +39,15 @@ export async function auditBucket(
   const open = await tools.buckets.open(tools.db, storeId);
   const before = await databaseNow(tools.db);
   const result: Listed = { seen: new Set(), unsure: [], findings: [], unknown: [], listed: 0 };
-  for await (const page of open.objects.list({ signal })) await comparePage(tools, storeId, page, result);
+  // The next page is listed while one is compared.
+  let comparing = Promise.resolve();
+  for await (const page of open.objects.list({ signal })) {
+    await comparing;
+    comparing = comparePage(tools, storeId, page, result);
+    // Awaited in the next turn, or below.
+    comparing.catch(() => {});
+  }
+  await comparing;
   const { missing, sample } = await findUnseen(tools, open, { seen: result.seen, before, sampleSize });
   const surplus = await confirmSurplus(tools, storeId, result.unknown);
   const { findings, unsure, listed } = result;
@@ -92,16 +101,16 @@ async function findUnseen(
   const sample = new Reservoir<number>(sampleSize, Math.random);
   let after = 0;
   for (;;) {
-    const rows = await listStoredCopies(db, store.id, { after, before, limit: SCANNED_AT_A_TIME });
-    for (const row of rows) {
-      if (seen.has(row.id)) sample.add(row.id);
-      // It may have been listed while it was replaced: asked by itself it has to be missing as well.
-      else if (missing.length < MOST_FINDINGS && (await objects.head(row.store_key)) === null)
+    const ids = await listStoredIds(db, store.id, { after, before, limit: SCANNED_AT_A_TIME });
+    for (const id of ids) if (seen.has(id)) sample.add(id);
+    const unseen = ids.filter((id) => !seen.has(id));
+    // It may have been listed while it was replaced: asked by itself it has to be missing as well.
+    for (const row of await findCopiesById(db, unseen.slice(0, MOST_FINDINGS - missing.length)))
+      if (row.state === 'stored' && (await objects.head(row.store_key)) === null)
         missing.push(findingOf('missing', row, row.bytes));
-    }
-    const last = rows.at(-1);
-    if (!last || rows.length < SCANNED_AT_A_TIME) return { missing, sample: sample.chosen };
-    after = last.id;
+    const last = ids.at(-1);
+    if (last === undefined || ids.length < SCANNED_AT_A_TIME) return { missing, sample: sample.chosen };
+    after = last;
   }
 }
 

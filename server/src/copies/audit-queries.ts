@@ -59,18 +59,19 @@ export async function findCopiesAt(
   );
 }
 
-/** Lists copies that should be stored and were recorded before a moment, in pages by id. */
-export async function listStoredCopies(
+/** Lists the ids of copies that should be stored and were recorded before a moment, in pages. */
+export async function listStoredIds(
   db: Executor,
   storeId: number,
   { after, before, limit }: { after: number; before: Date; limit: number },
-): Promise<AuditedCopy[]> {
-  return select<AuditedCopy>(
+): Promise<number[]> {
+  const rows = await select<{ id: number }>(
     db,
-    `SELECT ${AUDITED} FROM placed_copies FORCE INDEX (placed_copies_state)
+    `SELECT id FROM placed_copies FORCE INDEX (placed_copies_state)
      WHERE store_id = ? AND state = 'stored' AND id > ? AND checked_at <= ? ORDER BY id LIMIT ?`,
     [storeId, after, before, limit],
   );
+  return rows.map(({ id }) => id);
 }
 
 /** Which of the keys are those of objects that are about to be deleted. */

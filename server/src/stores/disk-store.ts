@@ -181,7 +181,7 @@ export class DiskStore implements ByteStore {
   }
 
   async borrow(sha256: string): Promise<BorrowedFile> {
-    if (this.#recall !== null) await this.has(sha256);
+    if (this.#recall !== null && !existsSync(this.localPath(sha256))) await this.has(sha256);
     return { path: this.localPath(sha256), release: async () => {} };
   }
 
