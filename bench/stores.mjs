@@ -141,6 +141,56 @@ async function benchServing() {
   });
 }
 
+/** Copies by a run: planned, recorded before and after, and verified, one item for each file. */
+async function benchPlacing() {
+  const { endpoint, end } = await startBucket();
+  const stack = await startStack({
+    ...{ name: 'bench', workers: 1 },
+    env: { UNIFERUM_ALLOWED_HOSTS: new URL(endpoint).host },
+  });
+  const uniferum = createClient({ baseUrl: stack.url, key: stack.key });
+  const settings = { endpoint, region: 'farrow-1', bucket: 'lights', prefix: 'placed/', accessKey: 'keeper' };
+  const connection = await uniferum.connections.add({ name: 'Bench', settings, secret: SECRET });
+  await uniferum.stores.add({ name: 'bench', connection: connection.id });
+  const files = Array.from({ length: FILES }, (_, n) => ({ name: `${n}.bin`, data: randomBytes(BYTES) }));
+  for (let at = 0; at < FILES; at += 100)
+    await uniferum.assets.upload({
+      folder: '/placed',
+      files: files.slice(at, at + 100).map(({ name, data }) => ({ name, data: new Blob([data]) })),
+    });
+  const client = new S3Client({
+    ...{ endpoint, region: 'farrow-1', forcePathStyle: true },
+    credentials: { accessKeyId: 'keeper', secretAccessKey: SECRET },
+  });
+  const direct = () =>
+    inParallel(files, IN_FLIGHT, ({ data }, n) =>
+      client.send(new PutObjectCommand({ Bucket: 'lights', Key: `direct/${n}`, Body: data })),
+    );
+  /** @param {'add' | 'drop'} action */
+  const change = async (action) => {
+    const { run } = await uniferum.copies.change({ select: { folder: '/placed' }, store: 'bench', action });
+    const ended = await uniferum.runs.wait(run.id);
+    if (ended.state !== 'done') throw new Error(`The run ended ${ended.state}`);
+  };
+  await direct();
+  const pairs = [];
+  for (let n = 0; n < 3; n += 1) {
+    pairs.push({ direct: await seconds(direct), ours: await seconds(() => change('add')) });
+    await change('drop');
+  }
+  client.destroy();
+  await stack.close();
+  end();
+  const [slow, fast] = [median(pairs.map((pair) => pair.direct)), median(pairs.map((pair) => pair.ours))];
+  report(
+    'stores: 2,000 files of 100 KB copied by a run of one worker against the standard client',
+    slow / fast,
+    {
+      detail: `${Math.round(FILES / fast)} files/s against ${Math.round(FILES / slow)}`,
+    },
+  );
+}
+
 const KEYS = 100_000;
 const ROWS_AT_A_TIME = 1000;
 
@@ -234,7 +284,13 @@ export async function benchStores() {
   rmSync(FOLDER, { recursive: true, force: true });
   mkdirSync(FOLDER, { recursive: true });
   const only = process.env.STORES_ONLY;
-  const parts = { sending: benchSending, memory: benchMemory, serving: benchServing, audit: benchAudit };
+  const parts = {
+    sending: benchSending,
+    placing: benchPlacing,
+    memory: benchMemory,
+    serving: benchServing,
+    audit: benchAudit,
+  };
   for (const [name, part] of Object.entries(parts)) if (only === undefined || only === name) await part();
   rmSync(FOLDER, { recursive: true, force: true });
 }

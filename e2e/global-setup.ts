@@ -3,7 +3,7 @@ import { startStack } from '../tools/stack.mjs';
 
 /** One installation for all browser tests, with a few rules and recipes. */
 export default async function globalSetup(): Promise<() => Promise<void>> {
-  const stack = await startStack({ name: 'e2e', withSite: true });
+  const stack = await startStack({ name: 'e2e', withSite: true, withBucket: true });
   const call = async (method: string, path: string, json: unknown) => {
     const headers = { Authorization: `Bearer ${stack.key}`, 'Content-Type': 'application/json' };
     const response = await fetch(`${stack.url}/api/v1${path}`, {
@@ -33,6 +33,7 @@ export default async function globalSetup(): Promise<() => Promise<void>> {
     E2E_SITE: stack.site,
     E2E_KEY: stack.key,
     E2E_INBOX: stack.inbox,
+    E2E_BUCKET: stack.bucket,
   });
   return stack.close;
 }

@@ -169,6 +169,13 @@ await take('connections', '/connections', async () => {
     await page.getByText('It was deleted.').first().waitFor();
   }
 });
+await take('stores', '/connections/stores');
+await take('copies', `/library/lights/gannet-head?asset=${asset}`, () =>
+  page.getByRole('button', { name: 'Copies …' }).click(),
+);
+await take('placement', '/library/news', () =>
+  page.getByRole('button', { name: 'Where its files are stored' }).click(),
+);
 await take('pages-broken', '/pages/broken');
 await take('automate', '/automate');
 await take('as-code', '/library/lights/gannet-head', async () => {

@@ -10,12 +10,13 @@ export const EMAIL = 'keeper@skerry.example';
 export const PASSWORD = 'a lamp in the fog';
 
 /**
- * @param {{ name: string, workers?: number, withSite?: boolean, bufferPool?: string, env?: Record<string, string> }} options
+ * @param {{ name: string, workers?: number, withSite?: boolean, withBucket?: boolean, bufferPool?: string, env?: Record<string, string> }} options
  */
 export async function startStack({
   name,
   workers = 1,
   withSite = false,
+  withBucket = false,
   bufferPool = '256M',
   env: extra = {},
 }) {
@@ -29,6 +30,7 @@ export async function startStack({
   const url = `http://127.0.0.1:${port}`;
   const inbox = join(folder, 'inbox');
   mkdirSync(inbox);
+  const bucket = withBucket ? `http://127.0.0.1:${await findFreePort()}` : '';
   const env = {
     UNIFERUM_PORT: String(port),
     UNIFERUM_PUBLIC_URL: url,
@@ -41,6 +43,7 @@ export async function startStack({
     UNIFERUM_SOURCE_DIRS: folder,
     UNIFERUM_WEB_DIR: join(ROOT, 'web/dist'),
     UNIFERUM_LOG_LEVEL: 'warn',
+    ...(withBucket && { UNIFERUM_ALLOWED_HOSTS: new URL(bucket).host }),
     ...extra,
   };
   const log = openSync(join(VAR, `${name}.log`), 'w');
@@ -70,6 +73,7 @@ export async function startStack({
     return result.stdout.trim();
   };
 
+  if (withBucket) await start('standins/dist/bucket/main.js', bucketEnv(bucket, folder));
   const server = await start('server/dist/main.js');
   for (let n = 0; n < workers; n += 1) await start('server/dist/worker-main.js');
   admin(['user', '--email', EMAIL, '--name', 'Edda Marrow']);
@@ -87,7 +91,18 @@ export async function startStack({
   const close = async () => {
     for (const ending of endings.reverse()) await ending();
   };
-  return { url, site, key, inbox, env, database, serverPid: server.pid ?? 0, start, admin, close };
+  return { url, site, bucket, key, inbox, env, database, serverPid: server.pid ?? 0, start, admin, close };
+}
+
+/** @param {string} url @param {string} folder */
+function bucketEnv(url, folder) {
+  return {
+    PORT: new URL(url).port,
+    BUCKET_FOLDER: join(folder, 'bucket'),
+    BUCKET_ACCESS_KEY: 'keeper',
+    BUCKET_SECRET: PASSWORD,
+    BUCKET_NAMES: 'lights',
+  };
 }
 
 /** @param {import('node:child_process').ChildProcess} child */

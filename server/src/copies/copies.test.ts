@@ -122,6 +122,30 @@ test('copies are added and dropped by hand, rehearsed first; the last good one s
   expect(await placed.keysIn('vault')).not.toEqual([key]);
 });
 
+test('a store whose copies are all dropped can be deleted, with what was replaced before', async () => {
+  const id = await placed.addStore('passing');
+  const asset = await placed.addFile('/passing', 'a.txt', 'before');
+  await add({ ids: [asset.id] }, 'add', 'passing');
+  await placed.server.workUntilIdle();
+  await placed.server.call('PUT', `/api/v1/assets/${asset.id}/content`, { body: 'after' });
+  await placed.api('POST', '/recipes', small('pass', '/passing'));
+  const picture = await placed.addPicture('/passing', 'p.jpg', 4);
+  await placed.server.workUntilIdle();
+  await add({ ids: [picture.id] }, 'add', 'passing');
+  await placed.server.workUntilIdle();
+  await placed.api('PUT', '/recipes/pass', {
+    ...small('pass', '/passing'),
+    name: undefined,
+    output: { format: 'png' },
+  });
+  await placed.api('POST', '/recipes/rebuild', { recipes: ['pass'], only: 'outdated' });
+  await placed.settle();
+  await add({ q: '', folder: '/passing', deep: true }, 'drop', 'passing');
+  await placed.server.workUntilIdle();
+  expect(await placed.keysIn('passing')).toEqual([]);
+  await placed.api('DELETE', `/stores/${id}`);
+});
+
 test('a purged asset leaves nothing in the bucket', async () => {
   const asset = await placed.addFile('/lights', 'short-lived.txt');
   await placed.settle();

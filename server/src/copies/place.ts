@@ -1,29 +1,15 @@
-import { randomInt } from 'node:crypto';
-import {
-  type AssetCopyPlan,
-  copyKey,
-  type PlannedStore,
-  planAdding,
-  planDropping,
-} from '@uniferum/core/copies';
+import { type PlannedStore, planAdding, planDropping } from '@uniferum/core/copies';
 import { listPrivateAssets } from '../library/access-queries.js';
-import { lockAsset } from '../library/asset-queries.js';
 import { listAssetsWithin } from '../library/within-queries.js';
 import type { BoundRun, ItemContext, ItemResult, RecordedEnd } from '../runs/handler.js';
 import { addItems, type WantedItem } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
 import { type Executor, inTransaction, type Transaction } from '../shared/database.js';
-import {
-  discardCopies,
-  findCopiesOf,
-  findDiscardedOf,
-  insertWanted,
-  updateCopies,
-  updateStale,
-} from './copy-queries.js';
+import { findCopiesOf, findDiscardedOf } from './copy-queries.js';
 import { fetchHome, type HomeTools, leaveHome, leaveHomeByPlacement } from './leave-home.js';
 import { placementsIn } from './placements.js';
-import { type AssetFile, type ReadCopies, readCopies } from './read-copies.js';
+import type { ReadCopies } from './read-copies.js';
+import { type Job, recordPlan } from './record-plan.js';
 import { listStores } from './store-queries.js';
 import { type CopyTools, deleteObjects, storeCopies } from './upload.js';
 
@@ -65,6 +51,7 @@ export function copyHandlers(tools: HomeTools): BoundRun[] {
         if (store === 0) return leaveItem(tools, Number(id));
         return carryOut(tools, id, context, {
           store,
+          dropsStale: action === 'drop',
           plan: async (db, asset) => {
             const [named] = await namedStores(db, tools, [store]);
             if (!named) return { add: [], drop: [], stale: [], refused: [] };
@@ -164,14 +151,6 @@ export async function namedStores(
   );
 }
 
-export interface Job {
-  /** Limits the work to one store. */
-  store?: number;
-  plan(db: Executor, asset: ReadCopies): Promise<AssetCopyPlan<AssetFile>>;
-  /** What follows once everything is stored. @returns what was done, for the note */
-  afterwards?(): Promise<string | null>;
-}
-
 /**
  * Plans the copies of an asset and records the plan; then stores what is wanted and deletes what is not, while the next
  * asset is planned. The plan is recorded first, so that whatever ends this process, the records say what may be in a
@@ -181,9 +160,10 @@ export async function carryOut(
   tools: CopyTools,
   id: string,
   { signal }: ItemContext,
-  { plan, store, afterwards }: Job,
+  job: Job,
 ): Promise<ItemResult> {
-  const planned = await inTransaction(tools.db, (tx) => recordPlan(tx, tools, id, plan));
+  const { store, afterwards } = job;
+  const planned = await inTransaction(tools.db, (tx) => recordPlan(tx, tools, id, job));
   if (planned === null) return { outcome: 'skipped', note: 'It has no files of its own, or was deleted.' };
   const reasons = new Map<string, number>();
   for (const { reason } of planned.refused) reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
@@ -233,56 +213,4 @@ function describe(
     ...describeRefusals(reasons),
   ];
   return done.length === 0 ? 'Everything is in place.' : done.join('; ').slice(0, 2000);
-}
-
-async function recordPlan(
-  tx: Transaction,
-  tools: CopyTools,
-  id: string,
-  plan: Job['plan'],
-): Promise<AssetCopyPlan<AssetFile> | null> {
-  // Two plans for the same asset wait for each other, and so does a purge.
-  if (!(await lockAsset(tx, id))) return null;
-  const [asset] = await readCopies(tx, tools.store.name, [Number(id)], { lock: true });
-  if (!asset) return null;
-  const planned = await plan(tx, asset);
-  const storeIds = new Map((await listStores(tx)).map((one) => [one.name, one.id]));
-  const again = new Set(planned.add.flatMap(({ copy }) => (copy === null ? [] : [copy])));
-  await updateCopies(
-    tx,
-    asset.rows.filter((row) => again.has(row.id)),
-    { state: 'wanted' },
-  );
-  await insertWanted(
-    tx,
-    planned.add.flatMap(({ store, file, copy }) => {
-      const storeId = storeIds.get(store);
-      return copy !== null || storeId === undefined ? [] : [newCopy(asset, file, storeId)];
-    }),
-  );
-  const dropped = new Set(planned.drop);
-  await discardCopies(
-    tx,
-    asset.rows.filter((row) => dropped.has(row.id)),
-  );
-  await updateStale(tx, [asset.row.id], planned.stale);
-  return planned;
-}
-
-function newCopy({ row }: ReadCopies, file: AssetFile, storeId: number) {
-  const { recipe, variant, sha256, bytes, mime, name } = file;
-  const mark = `${row.id.toString(36)}${randomMark()}`;
-  return {
-    ...{ asset_id: row.id, store_id: storeId, recipe: recipe ?? '', variant, sha256, bytes, mime },
-    store_key: copyKey({ folder: row.folder_path, name, mark, sha256 }),
-  };
-}
-
-const MARK_DIGITS = 6;
-
-/** Makes a key unlike every other, and hard to guess. */
-function randomMark(): string {
-  return randomInt(36 ** MARK_DIGITS)
-    .toString(36)
-    .padStart(MARK_DIGITS, '0');
 }

@@ -1,15 +1,7 @@
 import type { Logger } from 'pino';
-import { findHomeCopies } from '../library/home-copy-queries.js';
-import { type Executor, inTransaction } from '../shared/database.js';
-import {
-  type CopyRow,
-  discardCopies,
-  findCopiesById,
-  findGoodCopies,
-  listDiscarded,
-  listLongStale,
-} from './copy-queries.js';
-import { findOtherHolders } from './home-queries.js';
+import { inTransaction } from '../shared/database.js';
+import { type CopyRow, discardCopies, findCopiesById, listDiscarded, listLongStale } from './copy-queries.js';
+import { isLast } from './last-copy.js';
 import { deleteOrphanedPlacements } from './placement-queries.js';
 import { recall } from './recall.js';
 import { listStores } from './store-queries.js';
@@ -62,16 +54,6 @@ export async function sweepCopies(
     }
   }
   return swept;
-}
-
-/** Whether this is the only good copy of bytes that some asset still holds. */
-async function isLast(db: Executor, home: string, { id, sha256, state }: CopyRow): Promise<boolean> {
-  if (state !== 'stored') return false;
-  const [atHome] = await findHomeCopies(db, home, [sha256], { lock: true });
-  if (atHome && atHome.damaged_at === null) return false;
-  if ((await findGoodCopies(db, sha256)).some((other) => other.id !== id && other.stale_at === null))
-    return false;
-  return (await findOtherHolders(db, sha256, [0])).length > 0;
 }
 
 /** Brings bytes back to the home store before their last copy elsewhere goes. */

@@ -31,7 +31,7 @@ export function PlacementDialog({ folder, isOpen, onOpenChange }: PlacementDialo
       isOpen={isOpen}
       onOpenChange={onOpenChange}
       title={`Where files of ${folder.path === '/' ? 'the library' : folder.path} are stored`}
-      description="Files here and in subfolders are copied by themselves, with their versions and renditions."
+      description="Files here and in subfolders are copied automatically, with their versions and renditions."
       className="w-[38rem]"
     >
       {(error ?? storesError) && <ErrorNotice error={error ?? storesError} />}
