@@ -27,7 +27,7 @@ test('a bucket is connected after a test, and becomes a store', async () => {
   await dialog().getByLabel('Access key').fill('keeper');
   await dialog().getByLabel('Secret').fill(PASSWORD);
   await dialog().getByRole('button', { name: 'Test' }).click();
-  await expect(dialog().getByText('deletes')).toBeVisible();
+  await expect(dialog().getByText('Deleting:')).toBeVisible();
   await dialog().getByRole('button', { name: 'Add bucket' }).click();
   await expect(dialog()).toHaveCount(0);
 
@@ -68,7 +68,7 @@ test('copies of a selection are dropped, but never the last', async () => {
   await expect(page.getByRole('row').filter({ hasText: 'Dropping copies of 2 files' })).toContainText('done');
   // They come back when somebody looks at them.
   await page.goto(`${URL_OF_CONSOLE}/library/placed`);
-  const first = page.getByRole('list', { name: 'Contact sheet' }).getByRole('img').first();
+  const first = page.getByRole('list', { name: 'Contact sheet' }).locator('img').first();
   await expect.poll(() => first.evaluate((node: HTMLImageElement) => node.naturalWidth)).toBeGreaterThan(0);
 });
 
@@ -76,7 +76,7 @@ test('an audit finds nothing, and says so', async () => {
   await page.goto(`${URL_OF_CONSOLE}/connections/stores`);
   await page.getByRole('button', { name: 'Audit far in full' }).click();
   await expect(page.getByText('Audit of far has begun.')).toBeVisible();
-  await expect(page.getByRole('listitem').filter({ hasText: 'far' })).toContainText('audited');
+  await expect(page.getByRole('listitem').filter({ hasText: 'far' })).toContainText(/audited .*ago/);
   await page.getByRole('button', { name: 'Findings in far' }).click();
   await expect(dialog().getByText('Nothing was found, or everything is repaired.')).toBeVisible();
   await page.keyboard.press('Escape');
