@@ -186,6 +186,7 @@ async function benchPlacing() {
     'stores: 2,000 files of 100 KB copied by a run of one worker against the standard client',
     slow / fast,
     {
+      atLeast: 0.8,
       detail: `${Math.round(FILES / fast)} files/s against ${Math.round(FILES / slow)}`,
     },
   );

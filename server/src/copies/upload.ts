@@ -65,7 +65,7 @@ export async function storeCopies(
         else fault = error;
       }
     });
-    for (const { copy, etag } of stored) await recordStored(tools, copy, etag);
+    await recordStored(tools, stored);
     for (const { copy, reason } of failed) await record(tools, [copy], 'wanted', reason);
     refused.push(...failed);
     const left = some.filter((copy) => ![...stored, ...failed].some(({ copy: { id } }) => id === copy.id));
@@ -132,17 +132,26 @@ async function record(
   });
 }
 
-/** Records a stored copy. One that was dropped meanwhile is deleted again: its key is in nobody's list any more. */
-async function recordStored(tools: CopyTools, copy: CopyRow, etag: string): Promise<void> {
-  const isKnown = await inTransaction(tools.db, async (tx) => {
-    const [row] = await findCopiesById(tx, [copy.id], { lock: true });
-    if (!row) return false;
-    await updateCopies(tx, [row], { state: 'stored', etag, isChecked: true });
-    return true;
+/** Records stored copies. What was dropped meanwhile is deleted again: its key is in nobody's list any more. */
+async function recordStored(
+  tools: CopyTools,
+  stored: readonly { copy: CopyRow; etag: string }[],
+): Promise<void> {
+  if (stored.length === 0) return;
+  const ids = stored.map(({ copy }) => copy.id);
+  const known = await inTransaction(tools.db, async (tx) => {
+    const rows = await findCopiesById(tx, ids, { lock: true });
+    for (const row of rows) {
+      const etag = stored.find(({ copy }) => copy.id === row.id)?.etag ?? null;
+      await updateCopies(tx, [row], { state: 'stored', etag, isChecked: true });
+    }
+    return new Set(rows.map(({ id }) => id));
   });
-  if (isKnown) return;
-  const { objects } = await tools.buckets.open(tools.db, copy.store_id);
-  await objects.delete(copy.store_key);
+  for (const { copy } of stored) {
+    if (known.has(copy.id)) continue;
+    const { objects } = await tools.buckets.open(tools.db, copy.store_id);
+    await objects.delete(copy.store_key);
+  }
 }
 
 /**
