@@ -344,7 +344,8 @@ describe('against an independent server that verifies signatures', () => {
   });
 
   // It keeps objects in files by their keys, so that names are limited, and lists file by file.
-  testCopyStore(() => independent, { keys: /\/\/|.{300}/, order: true });
+  // It writes into the file of the key, so that two writers mix.
+  testCopyStore(() => independent, { keys: /\/\/|.{300}/, order: true, wholeness: true });
 });
 
 /** Signs the request once more, by other code, and compares. */
