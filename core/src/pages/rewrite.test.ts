@@ -159,6 +159,8 @@ describe.each(DOCUMENT_FORMATS)('whatever is in %s', (format) => {
     const address = fc.webUrl({ withQueryParameters: true }).map((url) => `${url},(;&'x`);
     fc.assert(
       fc.property(documents, address, (text, url) => {
+        // An unquoted address with slashes makes a tag of Markdown text, which is not read in headings.
+        fc.pre(format !== 'markdown' || !text.includes('<a href=f.pdf>'));
         const before = references(format, text);
         const after = references(
           format,

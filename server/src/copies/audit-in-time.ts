@@ -1,7 +1,7 @@
 import type { Database } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { beginAudit } from './audit.js';
-import { findHomeAudited } from './cursor-queries.js';
+import { findHomeAuditBegin } from './cursor-queries.js';
 import { listStores } from './store-queries.js';
 
 const DAY_MS = 86_400_000;
@@ -12,12 +12,13 @@ export async function auditInTime(
   home: { name: string; auditDays: number | null },
 ): Promise<string[]> {
   const stores = [
-    { id: 0, name: home.name, auditDays: home.auditDays, auditedAt: await findHomeAudited(db) },
-    ...(await listStores(db)),
+    { id: 0, ...home, since: await findHomeAuditBegin(db) },
+    ...(await listStores(db)).map((store) => ({ ...store, since: store.auditedAt ?? store.createdAt })),
   ];
   const begun: string[] = [];
-  for (const { id, name, auditDays, auditedAt } of stores) {
-    if (auditDays === null || (auditedAt && Date.now() - auditedAt.getTime() < auditDays * DAY_MS)) continue;
+  for (const { id, name, auditDays, since } of stores) {
+    if (auditDays === null || since === null) continue;
+    if (Date.now() - since.getTime() < auditDays * DAY_MS) continue;
     try {
       await beginAudit(db, { id, name }, 'sample', 'Uniferum');
       begun.push(name);

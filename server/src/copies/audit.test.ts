@@ -154,6 +154,9 @@ test('audits begin by themselves when they are due, one at a time', async () => 
   expect(await auditInTime(db, home)).toEqual([]);
   expect(await auditInTime(db, { name: 'server', auditDays: 1 })).toEqual([]);
   await db.query('UPDATE copy_cursor SET home_audited_at = NULL');
+  // A new installation is not audited at once.
+  expect(await auditInTime(db, { name: 'server', auditDays: 1 })).toEqual([]);
+  await db.query('UPDATE copy_cursor SET created_at = created_at - INTERVAL 1 DAY');
   expect(await auditInTime(db, { name: 'server', auditDays: 1 })).toEqual(['server']);
   await placed.server.workUntilIdle();
 });

@@ -19,6 +19,15 @@ export async function findHomeAudited(db: Executor): Promise<Date | null> {
   return row?.home_audited_at ?? null;
 }
 
+/** Since when an audit of the home store is due again: the last one, or the beginning. */
+export async function findHomeAuditBegin(db: Executor): Promise<Date | null> {
+  const row = await selectOne<{ since: Date }>(
+    db,
+    'SELECT COALESCE(home_audited_at, created_at) AS since FROM copy_cursor WHERE one = 1',
+  );
+  return row?.since ?? null;
+}
+
 export async function updateHomeAudited(db: Executor): Promise<void> {
   await change(db, 'UPDATE copy_cursor SET home_audited_at = NOW(3) WHERE one = 1');
 }

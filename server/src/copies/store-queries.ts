@@ -17,6 +17,7 @@ export interface PlacedStore {
   publicUrl: string | null;
   auditDays: number | null;
   auditedAt: Date | null;
+  createdAt: Date;
   revision: number;
 }
 
@@ -27,16 +28,17 @@ interface StoreRow {
   public_url: string | null;
   audit_days: number | null;
   audited_at: Date | null;
+  created_at: Date;
   revision: number;
 }
 
-const COLUMNS = 'id, name, connection_id, public_url, audit_days, audited_at, revision';
+const COLUMNS = 'id, name, connection_id, public_url, audit_days, audited_at, created_at, revision';
 
 function toStore(row: StoreRow): PlacedStore {
   return {
     ...{ id: row.id, name: row.name, connectionId: String(row.connection_id) },
     ...{ publicUrl: row.public_url, auditDays: row.audit_days, auditedAt: row.audited_at },
-    revision: row.revision,
+    ...{ createdAt: row.created_at, revision: row.revision },
   };
 }
 

@@ -47,7 +47,11 @@ test('two hundred of a stranger don’t keep somebody with a key waiting, nor an
   const answers = await Promise.all(flood.map(({ answer }) => answer));
   // Who is turned away is told when to come again.
   const kinds = answers.map(({ status, retryAfter }) => `${status} ${retryAfter}`);
-  expect([...new Set(kinds)].sort()).toEqual(['200 null', '429 2']);
+  // How long depends on how long the pictures before took.
+  expect([...new Set(kinds.map((kind) => kind.replace(/^429 [12]$/, '429 soon')))].sort()).toEqual([
+    '200 null',
+    '429 soon',
+  ]);
   const again = await server.call('GET', part(0), {
     key: null,
     headers: { 'X-Forwarded-For': '203.0.113.20' },
