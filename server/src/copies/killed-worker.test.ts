@@ -5,8 +5,8 @@ import { eventually } from '../testing/harness.js';
 import { openPlaced, type Placed } from '../testing/placed.js';
 
 const WORKER = new URL('../../dist/worker-main.js', import.meta.url);
-const FILES = 60;
-const KILLS = 6;
+const FILES = 40;
+const KILLS = 4;
 
 let placed: Placed;
 beforeAll(async () => {
