@@ -43,6 +43,7 @@ export {
   type EffectivePlacement,
   type FolderPlacement,
   type FolderPlacementAnswer,
+  MOST_KEEP_DAYS,
   NO_PLACEMENT,
   resolvePlacement,
 } from './placement.js';

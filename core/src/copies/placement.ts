@@ -18,6 +18,9 @@ export interface EffectivePlacement extends FolderPlacement {
   from: string | null;
 }
 
+/** The most days for which a placement keeps files in the home store. */
+export const MOST_KEEP_DAYS = 3650;
+
 /** Where no folder says anything, files stay in the home store. */
 export const NO_PLACEMENT: FolderPlacement = { stores: [], serveFrom: null, keepLocal: true };
 

@@ -2,4 +2,3 @@ import { defineEvent } from '../events/event-type.js';
 
 export const storeChanged = defineEvent('store.changed', 'connections:read');
 export const storeDeleted = defineEvent('store.deleted', 'connections:read');
-export const copiesChanged = defineEvent('copies.changed', 'library:read');

@@ -1,7 +1,10 @@
 import { existsSync } from 'node:fs';
+import { rm } from 'node:fs/promises';
 import sharp from 'sharp';
 import { afterAll, afterEach, beforeAll, expect, test } from 'vitest';
+import { sweepBlobs } from '../library/sweep.js';
 import { openPlaced, type Placed, small } from '../testing/placed.js';
+import { leaveHome } from './leave-home.js';
 import { leaveHomeInTime } from './leave-in-time.js';
 import { sweepCopies } from './sweep.js';
 
@@ -124,6 +127,37 @@ test('neither copy is dropped when it is the last good one, whichever goes first
   expect(await change('drop', 'offsite', [asset.id])).toMatchObject({ skipped: 1 });
   expect(await placed.copiesOf(asset.id)).toEqual(['offsite null stored']);
   expect((await visit('/media/last/last.txt')).status).toBe(200);
+});
+
+test('what somebody deleted on the disk does not count as a good copy when the other one is dropped', async () => {
+  const asset = await placed.addFile('/behind', 'back.txt', 'behind our back');
+  await change('add', 'offsite', [asset.id]);
+  await rm(placed.server.store.localPath(asset.sha256));
+  expect(await change('drop', 'offsite', [asset.id])).toMatchObject({ skipped: 1 });
+  expect((await visit('/media/behind/back.txt')).bytes.toString()).toBe('behind our back');
+});
+
+test('a process that dies while a file leaves, before that is committed, leaves it where it was', async () => {
+  const asset = await placed.addFile('/dies', 'half.txt', 'half gone');
+  await change('add', 'offsite', [asset.id]);
+  const real = placed.server.store;
+  const dying = new Proxy(real, {
+    get: (_target, name) =>
+      name === 'quarantine'
+        ? async (sha256: string) => {
+            await real.quarantine(sha256);
+            throw new Error('It died here');
+          }
+        : // biome-ignore lint/suspicious/noExplicitAny: whatever is asked is passed on
+          ((real as any)[name]?.bind?.(real) ?? (real as any)[name]),
+  });
+  await expect(leaveHome({ ...tools(), store: dying }, Number(asset.id))).rejects.toThrow('It died here');
+  expect(await placed.copiesOf(asset.id)).toEqual(['offsite null stored', 'server null stored']);
+  // The cleanup knows that it is wanted here.
+  await sweepBlobs({ ...tools(), store: real }, { minAgeHours: 0 });
+  expect(isHere(asset)).toBe(true);
+  expect(await change('drop', 'offsite', [asset.id])).toMatchObject({ done: 1 });
+  expect((await visit('/media/dies/half.txt')).bytes.toString()).toBe('half gone');
 });
 
 test('both dropped at once, again and again: one good copy is left every time', async () => {

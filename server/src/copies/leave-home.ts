@@ -14,11 +14,10 @@ import type { CopyTools } from './upload.js';
 export type HomeTools = CopyTools & { joints: Pick<Joints, 'blobHolders'> };
 
 /** Why files stay in the home store. */
-export type HomeReason = 'last-copy' | 'held' | 'changed';
+type HomeReason = 'last-copy' | 'held' | 'changed';
 
 interface Left {
   files: number;
-  bytes: number;
   stayed: Map<string, number>;
 }
 
@@ -27,7 +26,7 @@ const DAY_MS = 86_400_000;
 /** Deletes the files of an asset from the home store, as far as its folder's placement says so by now. */
 export async function leaveHomeByPlacement(tools: HomeTools, id: number): Promise<Left> {
   const [asset] = await readCopies(tools.db, tools.store.name, [id]);
-  const left: Left = { files: 0, bytes: 0, stayed: new Map() };
+  const left: Left = { files: 0, stayed: new Map() };
   if (!asset) return left;
   const placement = await placementsIn(tools.db, asset.row.folder_path);
   if (placement.keepLocal === true || placement.stores.length === 0) return left;
@@ -55,7 +54,7 @@ function isDue({ created_at }: HomeCopy, { keepLocal }: Pick<Placement, 'keepLoc
 /** Deletes the files of an asset from the home store that have a good copy elsewhere. */
 export async function leaveHome(tools: HomeTools, id: number): Promise<Left> {
   const [asset] = await readCopies(tools.db, tools.store.name, [id]);
-  if (!asset) return { files: 0, bytes: 0, stayed: new Map() };
+  if (!asset) return { files: 0, stayed: new Map() };
   const { files, refused } = planLeavingHome(asset);
   const left = await leave(tools, asset, files);
   for (const { reason } of refused) left.stayed.set(reason, (left.stayed.get(reason) ?? 0) + 1);
@@ -63,13 +62,11 @@ export async function leaveHome(tools: HomeTools, id: number): Promise<Left> {
 }
 
 async function leave(tools: HomeTools, asset: ReadCopies, files: readonly AssetFile[]): Promise<Left> {
-  const left: Left = { files: 0, bytes: 0, stayed: new Map() };
+  const left: Left = { files: 0, stayed: new Map() };
   for (const sha256 of digestsOf(files)) {
     const reason = await leaveOne(tools, asset, sha256);
-    if (reason === null) {
-      left.files += 1;
-      left.bytes += files.find((file) => file.sha256 === sha256)?.bytes ?? 0;
-    } else left.stayed.set(reason, (left.stayed.get(reason) ?? 0) + 1);
+    if (reason === null) left.files += 1;
+    else left.stayed.set(reason, (left.stayed.get(reason) ?? 0) + 1);
   }
   return left;
 }
@@ -90,18 +87,20 @@ async function leaveOne(tools: HomeTools, asset: ReadCopies, sha256: string): Pr
     if (facts?.bytes === copy.bytes && facts.etag === copy.etag) verified.push(copy.id);
   }
   if (verified.length === 0) return 'last-copy';
-  return inTransaction(db, async (tx) => {
+  const stays = await inTransaction(db, async (tx): Promise<HomeReason | null> => {
     const rows = await findCopiesById(tx, verified, { lock: true });
     if (!rows.some(({ state, stale_at }) => state === 'stored' && stale_at === null)) return 'changed';
     const [kept] = await findHomeCopies(tx, store.name, [sha256], { lock: true });
     if (!kept) return 'changed';
     if (await isHeldHere(tx, tools, asset.row.id, sha256)) return 'held';
     await leaveHomeCopy(tx, store.name, kept);
-    // Whoever stores the same bytes waits for this transaction, and then finds that they are not here.
+    // Whoever stores the same bytes waits for this transaction, and then finds that they are not here. If it is not
+    // committed, they are restored from where they are set aside.
     await store.quarantine(sha256);
-    await store.deleteQuarantined(sha256);
     return null;
   });
+  if (stays === null) await store.deleteQuarantined(sha256);
+  return stays;
 }
 
 /** Whether somebody else relies on the home store for these bytes: another asset in another folder, or another room. */

@@ -125,7 +125,7 @@ async function addAssetsWithin(
 }
 
 /** The stores that the placement of an asset's folder names. */
-export async function storesFor(
+async function storesFor(
   db: Executor,
   tools: Pick<CopyTools, 'buckets'>,
   { row }: Pick<ReadCopies, 'row'>,

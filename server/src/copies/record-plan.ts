@@ -30,7 +30,7 @@ export async function recordPlan(
   if (!(await lockAsset(tx, id))) return null;
   const [asset] = await readCopies(tx, tools.store.name, [Number(id)], { lock: true });
   if (!asset) return null;
-  const planned = await plan(tx, asset);
+  const planned = await planVerified(tx, tools, asset, plan);
   const storeIds = new Map((await listStores(tx)).map((one) => [one.name, one.id]));
   const again = new Set(planned.add.flatMap(({ copy }) => (copy === null ? [] : [copy])));
   await updateCopies(
@@ -52,6 +52,25 @@ export async function recordPlan(
   return planned;
 }
 
+/**
+ * Plans, and looks into the home store before a copy elsewhere is dropped: a file that somebody deleted there is still
+ * recorded, until an audit finds it missing.
+ */
+async function planVerified(
+  tx: Transaction,
+  { store }: CopyTools,
+  asset: ReadCopies,
+  plan: Job['plan'],
+): Promise<AssetCopyPlan<AssetFile>> {
+  const planned = await plan(tx, asset);
+  const dropped = asset.rows.filter(({ id }) => planned.drop.includes(id));
+  const holds = new Set(asset.home.holds);
+  for (const { sha256, bytes } of dropped)
+    if (holds.has(sha256) && (await store.measure(sha256)) !== bytes) holds.delete(sha256);
+  if (holds.size === asset.home.holds.size) return planned;
+  return plan(tx, { ...asset, home: { ...asset.home, holds } });
+}
+
 /** Copies in the store whose bytes neither this asset nor any other needs. */
 async function findUnneeded(
   tx: Transaction,
@@ -64,7 +83,7 @@ async function findUnneeded(
     ({ id, store_id }) => store_id === store && stale.includes(id) && !drop.includes(id),
   );
   const unneeded: CopyRow[] = [];
-  for (const row of candidates) if (!(await isLast(tx, tools.store.name, row))) unneeded.push(row);
+  for (const row of candidates) if (!(await isLast(tx, tools.store, row))) unneeded.push(row);
   return unneeded;
 }
 

@@ -1,4 +1,4 @@
-import { COPY_STATES, type FolderPlacement } from '@uniferum/core/copies';
+import { COPY_STATES, type FolderPlacement, MOST_KEEP_DAYS } from '@uniferum/core/copies';
 import Joi from 'joi';
 import { answer, component, idSchema, timeSchema } from '../shared/schemas.js';
 
@@ -53,9 +53,10 @@ export const storePatch = Joi.object({ name: storeName, publicUrl: baseUrl, audi
   .min(1)
   .example({ auditDays: 7 });
 
-const keepLocal = Joi.alternatives(Joi.boolean(), Joi.number().integer().min(1).max(3650)).description(
-  'whether the home store keeps its copy: true, false, or for so many days',
-);
+const keepLocal = Joi.alternatives(
+  Joi.boolean(),
+  Joi.number().integer().min(1).max(MOST_KEEP_DAYS),
+).description('whether the home store keeps its copy: true, false, or for so many days');
 
 const placementFields = {
   stores: Joi.array().items(storeName).unique().max(20),

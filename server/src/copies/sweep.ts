@@ -32,7 +32,7 @@ export async function sweepCopies(
     const rows = await findCopiesById(tx, stale, { lock: true });
     const still: CopyRow[] = [];
     for (const row of rows)
-      if (row.stale_at !== null && !(await isLast(tx, tools.store.name, row))) still.push(row);
+      if (row.stale_at !== null && !(await isLast(tx, tools.store, row))) still.push(row);
     await discardCopies(tx, still);
     swept.discarded = still.length;
   });
@@ -58,7 +58,7 @@ export async function sweepCopies(
 
 /** Brings bytes back to the home store before their last copy elsewhere goes. */
 async function saveLast(tools: CopyTools, copy: CopyRow, log: Logger): Promise<void> {
-  if (!(await isLast(tools.db, tools.store.name, copy))) return;
+  if (!(await isLast(tools.db, tools.store, copy))) return;
   await recall(tools, copy.sha256).catch((error) =>
     log.warn({ err: error, copy: copy.id }, 'a last copy stays until its bytes can be brought back'),
   );

@@ -1,5 +1,10 @@
 import type { GivenPlacement } from '@uniferum/client';
-import type { EffectivePlacement, FolderPlacementAnswer, StoreAnswer } from '@uniferum/core/copies';
+import {
+  type EffectivePlacement,
+  type FolderPlacementAnswer,
+  MOST_KEEP_DAYS,
+  type StoreAnswer,
+} from '@uniferum/core/copies';
 import { type Folder, parentPath } from '@uniferum/core/library';
 import { useState } from 'react';
 import { useRight } from '../access/hooks.js';
@@ -83,7 +88,7 @@ function toPlacement({ isOwn, names, serveFrom, keep, days }: PlacementForm): Gi
 }
 
 function isFit({ keep, days }: PlacementForm): boolean {
-  return keep !== 'days' || /^[1-9]\d{0,3}$/.test(days);
+  return keep !== 'days' || (/^[1-9]\d*$/.test(days) && Number(days) <= MOST_KEEP_DAYS);
 }
 
 function Choice({ folder, answer, stores, onDone }: ChoiceProps) {
@@ -211,7 +216,7 @@ function KeepFields({ keep, days, isFit, onKeep, onDays }: KeepFieldsProps) {
         )}
       </Field>
       {keep === 'days' && (
-        <Field label="Days" className="w-20" error={isFit ? undefined : '1 to 9999'}>
+        <Field label="Days" className="w-20" error={isFit ? undefined : `1 to ${MOST_KEEP_DAYS}`}>
           {(props) => (
             <Input
               {...props}
