@@ -88,6 +88,8 @@ CREATE TABLE IF NOT EXISTS asset_links (
   expires_at DATETIME(3) NOT NULL,
   max_downloads INT UNSIGNED NULL,
   downloads INT UNSIGNED NOT NULL DEFAULT 0,
+  -- The bytes asked for, parts included.
+  asked_bytes BIGINT UNSIGNED NOT NULL DEFAULT 0,
   last_at DATETIME(3) NULL,
   made_by VARCHAR(120) NOT NULL,
   created_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),

@@ -54,12 +54,33 @@ export async function findLink(db: Executor, token: string): Promise<LinkRow | n
 }
 
 /** Counts a download, unless that would be one too many. @returns whether it was counted */
-export async function countDownload(db: Executor, id: number): Promise<boolean> {
+export async function countDownload(db: Executor, id: number, bytes: number): Promise<boolean> {
   const { affectedRows } = await change(
     db,
-    `UPDATE asset_links SET downloads = downloads + 1, last_at = NOW(3)
+    `UPDATE asset_links SET downloads = downloads + 1, asked_bytes = asked_bytes + ?, last_at = NOW(3)
      WHERE id = ? AND expires_at > NOW(3) AND (max_downloads IS NULL OR downloads < max_downloads)`,
-    [id],
+    [bytes, id],
+  );
+  return affectedRows > 0;
+}
+
+/**
+ * Counts a part as one of the downloads that were counted already, if they leave room for it.
+ *
+ * @param room how many bytes one download may ask for, in all its parts
+ * @returns whether it was counted
+ */
+export async function countPart(
+  db: Executor,
+  id: number,
+  { bytes, room, withinMs }: { bytes: number; room: number; withinMs: number },
+): Promise<boolean> {
+  const { affectedRows } = await change(
+    db,
+    `UPDATE asset_links SET asked_bytes = asked_bytes + ?
+     WHERE id = ? AND expires_at > NOW(3) AND last_at > NOW(3) - INTERVAL ? MICROSECOND
+       AND asked_bytes + ? <= downloads * ?`,
+    [bytes, id, withinMs * 1000, bytes, room],
   );
   return affectedRows > 0;
 }

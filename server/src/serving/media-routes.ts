@@ -6,11 +6,9 @@ import {
   renditionAddress,
 } from '@uniferum/core/library';
 import { recipeApplies } from '@uniferum/core/recipes';
-import type { Request, Response } from 'express';
 import Joi from 'joi';
-import { servedFrom } from '../copies/served-from.js';
 import { type AssetRow, findAsset, findAssetByName, findAssetIdByStem } from '../library/asset-queries.js';
-import { mayReadPrivate, PRIVATE_CACHE } from '../library/visibility.js';
+import { mayReadPrivate } from '../library/visibility.js';
 import { wantRendition } from '../recipes/bookkeeping.js';
 import { fileEnd } from '../recipes/file-end.js';
 import { makeNow, makeSoon } from '../recipes/make-now.js';
@@ -20,15 +18,12 @@ import { substituteOf } from '../recipes/surplus.js';
 import { waitingFor } from '../recipes/waiting.js';
 import type { Answer } from '../shared/answer.js';
 import { notFound } from '../shared/errors.js';
-import type { Principal } from '../shared/principal.js';
 import { type Route, route } from '../shared/route.js';
 import { sendContent } from '../stores/send-content.js';
-import { useLink } from './links.js';
+import { type Asking, admit, cacheControl, forwardTo, leadElsewhere, type Way } from './admit.js';
+import { isLinked } from './links.js';
 import { findOldAddress } from './old-addresses.js';
 import type { ServingTools, ToolsFor } from './tools.js';
-
-/** Short, because the bytes at a URL change with a new version; the entity tag makes revalidation cheap. */
-const CACHE_CONTROL = 'public, max-age=60, stale-while-revalidate=600';
 
 export function mediaRoutes(toolsFor: ToolsFor): Route[] {
   return [
@@ -62,7 +57,7 @@ export function mediaRoutes(toolsFor: ToolsFor): Route[] {
         if (address === null) throw notFound(`The address /media${path}`);
         return (
           (await answerLive(toolsFor(services), address, { who, req, res })) ??
-          (await answerForward(toolsFor(services), address)) ??
+          (await answerForward(toolsFor(services), address, { who, req, res })) ??
           refuse(path)
         );
       },
@@ -72,64 +67,6 @@ export function mediaRoutes(toolsFor: ToolsFor): Route[] {
 
 function refuse(path: string): never {
   throw notFound(`The address /media${path}`);
-}
-
-/** What a caller may do with a file. */
-interface Access {
-  isPrivate: boolean;
-  /** The store that visitors are sent to; null when this request is answered from here. */
-  serveFrom: number | null;
-}
-
-/**
- * Decides whether the caller may read a file. A private one needs a key, a session or a link, and doesn't seem to exist
- * otherwise.
- */
-async function admit(
-  tools: ServingTools,
-  asset: AssetRow,
-  file: { recipe: string; variant: string },
-  { who, req }: Asking,
-): Promise<Access> {
-  const { isPrivate, serveFrom } = await tools.settings.of(tools.db, asset);
-  // The console shows only pictures of its own servers.
-  const fromHere = { isPrivate, serveFrom: null };
-  if (!isPrivate) return who.kind === 'nobody' ? { isPrivate, serveFrom } : fromHere;
-  if (mayReadPrivate(who)) return fromHere;
-  if (await useLink(tools.db, req, asset, file)) return { isPrivate, serveFrom };
-  throw notFound(`The address ${req.path}`);
-}
-
-async function leadElsewhere(
-  tools: ServingTools,
-  asset: AssetRow,
-  file: { recipe: string; variant: string; sha256: string; name: string },
-  { isPrivate, serveFrom }: Access,
-): Promise<Answer | null> {
-  if (serveFrom === null) return null;
-  const url = await servedFrom(tools, asset, file, { serveFrom, isPrivate });
-  if (url === null) return null;
-  const cache = isPrivate ? PRIVATE_CACHE : 'public, max-age=60';
-  return { status: 302, headers: { Location: url, 'Cache-Control': cache } };
-}
-
-const DIGEST_DIGITS = 12;
-const FOREVER = 'public, max-age=31536000, immutable';
-
-/** An address that names the bytes by `v` may be cached for ever, as long as these are the bytes. */
-function cacheControl(req: Request, { isPrivate }: Access, version: string): string {
-  if (isPrivate) return PRIVATE_CACHE;
-  const { v } = req.query;
-  return typeof v === 'string' && v.length >= DIGEST_DIGITS && version.startsWith(v)
-    ? FOREVER
-    : CACHE_CONTROL;
-}
-
-/** The caller and the request. */
-interface Asking {
-  who: Principal;
-  req: Request;
-  res: Response;
 }
 
 async function answerLive(
@@ -148,10 +85,10 @@ async function answerLive(
 
 async function sendOriginal(tools: ServingTools, asset: AssetRow, asking: Asking): Promise<Answer> {
   const { sha256, mime, name, updated_at } = asset;
-  const access = await admit(tools, asset, { recipe: '', variant: '' }, asking);
+  const access = await admit(tools, asset, { recipe: '', variant: '', bytes: asset.bytes }, asking);
   const { bytes, pieces, form } = await tools.originals.open(asset);
   const file = { recipe: '', variant: '', sha256, name };
-  const elsewhere = form === null ? await leadElsewhere(tools, asset, file, access) : null;
+  const elsewhere = form === null ? await leadElsewhere(tools, asset, file, { access, asking }) : null;
   if (elsewhere) return elsewhere;
   const { req, res } = asking;
   return sendContent(req, res, tools.store, {
@@ -175,13 +112,15 @@ async function answerRendition(
 ): Promise<Answer | null> {
   const { req, res } = asking;
   const variant = address.variant ?? '';
-  const access = await admit(tools, asset, { recipe: address.recipe, variant }, asking);
   const found = await findRendition(tools.db, asset.id, address.recipe, variant);
+  const asked = { recipe: address.recipe, variant, bytes: found?.bytes ?? asset.bytes };
+  const access = await admit(tools, asset, asked, asking);
   const rendition = found?.sha256
     ? found
     : await getRendition(tools, asset, { recipeName: address.recipe, variant, found }, asking);
   if (rendition === 'not-made') return showOriginal(tools, asset);
-  if (rendition === null) return answerSubstitute(tools, asset, address.recipe, variant);
+  if (rendition === null)
+    return answerSubstitute(tools, asset, { recipe: address.recipe, variant }, { access, asking });
   const { sha256, bytes, mime, state } = rendition;
   if (sha256 === null || bytes === null || mime === null) return showOriginal(tools, asset);
   const extension = extensionOfMime(mime) ?? 'bin';
@@ -189,13 +128,14 @@ async function answerRendition(
     return forwardTo(
       tools,
       renditionAddress(asset.folder_path, asset.address_stem, address.recipe, extension),
+      { access, asking },
     );
   tools.rendering.requests.add(asset.id, address.recipe, variant);
   const name = `${asset.address_stem}~${address.recipe}.${variant === '' ? extension : variant}`;
   const file = { recipe: address.recipe, variant, sha256, name };
   // The current file is served as is, and the requested rendition is remade before all others.
   if (state === 'outdated') makeSoon(tools, asset);
-  const elsewhere = await leadElsewhere(tools, asset, file, access);
+  const elsewhere = await leadElsewhere(tools, asset, file, { access, asking });
   if (elsewhere) return elsewhere;
   return sendContent(req, res, tools.store, {
     sha256,
@@ -246,22 +186,32 @@ function showOriginal(tools: ServingTools, asset: AssetRow): Answer {
 async function answerSubstitute(
   tools: ServingTools,
   asset: AssetRow,
-  recipe: string,
-  variant: string,
+  { recipe, variant }: { recipe: string; variant: string },
+  way: Way,
 ): Promise<Answer | null> {
   const { isKnown, instead } = await substituteOf(tools.db, asset.id, recipe, variant);
   if (!isKnown) return null;
   tools.rendering.requests.add(asset.id, recipe, variant);
-  if (instead === null) return forwardTo(tools, originalAddress(asset.folder_path, asset.name));
+  if (instead === null) return forwardTo(tools, originalAddress(asset.folder_path, asset.name), way);
   return forwardTo(
     tools,
     renditionAddress(asset.folder_path, asset.address_stem, instead.recipe, fileEnd(instead)),
+    way,
   );
 }
 
-async function answerForward(tools: ServingTools, address: MediaAddress): Promise<Answer | null> {
+/** A private file has no old address either, for those who may not read it: the new one would say its name. */
+async function answerForward(
+  tools: ServingTools,
+  address: MediaAddress,
+  asking: Asking,
+): Promise<Answer | null> {
   const asset = await findOldAddress(tools.db, address);
-  return asset && forwardTo(tools, await currentAddress(tools, asset, address));
+  if (asset === null) return null;
+  const access = await tools.settings.of(tools.db, asset);
+  const { who, req } = asking;
+  if (access.isPrivate && !mayReadPrivate(who) && !(await isLinked(tools.db, req, asset))) return null;
+  return forwardTo(tools, await currentAddress(tools, asset, address), { access, asking });
 }
 
 /** The current URL of what used to be at this one. */
@@ -272,11 +222,4 @@ async function currentAddress(tools: ServingTools, asset: AssetRow, address: Med
   const mime = (await findRendition(tools.db, asset.id, address.recipe))?.mime;
   const extension = (mime && extensionOfMime(mime)) || address.extension;
   return renditionAddress(asset.folder_path, asset.address_stem, address.recipe, extension);
-}
-
-function forwardTo(tools: ServingTools, address: string): Answer {
-  return {
-    status: 308,
-    headers: { Location: tools.config.mediaUrl + address, 'Cache-Control': 'public, max-age=60' },
-  };
 }

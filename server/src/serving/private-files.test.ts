@@ -101,20 +101,52 @@ test('many at once don’t get more than a link allows', async () => {
   expect(answers.filter(({ status }) => status === 200)).toHaveLength(3);
 });
 
-test('the parts of one download count once; a part alone counts too', async () => {
+test('the parts of one download count once, up to twice the file; a part alone counts too', async () => {
   const asset = await placed.addFile('/sold', 'film.txt', 'abcdefghij');
-  const part = (url: string, range: string) => visit(url, { Range: range });
+  const part = (url: string, range: string, more = {}) => visit(url, { Range: range, ...more });
   const { url } = await link(asset.id, { maxDownloads: 1 });
   expect((await part(url, 'bytes=0-3')).status).toBe(206);
   const rest = await part(url, 'bytes=4-');
   expect([rest.status, await rest.text()]).toEqual([206, 'efghij']);
-  expect((await part(url, 'bytes=0-3')).status).toBe(404);
+  // Ten of twenty bytes are left.
+  expect((await part(url, 'bytes=1-')).status).toBe(206);
+  expect((await part(url, 'bytes=0-1')).status).toBe(404);
+  expect((await part(url, 'bytes=9-')).status).toBe(206);
+  expect((await part(url, 'bytes=9-')).status).toBe(404);
   const second = await link(asset.id, { maxDownloads: 1 });
   expect((await part(second.url, 'bytes=5-')).status).toBe(206);
   expect((await placed.api('GET', `/assets/${asset.id}/links`)).items).toMatchObject([
     { id: second.id, downloads: 1 },
     { downloads: 1 },
   ]);
+});
+
+test('what looks like a part and is answered with the whole counts as the whole', async () => {
+  const asset = await placed.addFile('/sold', 'whole.txt', 'abcdefghij');
+  for (const headers of [
+    { Range: 'bytes=00-' },
+    { Range: 'bytes=0-' },
+    { Range: 'bytes=5-6,0-' },
+    { Range: 'lines=5-' },
+    { Range: 'bytes=5-', 'If-Range': '"another"' },
+  ]) {
+    const { url } = await link(asset.id, { maxDownloads: 1 });
+    expect((await visit(url, { Range: 'bytes=5-6' })).status).toBe(206);
+    expect((await visit(url, headers)).status, JSON.stringify(headers)).toBe(404);
+  }
+});
+
+test('a renamed private file keeps its links, and its old address says nothing to others', async () => {
+  const asset = await placed.addFile('/sold', 'old-name.txt', 'renamed');
+  const { url } = await link(asset.id, { maxDownloads: 1 });
+  await placed.api('PATCH', `/assets/${asset.id}`, { name: 'secret-name.txt' });
+  expect((await visit(asset.url)).status).toBe(404);
+  expect((await visit(`${asset.url}?link=guessed`)).status).toBe(404);
+  const led = await visit(url);
+  expect([led.status, led.headers.get('cache-control')]).toEqual([308, 'private, no-store']);
+  expect(await (await fetch(url)).text()).toBe('renamed');
+  expect((await fetch(url)).status).toBe(404);
+  expect((await visit(asset.url, await withKey())).status).toBe(308);
 });
 
 test('a link to a rendition is for that rendition, ends when it is taken back, and when it expires', async () => {
