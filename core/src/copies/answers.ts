@@ -16,7 +16,7 @@ export interface CopyAnswer {
   region: string | null;
   /** Who can read it without Uniferum. */
   access: 'public' | 'private';
-  /** Its address in the store; null when nobody can read it there. */
+  /** Its address in the store; null when nobody can, or is to, read it there: an original with withheld metadata, say. */
   url: string | null;
   /** When it was stored or last verified. */
   checkedAt: string | null;

@@ -2,6 +2,7 @@ import { COPY_STATES } from '@uniferum/core/copies';
 import { type AssetCopy, originalAddress } from '@uniferum/core/library';
 import Joi from 'joi';
 import { findCopies } from '../library/blob-queries.js';
+import { findWithholding } from '../library/folder-access.js';
 import type { AssetField } from '../library/joints.js';
 import { groupBy } from '../shared/group.js';
 import { answer } from '../shared/schemas.js';
@@ -35,6 +36,7 @@ export function copiesField({ mediaUrl }: { mediaUrl: string }): AssetField<Asse
               db,
               rows.map(({ id }) => id),
             );
+      const withheld = placed.length === 0 ? new Set() : await findWithholding(db, rows);
       const byAsset = groupBy(placed, ({ asset_id }) => asset_id);
       return new Map(
         rows.map((row) => {
@@ -51,7 +53,10 @@ export function copiesField({ mediaUrl }: { mediaUrl: string }): AssetField<Asse
               const facts = stores.get(store_id);
               if (!facts) return [];
               return [
-                { store: facts.store.name, state, key: store_key, url: publicAddress(facts, store_key) },
+                {
+                  ...{ store: facts.store.name, state, key: store_key },
+                  url: withheld.has(row.id) ? null : publicAddress(facts, store_key),
+                },
               ];
             });
           return [row.id, [...own, ...elsewhere]];

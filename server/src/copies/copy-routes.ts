@@ -2,6 +2,7 @@ import type { CopyAnswer, FolderPlacement, StorePrices } from '@uniferum/core/co
 import { originalAddress, renditionAddress } from '@uniferum/core/library';
 import Joi from 'joi';
 import { findCopies } from '../library/blob-queries.js';
+import { findWithholding } from '../library/folder-access.js';
 import type { Joints } from '../library/joints.js';
 import { fileEnd } from '../recipes/file-end.js';
 import { rehearsable, runAnswer, selectSchema } from '../recipes/rendition-schemas.js';
@@ -138,6 +139,7 @@ async function listCopies({ db, store, config }: Services, id: string): Promise<
   const [asset] = await readCopies(db, store.name, [Number(id)]);
   if (!asset) throw notFound(`Asset ${id}, or files of it`);
   const facts = await describeStores(db);
+  const isWithheld = (await findWithholding(db, [asset.row])).size > 0;
   const { row, files, isPrivate } = asset;
   const homeAccess = isPrivate ? 'private' : 'public';
   const keys = new Map(
@@ -175,7 +177,7 @@ async function listCopies({ db, store, config }: Services, id: string): Promise<
         version: copy.recipe === '' ? (versions.get(copy.sha256) ?? null) : null,
         ...{ bucket: about.settings.bucket, region: about.settings.region, key: copy.store_key },
         access: about.publicUrl === null ? 'private' : 'public',
-        url: publicAddress(about, copy.store_key),
+        url: copy.recipe === '' && isWithheld ? null : publicAddress(about, copy.store_key),
         ...{ checkedAt: isoTimeOrNull(copy.checked_at), error: copy.error },
       },
     ];

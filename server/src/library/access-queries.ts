@@ -32,6 +32,15 @@ export async function findVisibilities(db: Executor): Promise<Map<string, Visibi
   return new Map(rows.map(({ path, visibility }) => [path, visibility]));
 }
 
+/** The folders that say which embedded metadata they publish, by path. There are few of them. */
+export async function findPublicMetadata(db: Executor): Promise<Map<string, PublicMetadata>> {
+  const rows = await select<{ path: string; public_metadata: PublicMetadata }>(
+    db,
+    'SELECT path, public_metadata FROM folders WHERE public_metadata IS NOT NULL LIMIT 10000',
+  );
+  return new Map(rows.map(({ path, public_metadata }) => [path, public_metadata]));
+}
+
 /** Writes a folder's access settings as its next revision. */
 export async function updateFolderAccess(db: Executor, id: string, access: FolderAccess): Promise<void> {
   await change(

@@ -1,4 +1,6 @@
+import { isCleanable } from '@uniferum/core/inspection';
 import {
+  DEFAULT_PUBLIC_METADATA,
   type FolderAccessAnswer,
   type FolderAccessChange,
   type PublicMetadata,
@@ -9,13 +11,31 @@ import { recordEvent } from '../events/outbox.js';
 import { type Database, type Executor, inTransaction } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
-import { findAccess, updateFolderAccess } from './access-queries.js';
+import { findAccess, findPublicMetadata, updateFolderAccess } from './access-queries.js';
+import type { AssetRow } from './asset-queries.js';
 import { folderChanged } from './events.js';
 import { findFolder } from './folder-queries.js';
 
 /** Which embedded metadata the originals in a folder publish. */
 export async function publicMetadataOf(db: Executor, path: string): Promise<PublicMetadata> {
   return resolveAccess(await findAccess(db, pathChain(path))).publicMetadata.value;
+}
+
+/** Finds which originals hold metadata that their folders may withhold: nobody is given an address of the stored bytes. */
+export async function findWithholding(
+  db: Executor,
+  rows: readonly Pick<AssetRow, 'id' | 'mime' | 'folder_path'>[],
+): Promise<Set<number>> {
+  const folders = await findPublicMetadata(db);
+  const keptIn = (folder: string) => {
+    const nearest = pathChain(folder).findLast((path) => folders.has(path));
+    return (nearest && folders.get(nearest)) || DEFAULT_PUBLIC_METADATA;
+  };
+  return new Set(
+    rows
+      .filter(({ mime, folder_path }) => isCleanable(mime) && keptIn(folder_path) !== 'all')
+      .map(({ id }) => id),
+  );
 }
 
 /** Reads a folder's access settings with an entity tag. @throws UniferumError `not-found` */

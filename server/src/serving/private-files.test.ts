@@ -210,6 +210,39 @@ test('visitors are led to the store, once it has the file; those with a key are 
   expect(await (await fetch(next.headers.get('location') ?? '')).text()).toBe('High water at seven');
 });
 
+test('an original with metadata that its folder withholds is served from here, and no answer says where its copy is', async () => {
+  await placed.api('POST', '/recipes', small('shown', '/lights/withheld'));
+  const asset = await placed.addPicture('/lights/withheld', 'gps.jpg', 9);
+  await placed.settle();
+  expect(await placed.copiesOf(asset.id)).toContain('public null stored');
+  const urls = async () => {
+    const { items } = await placed.api('GET', `/assets/${asset.id}/copies`);
+    const { copies } = await placed.api('GET', `/assets/${asset.id}`);
+    const ofStore = ({ store }: { store: string }) => store === 'public';
+    const toUrl = ({ rendition, url }: { rendition?: string; url: string | null }) => [
+      rendition ?? null,
+      url !== null,
+    ];
+    return [...items.filter(ofStore).map(toUrl), ...copies.filter(ofStore).map(toUrl)];
+  };
+  expect(await urls()).toEqual([
+    [null, false],
+    ['shown', true],
+    [null, false],
+  ]);
+  await eventually(
+    async () => (await visit(`${placed.server.url}/media/lights/withheld/gps~shown.jpg`)).status === 302,
+  );
+  expect((await visit(asset.url)).status).toBe(200);
+  await setAccess('/lights/withheld', { publicMetadata: 'all' });
+  expect(await urls()).toEqual([
+    [null, true],
+    ['shown', true],
+    [null, true],
+  ]);
+  await eventually(async () => (await visit(asset.url)).status === 302);
+});
+
 test('private files are not copied to a store that anybody can read, and are given out of a private one by link', async () => {
   const asset = await placed.addFile('/lights/sold', 'chart.txt', 'The chart');
   await setAccess('/lights/sold', { visibility: 'private', publicMetadata: null });
