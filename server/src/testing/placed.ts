@@ -30,9 +30,9 @@ export interface Placed {
   close(): Promise<void>;
 }
 
-export async function openPlaced(): Promise<Placed> {
+export async function openPlaced(env: Record<string, string> = {}): Promise<Placed> {
   const bucket = await startBucket();
-  const server = await startTestServer({ env: { UNIFERUM_ALLOWED_HOSTS: bucket.host } });
+  const server = await startTestServer({ env: { UNIFERUM_ALLOWED_HOSTS: bucket.host, ...env } });
   const api: Placed['api'] = async (method, path, json) => {
     const { status, body } = await server.call(method, `/api/v1${path}`, json === undefined ? {} : { json });
     if (status >= 400) throw new Error(`${method} ${path}: ${status} ${body.detail}`);
