@@ -3,6 +3,7 @@ import {
   change,
   type Executor,
   isDatabaseError,
+  refuseDuplicate,
   select,
   selectOne,
   type Transaction,
@@ -79,7 +80,7 @@ export async function insertConnection(
     `INSERT INTO connections (kind, name, settings, secret, secret_set_at)
      VALUES (?, ?, ?, ?, IF(secret IS NULL, NULL, NOW(3)))`,
     [kind, name, writeJson(settings), secret],
-  ).catch((error) => refuseTwice(error, name));
+  ).catch(refuseTaken(name));
   return String(insertId);
 }
 
@@ -99,7 +100,7 @@ export async function updateConnection(
      SET name = ?, settings = ?, revision = revision + 1, updated_at = NOW(3)
      WHERE id = ?`,
     [name, writeJson(settings), id],
-  ).catch((error) => refuseTwice(error, name));
+  ).catch(refuseTaken(name));
   if (secret !== undefined)
     await change(
       tx,
@@ -135,8 +136,6 @@ export async function isConnectionUsed(tx: Transaction, connection: Connection):
   }
 }
 
-function refuseTwice(error: unknown, name: string): never {
-  if (isDatabaseError(error, 'ER_DUP_ENTRY'))
-    throw new UniferumError('conflict', `There is already a connection "${name}". Choose another name.`);
-  throw error;
+function refuseTaken(name: string): (error: unknown) => never {
+  return refuseDuplicate(`There is already a connection "${name}". Choose another name.`);
 }

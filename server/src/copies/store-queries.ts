@@ -1,12 +1,11 @@
 import {
   change,
   type Executor,
-  isDatabaseError,
+  refuseDuplicate,
   select,
   selectOne,
   type Transaction,
 } from '../shared/database.js';
-import { UniferumError } from '../shared/errors.js';
 
 /** A store of placed copies. */
 export interface PlacedStore {
@@ -69,7 +68,7 @@ export async function insertStore(tx: Transaction, store: StoreSettings): Promis
     tx,
     'INSERT INTO stores (name, connection_id, public_url, audit_days) VALUES (?, ?, ?, ?)',
     [store.name, store.connectionId, store.publicUrl, store.auditDays],
-  ).catch((error) => refuseTwice(error, store.name));
+  ).catch(refuseTaken(store.name));
   return insertId;
 }
 
@@ -83,7 +82,7 @@ export async function updateStore(
     tx,
     'UPDATE stores SET name = ?, public_url = ?, audit_days = ?, revision = revision + 1 WHERE id = ?',
     [name, publicUrl, auditDays, id],
-  ).catch((error) => refuseTwice(error, name));
+  ).catch(refuseTaken(name));
 }
 
 export async function updateAudited(tx: Executor, id: number): Promise<void> {
@@ -94,8 +93,6 @@ export async function deleteStore(tx: Transaction, id: number): Promise<void> {
   await change(tx, 'DELETE FROM stores WHERE id = ?', [id]);
 }
 
-function refuseTwice(error: unknown, name: string): never {
-  if (isDatabaseError(error, 'ER_DUP_ENTRY'))
-    throw new UniferumError('conflict', `There is already a store "${name}". Choose another name.`);
-  throw error;
+function refuseTaken(name: string): (error: unknown) => never {
+  return refuseDuplicate(`There is already a store "${name}". Choose another name.`);
 }

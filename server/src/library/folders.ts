@@ -8,7 +8,7 @@ import {
   ROOT_PATH,
 } from '@uniferum/core/library';
 import { recordEvent } from '../events/outbox.js';
-import { type Database, inTransaction, isDatabaseError, type Transaction } from '../shared/database.js';
+import { type Database, inTransaction, refuseDuplicate, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
 import { folderChanged, folderDeleted } from './events.js';
@@ -150,13 +150,9 @@ async function moveFolder(
       `Paths of subfolders of ${folder.path} would exceed ${MAX_PATH_LENGTH} characters.`,
     );
   await requireFolderMove(joints, tx, { move: { from: folder.path, to: target }, within, prepared });
-  try {
-    await updateFolderPaths(tx, { from: folder.path, to: target, id: folder.id, parentId: parent.id });
-  } catch (error) {
-    if (isDatabaseError(error, 'ER_DUP_ENTRY'))
-      throw new UniferumError('conflict', `The folder ${target} already exists. Choose another name.`);
-    throw error;
-  }
+  await updateFolderPaths(tx, { from: folder.path, to: target, id: folder.id, parentId: parent.id }).catch(
+    refuseDuplicate(`The folder ${target} already exists. Choose another name.`),
+  );
   await deleteForward(tx, `${target}/`);
   await putForward(tx, `${folder.path}/`, { folderId: folder.id });
 }

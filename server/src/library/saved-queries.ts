@@ -1,5 +1,4 @@
-import { change, type Executor, isDatabaseError, isoTime, select } from '../shared/database.js';
-import { UniferumError } from '../shared/errors.js';
+import { change, type Executor, isoTime, refuseDuplicate, select } from '../shared/database.js';
 
 interface SavedRow {
   id: number;
@@ -28,18 +27,12 @@ export async function listSaved(
 
 /** Saves a filter. @returns its id @throws UniferumError `conflict` when the name is taken */
 export async function insertSaved(db: Executor, name: string, q: string, by: string): Promise<string> {
-  try {
-    const { insertId } = await change(db, 'INSERT INTO saved_filters (name, q, made_by) VALUES (?, ?, ?)', [
-      name,
-      q,
-      by,
-    ]);
-    return String(insertId);
-  } catch (error) {
-    if (isDatabaseError(error, 'ER_DUP_ENTRY'))
-      throw new UniferumError('conflict', `There is a saved filter "${name}" already. Choose another name.`);
-    throw error;
-  }
+  const { insertId } = await change(db, 'INSERT INTO saved_filters (name, q, made_by) VALUES (?, ?, ?)', [
+    name,
+    q,
+    by,
+  ]).catch(refuseDuplicate(`There is a saved filter "${name}" already. Choose another name.`));
+  return String(insertId);
 }
 
 /** Deletes a saved filter. @returns whether it existed */

@@ -1,12 +1,11 @@
 import {
   change,
   type Executor,
-  isDatabaseError,
+  refuseDuplicate,
   select,
   selectOne,
   type Transaction,
 } from '../shared/database.js';
-import { UniferumError } from '../shared/errors.js';
 import { hashOf } from './document-queries.js';
 import type { SitePage } from './site-page.js';
 
@@ -137,7 +136,7 @@ export async function insertSitePage(
     `INSERT INTO site_pages (type, parent_id, slug, path, path_hash, title, in_navigation, position, revision, updated_by)
      VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?)`,
     [type, parentId, slug, path, hashOf(path), title, inNavigation ? 1 : 0, position, by],
-  ).catch((error) => refuseTwice(error, path));
+  ).catch(refuseTaken(path));
   return String(insertId);
 }
 
@@ -149,7 +148,7 @@ export async function updatePlace(tx: Transaction, id: string, place: PagePlace)
     `UPDATE site_pages SET type = ?, parent_id = ?, slug = ?, path = ?, path_hash = ?, in_navigation = ?, position = ?
      WHERE id = ?`,
     [type, parentId, slug, path, hashOf(path), inNavigation ? 1 : 0, position, id],
-  ).catch((error) => refuseTwice(error, path));
+  ).catch(refuseTaken(path));
 }
 
 /** Keeps the path that a page leaves: it leads to the page from now on, and no longer to one that left it before. */
@@ -164,10 +163,8 @@ export async function insertOldPath(
   ]);
 }
 
-function refuseTwice(error: unknown, path: string): never {
-  if (isDatabaseError(error, 'ER_DUP_ENTRY'))
-    throw new UniferumError('conflict', `There is a page at ${path} already. Choose another slug.`);
-  throw error;
+function refuseTaken(path: string): (error: unknown) => never {
+  return refuseDuplicate(`There is a page at ${path} already. Choose another slug.`);
 }
 
 export async function updatePublished(tx: Transaction, id: string, revision: number | null): Promise<void> {

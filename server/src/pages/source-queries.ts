@@ -2,13 +2,12 @@ import type { SourceKind } from '@uniferum/core/pages';
 import {
   change,
   type Executor,
-  isDatabaseError,
+  refuseDuplicate,
   select,
   selectOne,
   type Transaction,
   writeJson,
 } from '../shared/database.js';
-import { UniferumError } from '../shared/errors.js';
 import type { PageSource } from './source.js';
 
 interface SourceRow {
@@ -81,7 +80,7 @@ export async function insertSource(
     `INSERT INTO page_sources (kind, name, settings, secret, secret_set_at)
      VALUES (?, ?, ?, ?, IF(secret IS NULL, NULL, NOW(3)))`,
     [kind, name, writeJson(settings), secret],
-  ).catch((error) => refuseTwice(error, name));
+  ).catch(refuseTaken(name));
   return String(insertId);
 }
 
@@ -95,7 +94,7 @@ export async function updateSource(
     name,
     writeJson(settings),
     id,
-  ]).catch((error) => refuseTwice(error, name));
+  ]).catch(refuseTaken(name));
   if (secret !== undefined)
     await change(
       tx,
@@ -144,8 +143,6 @@ export async function readFigures(db: Executor): Promise<Map<string, SourceFigur
   );
 }
 
-function refuseTwice(error: unknown, name: string): never {
-  if (isDatabaseError(error, 'ER_DUP_ENTRY'))
-    throw new UniferumError('conflict', `There is a source named "${name}" already. Choose another name.`);
-  throw error;
+function refuseTaken(name: string): (error: unknown) => never {
+  return refuseDuplicate(`There is a source named "${name}" already. Choose another name.`);
 }

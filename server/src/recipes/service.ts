@@ -15,7 +15,7 @@ import {
 } from '@uniferum/core/recipes';
 import { recordEvent } from '../events/outbox.js';
 import { type Counter, readCounters } from '../shared/counters.js';
-import { type Database, inTransaction, isDatabaseError, type Transaction } from '../shared/database.js';
+import { type Database, inTransaction, refuseDuplicate, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { requireMatch, revisionTag } from '../shared/etag.js';
 import type { Services } from '../shared/services.js';
@@ -72,16 +72,9 @@ async function makeIn(tx: Transaction, wanted: PortableRecipe, by: string): Prom
   await lockRecipes(tx);
   // A recipe of this name may have existed before: its revisions continue.
   const recipe: Recipe = { ...wanted, revision: (await lastRevision(tx, wanted.name)) + 1 };
-  try {
-    await insertRecipe(tx, recipe);
-  } catch (error) {
-    if (isDatabaseError(error, 'ER_DUP_ENTRY'))
-      throw new UniferumError(
-        'conflict',
-        `Recipe "${wanted.name}" already exists. Edit it, or choose another name.`,
-      );
-    throw error;
-  }
+  await insertRecipe(tx, recipe).catch(
+    refuseDuplicate(`Recipe "${wanted.name}" already exists. Edit it, or choose another name.`),
+  );
   await insertRevision(tx, recipe, by);
   await applyRecipe(tx, { recipe: recipe.name }, by);
   await recordEvent(tx, {

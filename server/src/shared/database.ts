@@ -1,4 +1,5 @@
 import type { ResultSetHeader, RowDataPacket } from 'mysql2/promise';
+import { UniferumError } from './errors.js';
 
 /** What a query runs on: the database, or a transaction. */
 export interface Executor {
@@ -85,6 +86,17 @@ export class StartOver extends Error {
 /** Tells whether the database rejected a statement with this error code. */
 export function isDatabaseError(error: unknown, code: string): boolean {
   return error instanceof Error && 'code' in error && error.code === code;
+}
+
+/**
+ * For `catch` behind a write that a unique key may refuse.
+ * @throws UniferumError `conflict` with this message if it did, else the error itself
+ */
+export function refuseDuplicate(message: string): (error: unknown) => never {
+  return (error) => {
+    if (isDatabaseError(error, 'ER_DUP_ENTRY')) throw new UniferumError('conflict', message);
+    throw error;
+  };
 }
 
 /** What `JSON.stringify` makes of an unpaired surrogate, and sometimes of a backslash that only looks like one. */
