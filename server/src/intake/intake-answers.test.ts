@@ -1,10 +1,13 @@
 import { mkdir, readdir, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, expect, test, vi } from 'vitest';
+import { inTransaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { api, bytes, callsOf } from '../testing/calls.js';
 import { form, startTestServer, type TestServer } from '../testing/harness.js';
+import { intakeHandler } from './handler.js';
 import { planInbox } from './register-inbox.js';
+import { refusedVerdict } from './take-in.js';
 
 let server: TestServer;
 beforeAll(async () => {
@@ -136,4 +139,74 @@ test('of the inbox, what is new is imported; what is refused only when it was se
   ]);
   // What was imported is not imported again, even when it is selected.
   expect(await plan(['new.txt', 'other.txt'])).toMatchObject({ paths: ['other.txt'] });
+});
+
+test('a refusal names its file, in at most the length that a name may have', () => {
+  const reason = { code: 'incomplete' as const, message: 'm'.repeat(2000) };
+  const whole = refusedVerdict('n'.repeat(255), reason);
+  expect([whole.name, whole.reasons[0]?.message]).toEqual(['n'.repeat(255), 'm'.repeat(2000)]);
+  const cut = refusedVerdict('n'.repeat(256), { ...reason, message: 'm'.repeat(2001) });
+  expect([cut.name, cut.reasons[0]?.message]).toEqual([`${'n'.repeat(254)}…`, `${'m'.repeat(1999)}…`]);
+  expect(cut).toMatchObject({ outcome: 'refused', reasons: [{ limit: null, actual: null, folder: null }] });
+});
+
+test('an archive whose bytes are not in the store is no fault of its entries: the item waits', async () => {
+  const { work } = intakeHandler({
+    ...server.services,
+    ...server.house,
+    inspector: server.processes.inspector,
+  } as never);
+  const input = {
+    intake: { id: '1', way: 'archive', who: null },
+    files: [
+      {
+        name: 'dusk.txt',
+        folder: '/',
+        texts: {},
+        capturedAt: null,
+        from: { kind: 'archive', sha256: 'a'.repeat(64), entry: 0 },
+      },
+    ],
+  };
+  await expect(work(input as never, { signal: new AbortController().signal } as never)).rejects.toMatchObject(
+    { code: 'store-away', message: expect.stringContaining('Check that it is mounted') },
+  );
+});
+
+test('giving up records each file by its name, or by what it came from', async () => {
+  const { giveUp } = intakeHandler({ ...server.services, inspector: server.processes.inspector } as never);
+  const { body } = await server.call('POST', `${api}/assets`, {
+    json: { source: 'data:text/plain,given%20up', folder: '/given-up' },
+  });
+  expect(body.name).toBe('unnamed.txt');
+  const { id } = (await server.call('GET', `${api}/intakes?limit=1`)).body.items[0];
+  const of = (name: string | null, from: object) => ({
+    name,
+    folder: '/given-up',
+    texts: {},
+    capturedAt: null,
+    from,
+  });
+  const long = `https://skerry.example/${'a'.repeat(97)}`;
+  const files = [
+    of('named.jpg', { kind: 'inbox', path: 'a/b.jpg', mode: 'copy' }),
+    of(null, { kind: 'inbox', path: 'a/b.jpg', mode: 'copy' }),
+    of(null, { kind: 'inbox', path: 'plain.jpg', mode: 'copy' }),
+    of(null, { kind: 'address', address: long }),
+    of(null, { kind: 'address', address: `${long}b` }),
+    of(null, { kind: 'archive', sha256: 'a'.repeat(64), entry: 7 }),
+  ];
+  await inTransaction(
+    server.db,
+    (tx) =>
+      giveUp?.(
+        tx,
+        { intake: { id, folder: '/given-up', by: 'Edda', via: 'api', way: 'inbox' }, files } as never,
+        'The store is away.',
+      ) as Promise<void>,
+  );
+  const recorded = (await filesOf(id)).filter(({ outcome }) => outcome === 'refused');
+  expect(recorded.map(({ name }) => name).sort()).toEqual(
+    ['named.jpg', 'b.jpg', 'plain.jpg', long, `${long.slice(0, 119)}…`, 'entry 7'].sort(),
+  );
 });
