@@ -49,7 +49,7 @@ export async function startMariaDb(
 ) {
   const root = resolve(folder);
   const dataDir = join(root, 'data');
-  mkdirSync(root, { recursive: true });
+  mkdirSync(temporaryFolder(root), { recursive: true });
   await endLeftovers(dataDir);
   if (!existsSync(dataDir)) install(root, dataDir);
   const password = keepPassword(root);
@@ -91,6 +91,15 @@ export function isPortFree(port) {
   });
 }
 
+/**
+ * A server that starts deletes the temporary tables that it finds, also those of another one that is running.
+ *
+ * @param {string} root
+ */
+function temporaryFolder(root) {
+  return join(root, 'tmp');
+}
+
 /** @param {string} root @param {string} dataDir */
 function install(root, dataDir) {
   // Created in a temporary folder and renamed, so that an interrupted installation is not mistaken for a complete one.
@@ -101,6 +110,7 @@ function install(root, dataDir) {
     [
       '--no-defaults',
       `--datadir=${beside}`,
+      `--tmpdir=${temporaryFolder(root)}`,
       `--user=${userInfo().username}`,
       '--auth-root-authentication-method=normal',
       '--skip-test-db',
@@ -145,6 +155,7 @@ function launch({ root, dataDir, port, initFile, bufferPool, flushAtCommit }) {
     [
       '--no-defaults',
       `--datadir=${dataDir}`,
+      `--tmpdir=${temporaryFolder(root)}`,
       `--socket=${socket}`,
       `--port=${port}`,
       '--bind-address=127.0.0.1',

@@ -1,11 +1,16 @@
 import { expect, test } from 'vitest';
 import { type FolderPlacement, NO_PLACEMENT, resolvePlacement } from './placement.js';
 
-const placement = (...stores: string[]): FolderPlacement => ({ stores, serveFrom: null, keepLocal: true });
+const placement = (...stores: string[]): FolderPlacement => ({
+  stores,
+  serveFrom: null,
+  keepLocal: true,
+  rewritePages: false,
+});
 
 test('without any, files stay in the home store', () => {
   expect(resolvePlacement([])).toEqual({ ...NO_PLACEMENT, from: null });
-  expect(NO_PLACEMENT).toEqual({ stores: [], serveFrom: null, keepLocal: true });
+  expect(NO_PLACEMENT).toEqual({ stores: [], serveFrom: null, keepLocal: true, rewritePages: false });
 });
 
 test('that of the nearest folder holds as a whole', () => {

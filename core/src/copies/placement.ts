@@ -4,6 +4,8 @@ import type { Placement } from './plan-copies.js';
 export interface FolderPlacement extends Placement {
   /** The store that visitors are sent to once it holds a file; null serves from here. One of `stores`. */
   serveFrom: string | null;
+  /** Whether pages are given the addresses of that store, instead of being led to it from here. */
+  rewritePages: boolean;
 }
 
 /** The answer of `GET /folders/{id}/placement`. */
@@ -22,7 +24,12 @@ export interface EffectivePlacement extends FolderPlacement {
 export const MOST_KEEP_DAYS = 3650;
 
 /** Where no folder says anything, files stay in the home store. */
-export const NO_PLACEMENT: FolderPlacement = { stores: [], serveFrom: null, keepLocal: true };
+export const NO_PLACEMENT: FolderPlacement = {
+  stores: [],
+  serveFrom: null,
+  keepLocal: true,
+  rewritePages: false,
+};
 
 /**
  * The placement that holds in a folder: that of the nearest folder that has one, as a whole. Parts of several are never

@@ -11,7 +11,7 @@ import {
   type NewFinding,
 } from './audit-queries.js';
 import type { OpenStore } from './buckets.js';
-import { findCopiesById } from './copy-queries.js';
+import { findCopiesById, keyHash } from './copy-queries.js';
 import type { CopyTools } from './upload.js';
 
 const SCANNED_AT_A_TIME = 5000;
@@ -79,11 +79,6 @@ async function comparePage(
     if (verdict === 'size') result.findings.push(findingOf('size', row, object.bytes));
     else if (verdict === 'unsure' || row.state === 'damaged') result.unsure.push(row.id);
   }
-}
-
-/** The hash by which copies are found at a key. */
-export function keyHash(key: string): Buffer {
-  return createHash('sha1').update(key).digest().subarray(0, 8);
 }
 
 export function findingOf(reason: NewFinding['reason'], copy: AuditedCopy, bytes: number | null): NewFinding {

@@ -12,7 +12,7 @@ import { deleteFindings, insertFindings, type NewFinding } from './audit-queries
 import { findCopiesById, updateCopies } from './copy-queries.js';
 import { updateHomeAudited } from './cursor-queries.js';
 import { updateAudited } from './store-queries.js';
-import type { CopyTools } from './upload.js';
+import { announcePlaced, type CopyTools } from './upload.js';
 
 /** The part of an audit that an item does. Store 0 is the home store. */
 type AuditPart =
@@ -71,7 +71,7 @@ async function list(
     note: `${listed} listed; ${findings.length} found`,
     record: async (tx) => {
       await deleteFindings(tx, storeId);
-      await recordFindings(tx, { storeId, run: runId }, findings);
+      await recordFindings(tx, tools, { storeId, run: runId, findings });
       await updateAudited(tx, storeId);
       await addReading(tx, runId, storeId, chosen);
     },
@@ -80,18 +80,18 @@ async function list(
 
 async function recordFindings(
   tx: Transaction,
-  where: { storeId: number; run: string },
-  findings: readonly NewFinding[],
+  tools: Pick<CopyTools, 'joints'>,
+  { findings, ...where }: { storeId: number; run: string; findings: readonly NewFinding[] },
 ): Promise<void> {
   const some = findings.slice(0, MOST_FINDINGS);
   await insertFindings(tx, where, some);
   const ids = some.flatMap(({ copyId }) => (copyId === null ? [] : [copyId]));
   const copies = await findCopiesById(tx, ids, { lock: true });
-  await updateCopies(
-    tx,
-    copies.filter(({ state }) => state === 'stored'),
-    { state: 'damaged', error: 'An audit found it missing or damaged.', isChecked: true },
-  );
+  const damaged = copies.filter(({ state }) => state === 'stored');
+  await updateCopies(tx, damaged, {
+    ...{ state: 'damaged', error: 'An audit found it missing or damaged.', isChecked: true },
+  });
+  await announcePlaced(tx, tools, damaged);
 }
 
 async function addReading(
@@ -134,7 +134,7 @@ async function read(
     outcome: 'done',
     note: `${good.length} good${findings.length > 0 ? `, ${findings.length} damaged` : ''}`,
     record: async (tx) => {
-      await recordFindings(tx, { storeId, run: runId }, findings);
+      await recordFindings(tx, tools, { storeId, run: runId, findings });
       const rows = await findCopiesById(tx, good, { lock: true });
       await updateCopies(
         tx,

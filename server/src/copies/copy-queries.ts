@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import type { CopyState } from '@uniferum/core/copies';
 import { addToCounters, type CounterScope } from '../shared/counters.js';
 import {
@@ -74,6 +75,27 @@ export async function findGoodCopies(db: Executor, sha256: string): Promise<Copy
     `SELECT ${COLUMNS} FROM placed_copies WHERE sha256 = ? AND state = 'stored' ORDER BY checked_at DESC, id LIMIT 20`,
     [sha256],
   );
+}
+
+/** The hash by which copies are found at a key. */
+export function keyHash(key: string): Buffer {
+  return createHash('sha1').update(key).digest().subarray(0, 8);
+}
+
+/** Finds the copies at keys of a store. */
+export async function findCopiesByKey(
+  db: Executor,
+  storeId: number,
+  keys: readonly string[],
+): Promise<CopyRow[]> {
+  if (keys.length === 0) return [];
+  const rows = await selectExpanded<CopyRow>(
+    db,
+    `SELECT ${COLUMNS} FROM placed_copies WHERE store_id = ? AND key_hash IN (?) ORDER BY id`,
+    [storeId, keys.map(keyHash)],
+  );
+  const wanted = new Set(keys);
+  return rows.filter(({ store_key }) => wanted.has(store_key));
 }
 
 /** The copy of one file of an asset in a store. */

@@ -19,6 +19,7 @@ import { storeChanged } from './events.js';
 import { placeCopiesRun } from './place.js';
 import { listPlacements, type StoredPlacement } from './placement-queries.js';
 import { nearestOf } from './placements.js';
+import { rememberBases } from './store-addresses.js';
 import { listStores } from './store-queries.js';
 
 const EVENTS_AT_A_TIME = 500;
@@ -67,7 +68,10 @@ async function followSome(
   const assets = await placedAssets(tx, placements, events);
   await queue(tx, assets, from);
   for (const path of changedFolders(events)) await beginPlacing(tx, path, 'Uniferum');
-  if (events.some(({ type }) => ABOUT_STORES.has(type))) await beginPlacingPrivate(tx, 'Uniferum');
+  if (events.some(({ type }) => ABOUT_STORES.has(type))) {
+    await beginPlacingPrivate(tx, 'Uniferum');
+    await followAddresses(tx, placements);
+  }
   await updateCursor(tx, last.seq);
   return { assets: assets.length, events: events.length };
 }
@@ -103,6 +107,15 @@ async function queue(tx: Transaction, assets: readonly AssetRow[], seq: number):
       input: { asset: String(id) },
     })),
   );
+}
+
+/** Pages follow a store to another base address. */
+async function followAddresses(tx: Transaction, placements: readonly StoredPlacement[]): Promise<void> {
+  const led = placements.filter(({ rewritePages }) => rewritePages);
+  if (led.length === 0) return;
+  const changed = await rememberBases(tx);
+  for (const { path, serveFrom } of led)
+    if (serveFrom !== null && changed.has(serveFrom)) await beginPlacing(tx, path, 'Uniferum');
 }
 
 /** Folders that were moved, or whose files became private or public. Their placement is recorded with a run already. */

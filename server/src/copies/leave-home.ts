@@ -2,7 +2,6 @@ import { type Placement, planFetching, planLeavingHome } from '@uniferum/core/co
 import { findAssets } from '../library/asset-queries.js';
 import { isBlobReferenced, VERSION_BLOBS } from '../library/blob-queries.js';
 import { findHomeCopies, type HomeCopy, leaveHomeCopy, pinHomeCopy } from '../library/home-copy-queries.js';
-import type { Joints } from '../library/joints.js';
 import { type Executor, inTransaction } from '../shared/database.js';
 import { type CopyRow, findCopiesById } from './copy-queries.js';
 import { findOtherHolders } from './home-queries.js';
@@ -10,8 +9,6 @@ import { placementsIn } from './placements.js';
 import { type AssetFile, type ReadCopies, readCopies } from './read-copies.js';
 import { recall } from './recall.js';
 import type { CopyTools } from './upload.js';
-
-export type HomeTools = CopyTools & { joints: Pick<Joints, 'blobHolders'> };
 
 /** Why files stay in the home store. */
 type HomeReason = 'last-copy' | 'held' | 'changed';
@@ -24,7 +21,7 @@ interface Left {
 const DAY_MS = 86_400_000;
 
 /** Deletes the files of an asset from the home store, as far as its folder's placement says so by now. */
-export async function leaveHomeByPlacement(tools: HomeTools, id: number): Promise<Left> {
+export async function leaveHomeByPlacement(tools: CopyTools, id: number): Promise<Left> {
   const [asset] = await readCopies(tools.db, tools.store.name, [id]);
   const left: Left = { files: 0, stayed: new Map() };
   if (!asset) return left;
@@ -52,7 +49,7 @@ function isDue({ created_at }: HomeCopy, { keepLocal }: Pick<Placement, 'keepLoc
 }
 
 /** Deletes the files of an asset from the home store that have a good copy elsewhere. */
-export async function leaveHome(tools: HomeTools, id: number): Promise<Left> {
+export async function leaveHome(tools: CopyTools, id: number): Promise<Left> {
   const [asset] = await readCopies(tools.db, tools.store.name, [id]);
   if (!asset) return { files: 0, stayed: new Map() };
   const { files, refused } = planLeavingHome(asset);
@@ -61,7 +58,7 @@ export async function leaveHome(tools: HomeTools, id: number): Promise<Left> {
   return left;
 }
 
-async function leave(tools: HomeTools, asset: ReadCopies, files: readonly AssetFile[]): Promise<Left> {
+async function leave(tools: CopyTools, asset: ReadCopies, files: readonly AssetFile[]): Promise<Left> {
   const left: Left = { files: 0, stayed: new Map() };
   for (const sha256 of digestsOf(files)) {
     const reason = await leaveOne(tools, asset, sha256);
@@ -77,7 +74,7 @@ async function leave(tools: HomeTools, asset: ReadCopies, files: readonly AssetF
  *
  * @returns why they stay; null when they are gone
  */
-async function leaveOne(tools: HomeTools, asset: ReadCopies, sha256: string): Promise<HomeReason | null> {
+async function leaveOne(tools: CopyTools, asset: ReadCopies, sha256: string): Promise<HomeReason | null> {
   const { db, store, buckets } = tools;
   const elsewhere = asset.rows.filter((row) => row.sha256 === sha256 && row.state === 'stored');
   const verified: number[] = [];
@@ -104,7 +101,7 @@ async function leaveOne(tools: HomeTools, asset: ReadCopies, sha256: string): Pr
 }
 
 /** Whether somebody else relies on the home store for these bytes: another asset in another folder, or another room. */
-async function isHeldHere(db: Executor, tools: HomeTools, id: number, sha256: string): Promise<boolean> {
+async function isHeldHere(db: Executor, tools: CopyTools, id: number, sha256: string): Promise<boolean> {
   const others = await findAssets(db, await findOtherHolders(db, sha256, [id]));
   for (const { folder_path } of others)
     if ((await placementsIn(db, folder_path)).keepLocal === true) return true;

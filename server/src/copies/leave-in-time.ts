@@ -1,14 +1,15 @@
 import type { Logger } from 'pino';
 import { listFoldersWithin } from '../library/folder-queries.js';
 import { listKeptLong } from './home-queries.js';
-import { type HomeTools, leaveHomeByPlacement } from './leave-home.js';
+import { leaveHomeByPlacement } from './leave-home.js';
 import { listPlacements } from './placement-queries.js';
 import { nearestOf } from './placements.js';
+import type { CopyTools } from './upload.js';
 
 const BATCH = 200;
 
 /** Deletes files from the home store that their placement keeps for some days only. @returns how many */
-export async function leaveHomeInTime(tools: HomeTools, log: Logger): Promise<number> {
+export async function leaveHomeInTime(tools: CopyTools, log: Logger): Promise<number> {
   const { db, store } = tools;
   const all = await listPlacements(db);
   const limited = all.filter(({ keepLocal }) => keepLocal !== true);
@@ -31,7 +32,7 @@ export async function leaveHomeInTime(tools: HomeTools, log: Logger): Promise<nu
   return left;
 }
 
-async function leaveOrWarn(tools: HomeTools, id: number, log: Logger): Promise<number> {
+async function leaveOrWarn(tools: CopyTools, id: number, log: Logger): Promise<number> {
   try {
     return (await leaveHomeByPlacement(tools, id)).files;
   } catch (error) {

@@ -6,7 +6,7 @@ import { addItems, type WantedItem } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
 import { type Executor, inTransaction, type Transaction } from '../shared/database.js';
 import { findCopiesOf, findDiscardedOf } from './copy-queries.js';
-import { fetchHome, type HomeTools, leaveHome, leaveHomeByPlacement } from './leave-home.js';
+import { fetchHome, leaveHome, leaveHomeByPlacement } from './leave-home.js';
 import { placementsIn } from './placements.js';
 import type { ReadCopies } from './read-copies.js';
 import { type Job, recordPlan } from './record-plan.js';
@@ -32,7 +32,7 @@ export const changeCopiesRun = defineRun<{
 /** A large file takes hours on a slow line. The client notices when nothing moves any more. */
 const MOST_MS = 24 * 3_600_000;
 
-export function copyHandlers(tools: HomeTools): BoundRun[] {
+export function copyHandlers(tools: CopyTools): BoundRun[] {
   return [
     placeCopiesRun.bind({
       maxMs: MOST_MS,
@@ -63,7 +63,7 @@ export function copyHandlers(tools: HomeTools): BoundRun[] {
   ];
 }
 
-function leaveItem(tools: HomeTools, id: number): ItemResult {
+function leaveItem(tools: CopyTools, id: number): ItemResult {
   const result: ItemResult = {
     outcome: 'done',
     persist: async () => {
@@ -177,9 +177,11 @@ export async function carryOut(
       const refused = await storeCopies(tools, wanted, signal);
       const discarded = (await findDiscardedOf(tools.db, [Number(id)])).filter(isHere);
       const left = await deleteObjects(tools, discarded, signal);
-      const [first] = [...refused, ...left];
+      const first = [...refused, ...left].find(({ reason }) => reason !== null);
       if (first) Object.assign(result, { outcome: 'failed', error: first.reason });
       else if (wanted.length + discarded.length === 0) result.outcome = 'skipped';
+      const held = left.filter(({ reason }) => reason === null).length;
+      if (held > 0) reasons.set('shown', held);
       const counts = { stored: wanted.length - refused.length, deleted: discarded.length - left.length };
       const more = first ? null : ((await afterwards?.()) ?? null);
       if (more !== null) result.outcome = 'done';
@@ -196,6 +198,7 @@ const REFUSALS: Record<string, string> = {
   absent: 'there was no copy',
   held: 'other files with the same bytes are kept in the home store',
   changed: 'it changed in the meantime',
+  shown: 'pages still lead to it; it is deleted once they don’t',
 };
 
 /** Says why files were left out. */

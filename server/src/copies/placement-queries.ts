@@ -9,6 +9,7 @@ export interface StoredPlacement {
   stores: number[];
   serveFrom: number | null;
   keepLocal: FolderPlacement['keepLocal'];
+  rewritePages: boolean;
 }
 
 /** Lists the placements of all folders, from the root down. There are few of them. */
@@ -19,15 +20,17 @@ export async function listPlacements(db: Executor): Promise<StoredPlacement[]> {
     stores: string;
     serve_from: number | null;
     keep_days: number | null;
+    rewrite_pages: number;
   }>(
     db,
-    `SELECT folder_id, path, stores, serve_from, keep_days
+    `SELECT folder_id, path, stores, serve_from, keep_days, rewrite_pages
      FROM folder_placements JOIN folders ON folders.id = folder_placements.folder_id
      ORDER BY CHAR_LENGTH(path), path LIMIT 10000`,
   );
-  return rows.map(({ folder_id, path, stores, serve_from, keep_days }) => ({
+  return rows.map(({ folder_id, path, stores, serve_from, keep_days, rewrite_pages }) => ({
     ...{ folderId: folder_id, path, stores: JSON.parse(stores), serveFrom: serve_from },
     keepLocal: keep_days === null ? true : keep_days === 0 ? false : keep_days,
+    rewritePages: rewrite_pages === 1,
   }));
 }
 
@@ -35,12 +38,15 @@ export async function listPlacements(db: Executor): Promise<StoredPlacement[]> {
 export async function putPlacementRow(
   tx: Transaction,
   folderId: string,
-  { stores, serveFrom, keepLocal }: Pick<StoredPlacement, 'stores' | 'serveFrom' | 'keepLocal'>,
+  { stores, serveFrom, keepLocal, rewritePages }: Omit<StoredPlacement, 'folderId' | 'path'>,
 ): Promise<void> {
   await change(
     tx,
-    'REPLACE INTO folder_placements (folder_id, stores, serve_from, keep_days) VALUES (?, ?, ?, ?)',
-    [folderId, JSON.stringify(stores), serveFrom, keepLocal === true ? null : Number(keepLocal)],
+    'REPLACE INTO folder_placements (folder_id, stores, serve_from, keep_days, rewrite_pages) VALUES (?, ?, ?, ?, ?)',
+    [
+      ...[folderId, JSON.stringify(stores), serveFrom],
+      ...[keepLocal === true ? null : Number(keepLocal), rewritePages],
+    ],
   );
 }
 

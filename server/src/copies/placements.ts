@@ -23,14 +23,19 @@ import {
   putPlacementRow,
   type StoredPlacement,
 } from './placement-queries.js';
+import { rememberBases } from './store-addresses.js';
 import { listStores } from './store-queries.js';
 
 /** The placement that holds in a folder, with the ids of stores. */
 export async function placementsIn(
   db: Executor,
   path: string,
-): Promise<{ stores: number[]; serveFrom: number | null; keepLocal: FolderPlacement['keepLocal'] }> {
-  return nearestOf(await listPlacements(db), path) ?? { stores: [], serveFrom: null, keepLocal: true };
+): Promise<Omit<StoredPlacement, 'folderId' | 'path'>> {
+  return (
+    nearestOf(await listPlacements(db), path) ?? {
+      ...{ stores: [], serveFrom: null, keepLocal: true, rewritePages: false },
+    }
+  );
 }
 
 /** The placement of the nearest folder that has one. */
@@ -54,11 +59,14 @@ export async function readPlacement(
   return { placement: { own, effective }, etag: revisionTag(id, folder.revision) };
 }
 
-function named({ stores, serveFrom, keepLocal }: StoredPlacement, names: ReadonlyMap<number, string>) {
+function named(
+  { stores, serveFrom, keepLocal, rewritePages }: StoredPlacement,
+  names: ReadonlyMap<number, string>,
+) {
   return {
     stores: stores.map((id) => names.get(id)).filter((name) => name !== undefined),
     serveFrom: serveFrom === null ? null : (names.get(serveFrom) ?? null),
-    keepLocal,
+    ...{ keepLocal, rewritePages },
   };
 }
 
@@ -88,6 +96,7 @@ export async function putPlacement(
     requireMatch(ifMatch, revisionTag(id, folder.revision), folder.path);
     if (placement === null) await deletePlacement(tx, id);
     else await putPlacementRow(tx, id, await withIds(tx, placement));
+    if (placement?.rewritePages) await rememberBases(tx);
     await touchFolder(tx, id);
     await recordEvent(tx, { event: folderChanged, by, data: { id, path: folder.path, placement } });
     await apply(tx, { id, path: folder.path });
@@ -117,7 +126,7 @@ export async function estimatePlacement(
   return estimatePlacing(total, measureSending(await listLatelyStored(db)), prices);
 }
 
-async function withIds(db: Executor, { stores, serveFrom, keepLocal }: FolderPlacement) {
+async function withIds(db: Executor, { stores, serveFrom, keepLocal, rewritePages }: FolderPlacement) {
   const ids = new Map((await listStores(db)).map(({ id, name }) => [name, id]));
   const idOf = (name: string, field: string) => {
     const id = ids.get(name);
@@ -130,6 +139,6 @@ async function withIds(db: Executor, { stores, serveFrom, keepLocal }: FolderPla
   return {
     stores: stores.map((name, n) => idOf(name, `stores.${n}`)),
     serveFrom: serveFrom === null ? null : idOf(serveFrom, 'serveFrom'),
-    keepLocal,
+    ...{ keepLocal, rewritePages },
   };
 }

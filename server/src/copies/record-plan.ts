@@ -6,7 +6,7 @@ import { type CopyRow, discardCopies, insertWanted, updateCopies, updateStale } 
 import { isLast } from './last-copy.js';
 import { type AssetFile, type ReadCopies, readCopies } from './read-copies.js';
 import { listStores } from './store-queries.js';
-import type { CopyTools } from './upload.js';
+import { announcePlaced, type CopyTools } from './upload.js';
 
 /** What is to be done about the copies of assets. */
 export interface Job {
@@ -49,6 +49,7 @@ export async function recordPlan(
   const unneeded = dropsStale ? await findUnneeded(tx, tools, asset, planned, store) : [];
   await discardCopies(tx, [...asset.rows.filter((row) => dropped.has(row.id)), ...unneeded]);
   await updateStale(tx, [asset.row.id], planned.stale);
+  await announcePlaced(tx, tools, [{ asset_id: asset.row.id }]);
   return planned;
 }
 

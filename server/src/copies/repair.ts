@@ -6,7 +6,7 @@ import type { BoundRun, ItemContext, ItemResult } from '../runs/handler.js';
 import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
 import { type Database, inTransaction } from '../shared/database.js';
-import { keyHash, MOST_FINDINGS } from './audit-bucket.js';
+import { MOST_FINDINGS } from './audit-bucket.js';
 import {
   deleteFinding,
   type FindingRow,
@@ -15,7 +15,7 @@ import {
   findFinding,
   listFindings,
 } from './audit-queries.js';
-import { findGoodCopies } from './copy-queries.js';
+import { findGoodCopies, keyHash } from './copy-queries.js';
 import { carryOut, namedStores } from './place.js';
 import { recall } from './recall.js';
 import type { CopyTools } from './upload.js';

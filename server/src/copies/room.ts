@@ -47,11 +47,11 @@ export function copiesRoom(services: Services): Room {
     ],
     handlers: ({ joints }) => [
       ...copyHandlers({ ...tools, joints }),
-      auditHandler(tools),
+      auditHandler({ ...tools, joints }),
       repairHandler({ ...tools, joints }),
     ],
     sweeps: ({ joints }) => [
-      { name: 'copies that are no longer wanted', run: () => sweepCopies(tools, log) },
+      { name: 'copies that are no longer wanted', run: () => sweepCopies({ ...tools, joints }, log) },
       {
         name: 'audits that are due',
         run: () => auditInTime(db, { name: store.name, auditDays: config.homeAuditDays }),

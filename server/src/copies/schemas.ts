@@ -62,6 +62,7 @@ const placementFields = {
   stores: Joi.array().items(storeName).unique().max(20),
   serveFrom: storeName.allow(null),
   keepLocal,
+  rewritePages: Joi.boolean(),
 };
 
 export const placementBody = Joi.object({
@@ -71,12 +72,19 @@ export const placementBody = Joi.object({
     .default(null)
     .description('the store visitors are sent to once it holds a file; one of `stores`, or null'),
   keepLocal: keepLocal.default(true),
+  rewritePages: Joi.boolean()
+    .default(false)
+    .description('whether pages of writable sources are given the addresses of `serveFrom`'),
 })
-  .custom((value: FolderPlacement, helpers) =>
-    value.serveFrom === null || value.stores.includes(value.serveFrom)
-      ? value
-      : helpers.message({ custom: '"serveFrom" must be one of the stores' }),
-  )
+  .custom(({ stores, serveFrom, rewritePages, ...rest }: FolderPlacement, helpers) => {
+    if (serveFrom !== null && !stores.includes(serveFrom))
+      return helpers.message({ custom: '"serveFrom" must be one of the stores' });
+    if (rewritePages && serveFrom === null)
+      return helpers.message({
+        custom: '"rewritePages" needs "serveFrom", the store whose addresses pages are given',
+      });
+    return { stores, serveFrom, rewritePages, ...rest };
+  })
   .allow(null)
   .example({ stores: ['bucket'], serveFrom: 'bucket', keepLocal: true });
 

@@ -1,5 +1,6 @@
 import {
   change,
+  changeExpanded,
   type Executor,
   refuseDuplicate,
   select,
@@ -91,6 +92,28 @@ export async function updateAudited(tx: Executor, id: number): Promise<void> {
 
 export async function deleteStore(tx: Transaction, id: number): Promise<void> {
   await change(tx, 'DELETE FROM stores WHERE id = ?', [id]);
+  await change(tx, 'DELETE FROM store_bases WHERE store_id = ?', [id]);
+}
+
+/** A base address that objects of a store have, or had. */
+export interface StoreBase {
+  storeId: number;
+  base: string;
+}
+
+export async function listStoreBases(db: Executor): Promise<StoreBase[]> {
+  const rows = await select<{ store_id: number; base: string }>(
+    db,
+    'SELECT store_id, base FROM store_bases ORDER BY store_id, base LIMIT 10000',
+  );
+  return rows.map(({ store_id, base }) => ({ storeId: store_id, base }));
+}
+
+export async function insertStoreBases(tx: Transaction, bases: readonly StoreBase[]): Promise<void> {
+  if (bases.length === 0) return;
+  await changeExpanded(tx, 'INSERT IGNORE INTO store_bases (store_id, base) VALUES ?', [
+    bases.map(({ storeId, base }) => [storeId, base]),
+  ]);
 }
 
 function refuseTaken(name: string): (error: unknown) => never {

@@ -5,7 +5,7 @@ import { isLast } from './last-copy.js';
 import { deleteOrphanedPlacements } from './placement-queries.js';
 import { recall } from './recall.js';
 import { listStores } from './store-queries.js';
-import { type CopyTools, deleteObjects } from './upload.js';
+import { announcePlaced, type CopyTools, deleteObjects } from './upload.js';
 
 /** Pages elsewhere may still show a file that was replaced; its copies stay this long. */
 const STALE_DAYS = 30;
@@ -34,6 +34,7 @@ export async function sweepCopies(
     for (const row of rows)
       if (row.stale_at !== null && !(await isLast(tx, tools.store, row))) still.push(row);
     await discardCopies(tx, still);
+    await announcePlaced(tx, tools, still);
     swept.discarded = still.length;
   });
   for (const store of await listStores(db)) {

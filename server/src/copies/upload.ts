@@ -1,8 +1,11 @@
 import { setMaxListeners } from 'node:events';
 import type { Readable } from 'node:stream';
+import { findAssets } from '../library/asset-queries.js';
+import { type Joints, objectPlace } from '../library/joints.js';
+import { arePrivate } from '../library/visibility.js';
 import type { ByteStore } from '../shared/byte-store.js';
 import type { ByteRange, CopySource } from '../shared/copy-store.js';
-import { type Database, inTransaction } from '../shared/database.js';
+import { type Database, inTransaction, type Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import type { Buckets, OpenStore } from './buckets.js';
 import {
@@ -20,6 +23,7 @@ export interface CopyTools {
   /** The home store. */
   store: ByteStore;
   buckets: Buckets;
+  joints: Pick<Joints, 'blobHolders' | 'copyListeners' | 'objectHolders'>;
 }
 
 /** Why a copy could not be stored. */
@@ -145,6 +149,7 @@ async function recordStored(
       const etag = stored.find(({ copy }) => copy.id === row.id)?.etag ?? null;
       await updateCopies(tx, [row], { state: 'stored', etag, isChecked: true });
     }
+    await announcePlaced(tx, tools, rows);
     return new Set(rows.map(({ id }) => id));
   });
   for (const { copy } of stored) {
@@ -154,8 +159,19 @@ async function recordStored(
   }
 }
 
+/** Tells the other rooms that what visitors can be sent to may have changed. */
+export async function announcePlaced(
+  tx: Transaction,
+  { joints }: Pick<CopyTools, 'joints'>,
+  copies: readonly Pick<CopyRow, 'asset_id'>[],
+): Promise<void> {
+  const assets = [...new Set(copies.map(({ asset_id }) => asset_id))].sort((a, b) => a - b);
+  if (assets.length === 0) return;
+  for (const listener of joints.copyListeners) await listener.placed(tx, assets);
+}
+
 /**
- * Deletes objects and forgets them. What a store refuses to delete stays listed.
+ * Deletes objects and forgets them. What a store refuses to delete stays listed, and so does what pages still show.
  *
  * @throws UniferumError `store-away` when a later attempt may succeed
  */
@@ -169,7 +185,9 @@ export async function deleteObjects(
     signal?.throwIfAborted();
     const gone: DiscardedRow[] = [];
     let fault: unknown = null;
-    await inParallel(discarded.slice(at, at + RECORDED_TOGETHER), PARALLEL, async (object) => {
+    const { free, held } = await splitHeld(tools, discarded.slice(at, at + RECORDED_TOGETHER));
+    refused.push(...held.map((object) => ({ object, reason: null })));
+    await inParallel(free, PARALLEL, async (object) => {
       if (fault !== null) return;
       try {
         const { objects } = await tools.buckets.open(tools.db, object.store_id);
@@ -186,10 +204,29 @@ export async function deleteObjects(
   return refused;
 }
 
-/** An object that the store does not delete. */
+/** An object that is not deleted. */
 export interface RefusedObject {
   object: DiscardedRow;
-  reason: string;
+  /** Why the store refuses to; null for one that pages still show. */
+  reason: string | null;
+}
+
+/** Which objects pages still lead to. Nothing holds those of private files, and of files that were deleted for good. */
+async function splitHeld(
+  { db, joints }: CopyTools,
+  discarded: readonly DiscardedRow[],
+): Promise<{ free: DiscardedRow[]; held: DiscardedRow[] }> {
+  const assets = await findAssets(db, [...new Set(discarded.map(({ asset_id }) => asset_id))]);
+  const secret = await arePrivate(db, assets);
+  const open = new Set(assets.map(({ id }) => id).filter((id) => !secret.has(id)));
+  const objectOf = ({ store_id, store_key }: DiscardedRow) => ({ storeId: store_id, key: store_key });
+  const candidates = discarded.filter(({ asset_id }) => open.has(asset_id));
+  const used = new Set<string>();
+  if (candidates.length > 0)
+    for (const find of joints.objectHolders)
+      for (const place of await find(db, candidates.map(objectOf))) used.add(place);
+  const isHeld = (row: DiscardedRow) => open.has(row.asset_id) && used.has(objectPlace(objectOf(row)));
+  return { free: discarded.filter((row) => !isHeld(row)), held: discarded.filter(isHeld) };
 }
 
 /** Works on a list with some entries at a time. */

@@ -41,6 +41,8 @@ export function composeRooms(rooms: readonly Room[]): House {
       blobHolders: joint('blobHolders'),
       filters: joint('filters'),
       renditionUses: joint('renditionUses'),
+      copyListeners: joint('copyListeners'),
+      objectHolders: joint('objectHolders'),
     }),
     runs: all((room) => room.runs),
     events: all((room) => room.events),

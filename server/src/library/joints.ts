@@ -176,6 +176,26 @@ export function placeKey({ asset, recipe, variant }: RenditionPlace): string {
   return `${asset}/${recipe}/${variant}`;
 }
 
+/** Reacts to copies in stores besides the home store, in the transaction that records them. */
+export interface CopyListener {
+  /** What visitors can be sent to may have changed for these assets. */
+  placed(tx: Transaction, assetIds: readonly number[]): Promise<void>;
+}
+
+/** An object in a store besides the home store. */
+export interface StoreObject {
+  storeId: number;
+  key: string;
+}
+
+/** The one text that stands for an object. No path in the library looks like it: those begin with a slash. */
+export function objectPlace({ storeId, key }: StoreObject): string {
+  return `store:${storeId}/${key}`;
+}
+
+/** Finds which objects something still leads to, by {@link objectPlace}: they are not deleted yet. */
+export type ObjectHolder = (db: Executor, objects: readonly StoreObject[]) => Promise<ReadonlySet<string>>;
+
 /** What a room adds to the library. */
 export interface LibraryJoints {
   fields?: readonly AssetField[];
@@ -185,6 +205,8 @@ export interface LibraryJoints {
   blobHolders?: readonly BlobHolder[];
   filters?: readonly FilterJoint[];
   renditionUses?: readonly RenditionUses[];
+  copyListeners?: readonly CopyListener[];
+  objectHolders?: readonly ObjectHolder[];
 }
 
 /** What all rooms add to the library, in dependency order. */

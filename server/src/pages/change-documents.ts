@@ -3,6 +3,7 @@ import type { ReadDocument } from '../inspection/work.js';
 import { StartOver, type Transaction } from '../shared/database.js';
 import { putDocuments, type StoredDocument } from './document-queries.js';
 import { type StoredEdits, updateEditState } from './edit-queries.js';
+import { followIndexed } from './follow-indexed.js';
 import { readOpened, toStored } from './index-source.js';
 import { openSource } from './open-source.js';
 import {
@@ -53,7 +54,11 @@ export async function changeDocuments(
     outcome: 'done' as const,
     async record(tx: Transaction) {
       const isThere = (await findSource(tx, id)) !== null;
-      if (isThere) await putDocuments(tx, id, made.read);
+      if (isThere) {
+        await putDocuments(tx, id, made.read);
+        // Their files may have been stored elsewhere, or nowhere, since this began.
+        await followIndexed(tx, made.read);
+      }
       await updateEditState(tx, { runId, sourceId: id, paths: written }, state);
       // Last, because other items of the source wait for this row. Begun again, it finds the source deleted.
       if (isThere && (await findSource(tx, id, { lock: true })) === null) throw new StartOver();

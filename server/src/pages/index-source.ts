@@ -7,10 +7,11 @@ import { notFound, UniferumError } from '../shared/errors.js';
 import { deleteChecks } from './crawl-queries.js';
 import { deleteDocuments, listDocuments, putDocuments, type StoredDocument } from './document-queries.js';
 import { sourceIndexed } from './events.js';
+import { followIndexed } from './follow-indexed.js';
 import { openSource } from './open-source.js';
 import { type IndexTools, type OpenedSource, type PresentDocument, SourceFault } from './opened-source.js';
 import { ReferenceResolver } from './resolve-references.js';
-import type { ListedDocument, PageSource } from './source.js';
+import { isWritable, type ListedDocument, type PageSource } from './source.js';
 import { findSource, updateIndexedAt } from './source-queries.js';
 
 /** Documents to read, and ids of those that are gone. */
@@ -121,6 +122,7 @@ export function indexHandler(tools: IndexTools) {
             return { done: 0, skipped: documents.length + gone.length };
           await deleteDocuments(tx, gone);
           await putDocuments(tx, id, read);
+          if (isWritable(source)) await followIndexed(tx, read);
           // Last, because other items of the source wait for this row. Begun again, it finds the source deleted.
           if (!(await updateIndexedAt(tx, id))) throw new StartOver();
           await recordEvent(tx, { event: sourceIndexed, by: source.name, data: { id, name: source.name } });

@@ -8,10 +8,11 @@ import {
   mediaHtml,
   resolveBody,
 } from '@uniferum/core/pages';
+import { findPageAddresses } from '../copies/page-addresses.js';
 import { toAssetAnswers } from '../library/asset-answers.js';
 import { findAssets } from '../library/asset-queries.js';
 import { findIds, resolveSearch } from '../library/find-pages.js';
-import type { Joints } from '../library/joints.js';
+import { type Joints, placeKey } from '../library/joints.js';
 import { UniferumError } from '../shared/errors.js';
 import type { Services } from '../shared/services.js';
 import type { PageContent, RegionEntry } from './site-page.js';
@@ -28,8 +29,17 @@ export interface ResolvedPage {
 /** A gallery of a filter shows no more. */
 const MOST_IN_GALLERY = 200;
 
-/** Turns what names assets into what shows them. Assets that are gone, or in the bin, are left out. */
-export async function resolvePage(tools: PageTools, content: PageContent): Promise<ResolvedPage> {
+/**
+ * Turns what names assets into what shows them. Assets that are gone, or in the bin, are left out.
+ *
+ * @param options.isForVisitors the HTML leads straight to stores where placements say so; the console shows no pictures
+ *   of other servers
+ */
+export async function resolvePage(
+  tools: PageTools,
+  content: PageContent,
+  { isForVisitors = false }: { isForVisitors?: boolean } = {},
+): Promise<ResolvedPage> {
   const { body, slots, regions } = content;
   const found = await searchGalleries(tools, body);
   const assets = await readAssets(tools, [
@@ -39,16 +49,21 @@ export async function resolvePage(tools: PageTools, content: PageContent): Promi
     ...[...found.values()].flat(),
   ]);
   const present = (ids: readonly string[]) => ids.flatMap((id) => assets.get(id) ?? []);
+  const shown = isForVisitors ? await withStoreAddresses(tools, assets) : assets;
   const html = resolveBody(body, {
     media: ({ asset, recipe, alt }) => {
-      const one = assets.get(asset);
+      const one = shown.get(asset);
       return one ? mediaHtml(one, recipe, alt) : null;
     },
     address: ({ asset, recipe }) => {
-      const one = assets.get(asset);
+      const one = shown.get(asset);
       return one ? addressOf(one, recipe) : null;
     },
-    gallery: (gallery) => galleryHtml(gallery, present(gallery.assets ?? found.get(keyOf(gallery)) ?? [])),
+    gallery: (gallery) =>
+      galleryHtml(
+        gallery,
+        (gallery.assets ?? found.get(keyOf(gallery)) ?? []).flatMap((id) => shown.get(id) ?? []),
+      ),
   });
   return {
     html,
@@ -76,6 +91,30 @@ export async function readAssets(
     rows.filter(({ live }) => live !== null),
   );
   return new Map(answers.map((asset) => [asset.id, asset]));
+}
+
+/** Assets with the addresses that visitors are given: in a store, where a placement says so. */
+async function withStoreAddresses(
+  { db }: PageTools,
+  assets: ReadonlyMap<string, Asset>,
+): Promise<ReadonlyMap<string, Asset>> {
+  const addresses = await findPageAddresses(db, await findAssets(db, [...assets.keys()].map(Number)));
+  if (addresses.size === 0) return assets;
+  const urlOf = (id: string, recipe: string, variant: string) =>
+    addresses.get(placeKey({ asset: Number(id), recipe, variant }))?.url;
+  return new Map(
+    [...assets].map(([id, asset]) => [
+      id,
+      {
+        ...asset,
+        url: urlOf(id, '', '') ?? asset.url,
+        renditions: asset.renditions.map((one) => ({
+          ...one,
+          url: urlOf(id, one.recipe, one.variant ?? '') ?? one.url,
+        })),
+      },
+    ]),
+  );
 }
 
 /** The ids of what galleries with a filter show now. */

@@ -1,7 +1,9 @@
 import { joinPath, type MediaAddress, parseMediaAddress, pathChain } from '@uniferum/core/library';
 import { baseOf, splitAddress, targetOf } from '@uniferum/core/pages';
+import { findPlacedFiles, type PlacedFile, StoreAddresses } from '../copies/store-addresses.js';
 import { findAssetByName, findAssetIdByStem } from '../library/asset-queries.js';
 import { findForwardedPaths } from '../library/folder-queries.js';
+import { objectPlace, type StoreObject } from '../library/joints.js';
 import { findAssetIds } from '../library/locate-queries.js';
 import { listRecipes } from '../recipes/recipe-queries.js';
 import { findOldAddress } from '../serving/old-addresses.js';
@@ -40,6 +42,8 @@ export class ReferenceResolver {
   readonly #parsed = new Map<string, MediaAddress | null>();
   readonly #hashes = new Map<string, string>();
   #recipes: Promise<ReadonlySet<string>> | null = null;
+  #stores: Promise<StoreAddresses> | null = null;
+  readonly #objects = new Map<string, PlacedFile | null>();
 
   constructor(db: Executor, { publicUrl, mediaUrl }: Addresses) {
     this.#db = db;
@@ -53,6 +57,7 @@ export class ReferenceResolver {
   async prefetch(
     documents: readonly { references: readonly FoundAddress[]; place: Surroundings }[],
   ): Promise<void> {
+    await this.#prefetchObjects(documents);
     const media = new Map<string, MediaAddress>();
     for (const { references, place } of documents)
       for (const { address } of references) {
@@ -93,7 +98,7 @@ export class ReferenceResolver {
       ...{ state: 'outside', reason: null, place: null, assetId: null, recipe: null, variant: null },
     };
     const media = this.#mediaAddress(address, document);
-    if (media === null) return reference;
+    if (media === null) return (await this.#resolveObject(reference, document)) ?? reference;
     const place = placeOf(media);
     const assetId = await this.#assetAt(place, media);
     const recipe = media.kind === 'rendition' ? media.recipe.slice(0, MAX_RECIPE) : null;
@@ -103,6 +108,53 @@ export class ReferenceResolver {
     if (recipe !== null && !(await this.#hasRecipe(recipe)))
       return { ...found, state: 'broken', reason: 'no-recipe' };
     return { ...found, state: 'found' };
+  }
+
+  /** An address in a store is a use of the file that is, or was, stored there. */
+  async #resolveObject(reference: StoredReference, document: Surroundings): Promise<StoredReference | null> {
+    const object = await this.#objectAt(reference.address, document);
+    if (object === null) return null;
+    const place = objectPlace(object);
+    if (!this.#objects.has(place)) await this.#findObjects([object]);
+    const file = this.#objects.get(place) ?? null;
+    const found = { ...reference, place: this.#hashOf(place) };
+    if (file === null) return { ...found, state: 'broken', reason: 'unknown' };
+    const { asset_id, recipe, variant, isLive } = file;
+    return {
+      ...{ ...found, assetId: asset_id, recipe: recipe || null, variant: variant || null },
+      ...(isLive ? { state: 'found' } : { state: 'broken', reason: 'in-bin' }),
+    };
+  }
+
+  async #prefetchObjects(
+    documents: readonly { references: readonly FoundAddress[]; place: Surroundings }[],
+  ): Promise<void> {
+    const objects = new Map<string, StoreObject>();
+    for (const { references, place } of documents)
+      for (const { address } of references) {
+        const object = await this.#objectAt(address, place);
+        if (object !== null && !this.#objects.has(objectPlace(object)))
+          objects.set(objectPlace(object), object);
+      }
+    await this.#findObjects([...objects.values()]);
+  }
+
+  async #findObjects(objects: readonly StoreObject[]): Promise<void> {
+    if (objects.length === 0) return;
+    const files = await findPlacedFiles(this.#db, objects);
+    for (const object of objects) {
+      const place = objectPlace(object);
+      this.#objects.set(place, files.get(place) ?? null);
+    }
+  }
+
+  async #objectAt(address: string, { url, base }: Surroundings): Promise<StoreObject | null> {
+    this.#stores ??= StoreAddresses.read(this.#db);
+    const stores = await this.#stores;
+    // Most addresses lead elsewhere, and are not worth being resolved.
+    if (![address, base].some((part) => part !== null && stores.mayLead(part))) return null;
+    const target = targetOf(address, baseOf(base, url));
+    return target === null ? null : stores.find(target);
   }
 
   /** The same address is looked at when it is fetched and when it is resolved, and is often in many documents. */

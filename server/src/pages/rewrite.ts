@@ -1,5 +1,5 @@
 import { type AddressRules, invertEdits } from '@uniferum/core/pages';
-import type { RewritePlan as InspectionPlan, PlannedRewrite } from '../inspection/work.js';
+import type { PlannedRewrite } from '../inspection/work.js';
 import type { ItemContext } from '../runs/handler.js';
 import { beginGroupedRunIn } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
@@ -10,7 +10,8 @@ import { listDocuments } from './document-queries.js';
 import { findEdits, findRewrite, insertEdits, insertRewrite, listUndoable } from './edit-queries.js';
 import { requireSource } from './index-source.js';
 import { openSource } from './open-source.js';
-import { type IndexTools, type OpenedSource, type PresentDocument, SourceFault } from './opened-source.js';
+import { type IndexTools, SourceFault } from './opened-source.js';
+import { type PlannedDocument, planDocuments } from './plan-documents.js';
 import { isWritable, type PageSource } from './source.js';
 
 interface RewriteInput {
@@ -102,38 +103,6 @@ async function* planSource(tools: IndexTools, id: string, rules: AddressRules) {
       }
   } finally {
     await opened.close();
-  }
-}
-
-interface PlannedDocument {
-  path: string;
-  planned: PlannedRewrite | { fault: string };
-  document: PresentDocument;
-}
-
-/** Plans the edits of documents, as many at a time as are read together. */
-async function* planDocuments(
-  { inspector, config }: IndexTools,
-  opened: OpenedSource,
-  paths: readonly string[],
-  plan: Omit<InspectionPlan, 'site'>,
-): AsyncGenerator<PlannedDocument[]> {
-  if (paths.length === 0) return;
-  for await (const documents of opened.present(paths)) {
-    const readable = documents.filter(({ fault }) => fault === null);
-    const site = opened.siteUrl ?? `${config.publicUrl}/`;
-    const planned = await inspector.planRewrites(readable, { ...plan, site });
-    yield [
-      ...readable.map((document, index) => ({
-        ...{ path: document.path, document },
-        planned: planned[index] as PlannedRewrite | { fault: string },
-      })),
-      ...documents.flatMap((document) =>
-        document.fault === null
-          ? []
-          : [{ path: document.path, document, planned: { fault: document.fault } }],
-      ),
-    ];
   }
 }
 

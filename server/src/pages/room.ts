@@ -7,6 +7,7 @@ import { crawlHandler } from './crawl.js';
 import { crawlRun } from './crawl-run.js';
 import { pageChanged, pageDeleted, sourceChanged, sourceDeleted, sourceIndexed } from './events.js';
 import { pagesFlow } from './flow.js';
+import { followCopies, followHandler, followListener, followRun, holdShown } from './follow-copies.js';
 import { indexHandler, indexRun } from './index-source.js';
 import { usedFilter, usesField, usesGuard, usesListener } from './library.js';
 import { pageTypeRoutes } from './page-type-routes.js';
@@ -22,6 +23,9 @@ import { sweepReferences } from './sweep.js';
 import { useRoutes } from './use-routes.js';
 import { indexWatched } from './watch-sources.js';
 
+/** How soon pages follow the copies of their files. */
+const FOLLOW_MS = 2000;
+
 /** The pages of sites: where they come from, and every place on them where a file is used. */
 export function pagesRoom(services: Services, { inspector }: { inspector: Inspector }): Room {
   const pageRoutes = (joints: Joints) => {
@@ -36,8 +40,8 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
   };
   return {
     name: 'pages',
-    needs: ['stores', 'access', 'events', 'runs', 'inspection', 'library', 'recipes', 'serving'],
-    runs: [indexRun, crawlRun, rewriteRun, rewriteUndoRun],
+    needs: ['stores', 'access', 'events', 'runs', 'inspection', 'library', 'recipes', 'copies', 'serving'],
+    runs: [indexRun, crawlRun, rewriteRun, rewriteUndoRun, followRun],
     events: [sourceChanged, sourceDeleted, sourceIndexed, pageChanged, pageDeleted],
     library: {
       fields: [usesField],
@@ -45,6 +49,8 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
       listeners: [usesListener],
       filters: [usedFilter],
       renditionUses: [countRenditionUses],
+      copyListeners: [followListener],
+      objectHolders: [holdShown],
     },
     flow: pagesFlow,
     routes: ({ joints }) => [
@@ -60,6 +66,7 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
       indexHandler({ ...services, inspector }),
       crawlHandler({ ...services, inspector }),
       ...rewriteHandlers({ ...services, inspector }),
+      followHandler({ ...services, inspector }),
     ],
     sweeps: () => [{ name: 'references of pages', run: () => sweepReferences(services.db) }],
     open: async () => {
@@ -69,7 +76,16 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
         'watched sources could not be listed',
         () => indexWatched({ ...services, inspector }),
       );
-      return async () => stop();
+      const stopFollowing = repeatedly(
+        FOLLOW_MS,
+        services.log,
+        'pages could not be looked at after copies were placed',
+        () => followCopies(services.db),
+      );
+      return async () => {
+        stop();
+        stopFollowing();
+      };
     },
   };
 }

@@ -122,7 +122,7 @@ const atRoute = (tools: ToolsFor) =>
         return { status: 308, headers: { Location } };
       }
       if (!page || !content) throw notFound(`A published page at ${path}`);
-      const resolved = await resolvePage(tools(services), content);
+      const resolved = await resolvePage(tools(services), content, { isForVisitors: true });
       const broken = (await countBroken(services.db, [path])).get(path) ?? 0;
       return { status: 200, body: toAnswer(page, content, { resolved, broken }) };
     },

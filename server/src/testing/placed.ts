@@ -41,7 +41,8 @@ export async function openPlaced(env: Record<string, string> = {}): Promise<Plac
   const addFile: Placed['addFile'] = async (folder, name, data = `The bytes of ${folder}/${name}`) =>
     (await server.call('POST', '/api/v1/assets', { body: form(folder, [{ name, data: Buffer.from(data) }]) }))
       .body;
-  const tools = { db: server.db, store: server.store, buckets: new Buckets(server.config) };
+  const { joints } = server.house.plugged;
+  const tools = { db: server.db, store: server.store, buckets: new Buckets(server.config), joints };
   return {
     ...{ server, bucket, tools, api, addFile },
     addPicture: async (folder, name, seed) => addFile(folder, name, await photo(600, 400, seed)),
