@@ -18,6 +18,7 @@ interface PlacementOptions {
   in?: string[];
   serveFrom?: string;
   keepLocal?: string;
+  rewritePages: boolean;
   inherit: boolean;
   rehearse: boolean;
 }
@@ -47,6 +48,7 @@ export function addCopyCommands(program: Command, context: () => CliContext): vo
     .argument('<folder>')
     .option('--in <stores...>', 'names of stores; their copies are made without being asked')
     .option('--serve-from <store>', 'the store that visitors are sent to')
+    .option('--rewrite-pages', 'give pages the addresses of that store', false)
     .addOption(new Option('--keep-local <days>', 'whether the files stay here: yes, no, or for so many days'))
     .option('--inherit', 'use the placement of the parent folder', false)
     .option('--rehearse', 'show what would be stored, and how long it would take', false)
@@ -106,10 +108,10 @@ async function placement(context: CliContext, path: string, options: PlacementOp
   if (wanted !== undefined) await client.copies.place(folder.id, wanted);
   const answer = await client.copies.placement(folder.id);
   if (output.isJson) return output.out(JSON.stringify(answer));
-  const { stores, serveFrom, keepLocal, from } = answer.effective;
+  const { stores, serveFrom, keepLocal, rewritePages, from } = answer.effective;
   const kept = keepLocal === true ? 'yes' : keepLocal === false ? 'no' : `for ${keepLocal} days`;
   output.out(`stores: ${stores.length === 0 ? 'none' : stores.join(', ')} (${from ?? 'by default'})`);
-  output.out(`served from: ${serveFrom ?? 'here'}`);
+  output.out(`served from: ${serveFrom ?? 'here'}${rewritePages ? ', pages rewritten' : ''}`);
   output.out(`kept here: ${kept}`);
 }
 
@@ -117,8 +119,8 @@ async function placement(context: CliContext, path: string, options: PlacementOp
 function wantedPlacement(options: PlacementOptions): GivenPlacement | null | undefined {
   if (options.inherit) return null;
   if (options.in === undefined) return undefined;
-  const { in: stores, serveFrom = null, keepLocal } = options;
-  return { stores, serveFrom, keepLocal: keepLocalOf(keepLocal) };
+  const { in: stores, serveFrom = null, keepLocal, rewritePages } = options;
+  return { stores, serveFrom, keepLocal: keepLocalOf(keepLocal), rewritePages };
 }
 
 function keepLocalOf(text: string | undefined): boolean | number {

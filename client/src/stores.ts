@@ -48,7 +48,10 @@ export interface LinkAnswer {
   createdAt: string;
 }
 
-/** A placement to set: without `serveFrom`, visitors are served from here; without `keepLocal`, files stay here. */
+/**
+ * A placement to set: without `serveFrom`, visitors are served from here; without `keepLocal`, files stay
+ * here; without `rewritePages`, pages keep their addresses.
+ */
 export type GivenPlacement = Pick<FolderPlacement, 'stores'> & Partial<FolderPlacement>;
 
 type RepairPlan = { items: RepairPlanItem[]; totals: Record<RepairPlanItem['action'], number> };

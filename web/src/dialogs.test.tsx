@@ -230,7 +230,7 @@ beforeEach(() => {
     'connections.list': pageOf([connection('1')]),
     'copies.placement': {
       own: null,
-      effective: { stores: [], serveFrom: null, keepLocal: true, from: null },
+      effective: { stores: [], serveFrom: null, keepLocal: true, rewritePages: false, from: null },
     },
     'copies.rehearsePlace': { plan: { files: 3, bytes: 9, seconds: null, cost: null } },
     'copies.rehearse': {

@@ -65,25 +65,34 @@ interface PlacementForm {
   isOwn: boolean;
   names: readonly string[];
   serveFrom: string;
+  rewritePages: boolean;
   keep: Keep;
   days: string;
 }
 
 function toForm({ own, effective }: FolderPlacementAnswer): PlacementForm {
-  const { stores, serveFrom, keepLocal } = own ?? effective;
+  const { stores, serveFrom, keepLocal, rewritePages } = own ?? effective;
   return {
-    ...{ isOwn: own !== null, names: stores, serveFrom: serveFrom ?? '', keep: keepOf(keepLocal) },
+    ...{
+      isOwn: own !== null,
+      names: stores,
+      serveFrom: serveFrom ?? '',
+      keep: keepOf(keepLocal),
+      rewritePages,
+    },
     days: typeof keepLocal === 'number' ? String(keepLocal) : '30',
   };
 }
 
-function toPlacement({ isOwn, names, serveFrom, keep, days }: PlacementForm): GivenPlacement | null {
+function toPlacement(form: PlacementForm): GivenPlacement | null {
+  const { isOwn, names, serveFrom, keep, days, rewritePages } = form;
   if (!isOwn) return null;
   const kept = { always: true, never: false, days: Number(days) }[keep];
   return {
     stores: [...names],
     serveFrom: names.includes(serveFrom) ? serveFrom : null,
     keepLocal: names.length === 0 ? true : kept,
+    rewritePages: rewritePages && names.includes(serveFrom),
   };
 }
 
@@ -146,7 +155,7 @@ interface OwnFieldsProps {
 }
 
 function OwnFields({ form, stores, set }: OwnFieldsProps) {
-  const { names, serveFrom, keep, days } = form;
+  const { names, serveFrom, keep, days, rewritePages } = form;
   return (
     <>
       <fieldset className="flex flex-wrap gap-x-6 gap-y-2">
@@ -187,6 +196,18 @@ function OwnFields({ form, stores, set }: OwnFieldsProps) {
           onDays={(value) => set({ days: value })}
         />
       </FieldRow>
+      {names.includes(serveFrom) && (
+        <div className="flex flex-col gap-1">
+          <Checkbox
+            label={`Rewrite pages to addresses in ${serveFrom}`}
+            checked={rewritePages}
+            onChange={(event) => set({ rewritePages: event.target.checked })}
+          />
+          <p className="pl-6 text-xs text-soft">
+            In writable page sources, as files arrive there. Clear it to restore the addresses of this server.
+          </p>
+        </div>
+      )}
     </>
   );
 }
@@ -236,8 +257,11 @@ function keepOf(keepLocal: boolean | number): Keep {
   return keepLocal ? 'always' : 'never';
 }
 
-function withoutFrom({ stores, serveFrom, keepLocal }: GivenPlacement): GivenPlacement {
-  return { stores, serveFrom: serveFrom ?? null, keepLocal: keepLocal ?? true };
+function withoutFrom({ stores, serveFrom, keepLocal, rewritePages }: GivenPlacement): GivenPlacement {
+  return {
+    ...{ stores, serveFrom: serveFrom ?? null, keepLocal: keepLocal ?? true },
+    rewritePages: rewritePages ?? false,
+  };
 }
 
 /** What holds above, as far as it is known here. */
@@ -247,13 +271,14 @@ function inheritedWords(folder: Folder, { own, effective }: FolderPlacementAnswe
   return `${placementWords(effective)}${effective.from === null ? '' : `, set by ${effective.from}`}.`;
 }
 
-export function placementWords({ stores, serveFrom }: EffectivePlacement): string {
+export function placementWords({ stores, serveFrom, rewritePages }: EffectivePlacement): string {
   if (stores.length === 0) return 'Files stay in the home store';
-  return `Copies in ${stores.join(', ')}${serveFrom === null ? '' : `, served from ${serveFrom}`}`;
+  const served = serveFrom === null ? '' : `, served from ${serveFrom}`;
+  return `Copies in ${stores.join(', ')}${served}${rewritePages ? ', pages rewritten' : ''}`;
 }
 
 function codeOf({ id, path }: Folder, placement: GivenPlacement | null) {
-  const { stores = [], serveFrom = null, keepLocal = true } = placement ?? {};
+  const { stores = [], serveFrom = null, keepLocal = true, rewritePages = false } = placement ?? {};
   const kept = keepLocal === true ? 'yes' : keepLocal === false ? 'no' : String(keepLocal);
   return {
     ...{ method: 'PUT' as const, path: `/folders/${id}/placement`, body: placement },
@@ -265,6 +290,7 @@ function codeOf({ id, path }: Folder, placement: GivenPlacement | null) {
         : [
             ...(stores.length > 0 ? ['--in', ...stores] : []),
             ...(serveFrom === null ? [] : ['--serve-from', serveFrom]),
+            ...(rewritePages ? ['--rewrite-pages'] : []),
             ...['--keep-local', kept],
           ]),
     ),
