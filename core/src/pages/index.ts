@@ -42,6 +42,7 @@ export {
   planRewrite,
 } from './rewrite.js';
 export { type ShownEdit, showEdits } from './show-edits.js';
+export { type MovedStyles, moveStyles, needsCors, siteAssetType } from './site-asset.js';
 export { isWithinSite, type SiteLimits, type SiteLink, siteLink, withoutFragment } from './site-links.js';
 export type {
   PageSummary,

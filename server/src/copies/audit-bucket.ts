@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import { compareListed, Reservoir } from '@uniferum/core/copies';
+import { objectPlace } from '../library/joints.js';
 import { databaseNow } from '../runs/lease-queries.js';
 import type { ObjectFacts } from '../shared/copy-store.js';
 import { UniferumError } from '../shared/errors.js';
@@ -12,7 +13,7 @@ import {
 } from './audit-queries.js';
 import type { OpenStore } from './buckets.js';
 import { findCopiesById, keyHash } from './copy-queries.js';
-import type { CopyTools } from './upload.js';
+import { type CopyTools, findHeld } from './upload.js';
 
 const SCANNED_AT_A_TIME = 5000;
 /** So many findings are recorded by an audit; more than that says the same: something is wrong with the store. */
@@ -109,9 +110,9 @@ async function findUnseen(
   }
 }
 
-/** Leaves out what was recorded, or discarded, since it was listed. */
+/** Leaves out what was recorded, or discarded, since it was listed, and what other rooms have stored or pages show. */
 async function confirmSurplus(
-  { db }: CopyTools,
+  { db, joints }: CopyTools,
   storeId: number,
   listed: readonly { key: string; bytes: number }[],
 ): Promise<NewFinding[]> {
@@ -119,12 +120,14 @@ async function confirmSurplus(
   for (let at = 0; at < listed.length && found.length < MOST_FINDINGS; at += 500) {
     const some = listed.slice(at, at + 500);
     const keys = some.map(({ key }) => key);
+    const objects = keys.map((key) => ({ storeId, key }));
+    const held = await findHeld(db, joints, objects);
     const known = new Set([
       ...(await findCopiesAt(db, storeId, keys.map(keyHash))).map(({ store_key }) => store_key),
       ...(await findDiscardedKeys(db, storeId, keys)),
     ]);
     for (const { key, bytes } of some)
-      if (!known.has(key))
+      if (!known.has(key) && !held.has(objectPlace({ storeId, key })))
         found.push({ reason: 'surplus', key, sha256: null, copyId: null, assetId: null, bytes });
   }
   return found;

@@ -2,11 +2,13 @@ import {
   change,
   changeExpanded,
   type Executor,
+  isDatabaseError,
   refuseDuplicate,
   select,
   selectOne,
   type Transaction,
 } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
 
 /** A store of placed copies. */
 export interface PlacedStore {
@@ -91,7 +93,10 @@ export async function updateAudited(tx: Executor, id: number): Promise<void> {
 }
 
 export async function deleteStore(tx: Transaction, id: number): Promise<void> {
-  await change(tx, 'DELETE FROM stores WHERE id = ?', [id]);
+  await change(tx, 'DELETE FROM stores WHERE id = ?', [id]).catch((error) => {
+    if (!isDatabaseError(error, 'ER_ROW_IS_REFERENCED_2')) throw error;
+    throw new UniferumError('conflict', 'Site assets are placed in this store. Delete them first.');
+  });
   await change(tx, 'DELETE FROM store_bases WHERE store_id = ?', [id]);
 }
 

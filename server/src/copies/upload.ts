@@ -1,11 +1,11 @@
 import { setMaxListeners } from 'node:events';
 import type { Readable } from 'node:stream';
 import { findAssets } from '../library/asset-queries.js';
-import { type Joints, objectPlace } from '../library/joints.js';
+import { type Joints, objectPlace, type StoreObject } from '../library/joints.js';
 import { arePrivate } from '../library/visibility.js';
 import type { ByteStore } from '../shared/byte-store.js';
 import type { ByteRange, CopySource } from '../shared/copy-store.js';
-import { type Database, inTransaction, type Transaction } from '../shared/database.js';
+import { type Database, type Executor, inTransaction, type Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import type { Buckets, OpenStore } from './buckets.js';
 import {
@@ -211,6 +211,18 @@ export interface RefusedObject {
   reason: string | null;
 }
 
+/** Which objects something else leads to, or has stored. */
+export async function findHeld(
+  db: Executor,
+  { objectHolders }: Pick<Joints, 'objectHolders'>,
+  objects: readonly StoreObject[],
+): Promise<Set<string>> {
+  const held = new Set<string>();
+  if (objects.length === 0) return held;
+  for (const find of objectHolders) for (const place of await find(db, objects)) held.add(place);
+  return held;
+}
+
 /** Which objects pages still lead to. Nothing holds those of private files, and of files that were deleted for good. */
 async function splitHeld(
   { db, joints }: CopyTools,
@@ -221,10 +233,7 @@ async function splitHeld(
   const open = new Set(assets.map(({ id }) => id).filter((id) => !secret.has(id)));
   const objectOf = ({ store_id, store_key }: DiscardedRow) => ({ storeId: store_id, key: store_key });
   const candidates = discarded.filter(({ asset_id }) => open.has(asset_id));
-  const used = new Set<string>();
-  if (candidates.length > 0)
-    for (const find of joints.objectHolders)
-      for (const place of await find(db, candidates.map(objectOf))) used.add(place);
+  const used = await findHeld(db, joints, candidates.map(objectOf));
   const isHeld = (row: DiscardedRow) => open.has(row.asset_id) && used.has(objectPlace(objectOf(row)));
   return { free: discarded.filter((row) => !isHeld(row)), held: discarded.filter(isHeld) };
 }

@@ -21,7 +21,7 @@ import { writeDocument } from './write-document.js';
 type SourceConfig = Pick<Config, 'sourceDirs'>;
 
 /** Folders of tools, with copies of what others wrote. Common practice, no source. */
-const SKIPPED = /^(?:\.|node_modules$|__MACOSX$)/;
+export const SKIPPED_NAMES = /^(?:\.|node_modules$|__MACOSX$)/;
 const MAX_DOCUMENTS = 1_000_000;
 
 /** Tests a folder step by step, up to the first that fails. */
@@ -63,14 +63,20 @@ async function firstDocument(root: string): Promise<ListedDocument | null> {
   return null;
 }
 
-/** Opens a folder. @throws SourceFault */
-export async function openFolder(config: SourceConfig, settings: FolderSettings): Promise<OpenedSource> {
-  const { path, url } = settings;
+/** The real path of a folder that may be read. @throws SourceFault */
+export async function allowedRoot({ sourceDirs }: SourceConfig, path: string): Promise<string> {
   const root = await realpath(path).catch((error: NodeJS.ErrnoException) => {
     throw new SourceFault(`${path} can't be found (${error.code}). Check that it exists and is mounted.`);
   });
-  if (!(await isBelow(config.sourceDirs, root)))
+  if (!(await isBelow(sourceDirs, root)))
     throw new SourceFault(`${path} is not below a folder that UNIFERUM_SOURCE_DIRS names.`);
+  return root;
+}
+
+/** Opens a folder. @throws SourceFault */
+export async function openFolder(config: SourceConfig, settings: FolderSettings): Promise<OpenedSource> {
+  const { path, url } = settings;
+  const root = await allowedRoot(config, path);
   return {
     siteUrl: url,
     place: path,
@@ -132,7 +138,7 @@ const STAMPS_AT_A_TIME = 64;
 async function* walk(root: string, folder: string): AsyncGenerator<ListedDocument> {
   const entries = inGroups(await opendir(join(root, folder)), STAMPS_AT_A_TIME);
   for await (const some of entries) {
-    const known = some.filter(({ name }) => !SKIPPED.test(name));
+    const known = some.filter(({ name }) => !SKIPPED_NAMES.test(name));
     const pathOf = ({ name }: Dirent) => (folder === '' ? name : `${folder}/${name}`);
     const files = known.filter((entry) => entry.isFile() && formatOfFile(entry.name) !== null).map(pathOf);
     const stamps = await Promise.all(files.map((path) => stampOf(join(root, path))));

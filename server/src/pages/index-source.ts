@@ -2,7 +2,7 @@ import { recordEvent } from '../events/outbox.js';
 import type { ReadDocument } from '../inspection/work.js';
 import { beginGroupedRun } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
-import { type Database, inTransaction, StartOver } from '../shared/database.js';
+import { type Database, type Executor, inTransaction, StartOver } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import { deleteChecks } from './crawl-queries.js';
 import { deleteDocuments, listDocuments, putDocuments, type StoredDocument } from './document-queries.js';
@@ -226,7 +226,7 @@ export async function toStored(
 const MAX_FAULT = 300;
 
 /** @throws UniferumError `not-found` */
-export async function requireSource(db: Database, id: string): Promise<PageSource> {
+export async function requireSource(db: Executor, id: string): Promise<PageSource> {
   const source = await findSource(db, id);
   if (source === null) throw notFound(`Source ${id}`);
   return source;

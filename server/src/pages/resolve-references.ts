@@ -10,6 +10,7 @@ import { findOldAddress } from '../serving/old-addresses.js';
 import type { Addresses } from '../shared/config.js';
 import type { Executor } from '../shared/database.js';
 import { hashOf, type StoredReference } from './document-queries.js';
+import { findSiteObjects } from './site-assets/queries.js';
 
 /** A reference as it was read. */
 export interface FoundAddress {
@@ -43,7 +44,7 @@ export class ReferenceResolver {
   readonly #hashes = new Map<string, string>();
   #recipes: Promise<ReadonlySet<string>> | null = null;
   #stores: Promise<StoreAddresses> | null = null;
-  readonly #objects = new Map<string, PlacedFile | null>();
+  readonly #objects = new Map<string, PlacedFile | 'site-asset' | null>();
 
   constructor(db: Executor, { publicUrl, mediaUrl }: Addresses) {
     this.#db = db;
@@ -118,6 +119,7 @@ export class ReferenceResolver {
     if (!this.#objects.has(place)) await this.#findObjects([object]);
     const file = this.#objects.get(place) ?? null;
     const found = { ...reference, place: this.#hashOf(place) };
+    if (file === 'site-asset') return found;
     if (file === null) return { ...found, state: 'broken', reason: 'unknown' };
     const { asset_id, recipe, variant, isLive } = file;
     return {
@@ -142,9 +144,10 @@ export class ReferenceResolver {
   async #findObjects(objects: readonly StoreObject[]): Promise<void> {
     if (objects.length === 0) return;
     const files = await findPlacedFiles(this.#db, objects);
+    const ofSite = new Set((await findSiteObjects(this.#db, objects)).map(objectPlace));
     for (const object of objects) {
       const place = objectPlace(object);
-      this.#objects.set(place, files.get(place) ?? null);
+      this.#objects.set(place, files.get(place) ?? (ofSite.has(place) ? 'site-asset' : null));
     }
   }
 

@@ -3,7 +3,7 @@ import type { PlannedRewrite } from '../inspection/work.js';
 import type { ItemContext } from '../runs/handler.js';
 import { beginGroupedRunIn } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
-import { type Database, inTransaction } from '../shared/database.js';
+import { type Database, type Executor, inTransaction, type Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { type Change, changeDocuments } from './change-documents.js';
 import { listDocuments } from './document-queries.js';
@@ -50,7 +50,7 @@ export interface RewritePlan {
 }
 
 /** @throws UniferumError `conflict` when a source may not be written */
-async function requireWritable(db: Database, id: string): Promise<PageSource> {
+async function requireWritable(db: Executor, id: string): Promise<PageSource> {
   const source = await requireSource(db, id);
   if (isWritable(source)) return source;
   throw new UniferumError(
@@ -106,34 +106,57 @@ async function* planSource(tools: IndexTools, id: string, rules: AddressRules) {
   }
 }
 
+interface Subject {
+  source: string;
+  path: string;
+}
+
+async function listSubjects(db: Executor, sources: readonly string[]): Promise<Subject[]> {
+  const subjects: Subject[] = [];
+  for (const id of sources) {
+    await requireWritable(db, id);
+    for await (const some of listDocuments(db, id))
+      subjects.push(...some.map(({ path }) => ({ source: id, path })));
+  }
+  return subjects;
+}
+
 /** Begins rewriting every known document of some sources. @returns the run's id */
 export async function beginRewrite(
   db: Database,
   sources: readonly string[],
   { rules, by }: { rules: AddressRules; by: string },
 ): Promise<string> {
-  const subjects: { source: string; path: string }[] = [];
-  for (const id of sources) {
-    await requireWritable(db, id);
-    for await (const some of listDocuments(db, id))
-      subjects.push(...some.map(({ path }) => ({ source: id, path })));
-  }
-  return inTransaction(db, async (tx) => {
-    const run = await beginGroupedRunIn(
-      tx,
-      rewriteRun,
-      { title: `Rewriting addresses in ${subjects.length.toLocaleString('en-GB')} documents`, by },
-      { groups: bySource(subjects), inputOf: ({ source, paths }): RewriteInput => ({ source, paths }) },
-    );
-    await insertRewrite(tx, run, rules);
-    return run;
-  });
+  const subjects = await listSubjects(db, sources);
+  return inTransaction(db, (tx) => beginRewriteOf(tx, subjects, { rules, by }));
+}
+
+/** The same, in the current transaction. */
+export async function beginRewriteIn(
+  tx: Transaction,
+  sources: readonly string[],
+  { rules, by }: { rules: AddressRules; by: string },
+): Promise<string> {
+  return beginRewriteOf(tx, await listSubjects(tx, sources), { rules, by });
+}
+
+async function beginRewriteOf(
+  tx: Transaction,
+  subjects: readonly Subject[],
+  { rules, by }: { rules: AddressRules; by: string },
+): Promise<string> {
+  const run = await beginGroupedRunIn(
+    tx,
+    rewriteRun,
+    { title: `Rewriting addresses in ${subjects.length.toLocaleString('en-GB')} documents`, by },
+    { groups: bySource(subjects), inputOf: ({ source, paths }): RewriteInput => ({ source, paths }) },
+  );
+  await insertRewrite(tx, run, rules);
+  return run;
 }
 
 /** Documents of one source each, so many at a time. */
-function bySource(
-  subjects: readonly { source: string; path: string }[],
-): { source: string; paths: string[]; weight: number }[] {
+function bySource(subjects: readonly Subject[]): { source: string; paths: string[]; weight: number }[] {
   const groups: { source: string; paths: string[]; weight: number }[] = [];
   for (const { source, path } of subjects) {
     const last = groups.at(-1);

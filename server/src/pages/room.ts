@@ -1,3 +1,4 @@
+import { Buckets } from '../copies/buckets.js';
 import type { Room } from '../house/room.js';
 import type { Inspector } from '../inspection/inspector.js';
 import type { Joints } from '../library/joints.js';
@@ -5,7 +6,7 @@ import { repeatedly } from '../shared/repeatedly.js';
 import type { Services } from '../shared/services.js';
 import { crawlHandler } from './crawl.js';
 import { crawlRun } from './crawl-run.js';
-import { pageChanged, pageDeleted, sourceChanged, sourceDeleted, sourceIndexed } from './events.js';
+import * as events from './events.js';
 import { pagesFlow } from './flow.js';
 import { followCopies, followHandler, followListener, followRun, holdShown } from './follow-copies.js';
 import { indexHandler, indexRun } from './index-source.js';
@@ -17,6 +18,9 @@ import { reportRoute } from './report-route.js';
 import { editingRoute, revisionRoutes } from './revision-routes.js';
 import { rewriteHandlers, rewriteRun, rewriteUndoRun } from './rewrite.js';
 import { rewriteRoutes } from './rewrite-routes.js';
+import { placeSiteHandler, placeSiteRun } from './site-assets/place-release.js';
+import { siteAssetRoutes } from './site-assets/routes.js';
+import { holdSiteFiles, sweepSiteFiles } from './site-assets/sweep.js';
 import { sitePageRoutes, slotRoutes, toolsFor } from './site-page-routes.js';
 import { indexRoute, sourceRoutes } from './source-routes.js';
 import { sweepReferences } from './sweep.js';
@@ -28,6 +32,7 @@ const FOLLOW_MS = 2000;
 
 /** The pages of sites: where they come from, and every place on them where a file is used. */
 export function pagesRoom(services: Services, { inspector }: { inspector: Inspector }): Room {
+  const buckets = new Buckets(services.config);
   const pageRoutes = (joints: Joints) => {
     const tools = toolsFor(joints, inspector);
     return [
@@ -41,8 +46,8 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
   return {
     name: 'pages',
     needs: ['stores', 'access', 'events', 'runs', 'inspection', 'library', 'recipes', 'copies', 'serving'],
-    runs: [indexRun, crawlRun, rewriteRun, rewriteUndoRun, followRun],
-    events: [sourceChanged, sourceDeleted, sourceIndexed, pageChanged, pageDeleted],
+    runs: [indexRun, crawlRun, rewriteRun, rewriteUndoRun, followRun, placeSiteRun],
+    events: Object.values(events),
     library: {
       fields: [usesField],
       guards: [usesGuard],
@@ -50,7 +55,7 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
       filters: [usedFilter],
       renditionUses: [countRenditionUses],
       copyListeners: [followListener],
-      objectHolders: [holdShown],
+      objectHolders: [holdShown, holdSiteFiles],
     },
     flow: pagesFlow,
     routes: ({ joints }) => [
@@ -61,31 +66,40 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
       ...pickerRoutes,
       reportRoute,
       ...rewriteRoutes(inspector),
+      ...siteAssetRoutes(buckets),
     ],
     handlers: () => [
       indexHandler({ ...services, inspector }),
       crawlHandler({ ...services, inspector }),
       ...rewriteHandlers({ ...services, inspector }),
       followHandler({ ...services, inspector }),
+      placeSiteHandler({ ...services, buckets }),
     ],
-    sweeps: () => [{ name: 'references of pages', run: () => sweepReferences(services.db) }],
-    open: async () => {
-      const stop = repeatedly(
-        services.config.watchMs,
-        services.log,
-        'watched sources could not be listed',
-        () => indexWatched({ ...services, inspector }),
-      );
-      const stopFollowing = repeatedly(
-        FOLLOW_MS,
-        services.log,
-        'pages could not be looked at after copies were placed',
-        () => followCopies(services.db),
-      );
-      return async () => {
-        stop();
-        stopFollowing();
-      };
-    },
+    sweeps: () => [
+      { name: 'references of pages', run: () => sweepReferences(services.db) },
+      {
+        name: 'earlier site assets',
+        run: () => sweepSiteFiles({ ...services, buckets }, services.log),
+      },
+    ],
+    open: async () => openPages(services, inspector),
+    close: async () => buckets.close(),
+  };
+}
+
+/** Looks at watched sources, and lets pages follow their files. @returns what ends it */
+function openPages(services: Services, inspector: Inspector): () => Promise<void> {
+  const stop = repeatedly(services.config.watchMs, services.log, 'watched sources could not be listed', () =>
+    indexWatched({ ...services, inspector }),
+  );
+  const stopFollowing = repeatedly(
+    FOLLOW_MS,
+    services.log,
+    'pages could not be looked at after copies were placed',
+    () => followCopies(services.db),
+  );
+  return async () => {
+    stop();
+    stopFollowing();
   };
 }

@@ -172,9 +172,30 @@ async function callStores(picture: string, folder: string): Promise<void> {
   await call('GET', `/assets/${picture}/links`);
   await call('DELETE', `/assets/${picture}/links/${link.id}`);
   await call('DELETE', `/assets/${picture}/links/${link.id}`);
+  await call('PATCH', `/stores/${id}`, { publicUrl: 'https://media.skerry.example' });
+  await callSiteAssets();
   await server.workUntilIdle();
   await call('DELETE', `/stores/${id}`);
   await call('DELETE', '/stores/home');
+}
+
+async function callSiteAssets(): Promise<void> {
+  const call = (method: 'GET' | 'POST' | 'PATCH' | 'DELETE', path: string, json?: object) =>
+    server.call(method, `/api/v1${path}`, json && { json });
+  const [folder = ''] = server.config.sourceDirs;
+  await mkdir(folder, { recursive: true });
+  await writeFile(join(folder, 'site.css'), 'a{b:url(gone.png)}');
+  const assets = { name: 'Look', folder, url: 'https://skerry.example/assets', store: 'far' };
+  const { id } = (await call('POST', '/site-assets', assets)).body;
+  await call('POST', '/site-assets', assets);
+  await call('POST', '/site-assets', { ...assets, folder: '/etc' });
+  for (const path of ['', `/${id}`, `/${id}/files`, '/999']) await call('GET', `/site-assets${path}`);
+  await call('PATCH', `/site-assets/${id}`, { rewritePages: true });
+  await call('PATCH', `/site-assets/${id}`, { url: 'nonsense' });
+  await call('POST', `/site-assets/${id}/place?rehearse=true`);
+  await call('POST', `/site-assets/${id}/place`);
+  await call('DELETE', `/site-assets/${id}`);
+  await call('DELETE', `/site-assets/${id}`);
 }
 
 async function callSitePages(picture: string): Promise<void> {

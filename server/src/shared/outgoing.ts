@@ -48,6 +48,8 @@ export interface Fetched {
   /** Validators of HTTP. Source: RFC 9110, section 8.8. */
   etag: string | null;
   lastModified: string | null;
+  /** The origin whose pages may read it. Source: Fetch, 3.3.3. */
+  allowOrigin: string | null;
   body: Dispatcher.ResponseData['body'];
 }
 
@@ -104,6 +106,7 @@ export async function fetchAddress(
       bytes: Number.isSafeInteger(length) ? length : null,
       etag: header('etag'),
       lastModified: header('last-modified'),
+      allowOrigin: header('access-control-allow-origin'),
       body: answer.body,
     };
   }

@@ -35,6 +35,8 @@ export interface TestBucket {
   ): Promise<void>;
   /** Makes its clock wrong by so many milliseconds. */
   setClock(skewMs: number): Promise<void>;
+  /** Whose pages may read what is public; null for none. */
+  setOrigin(origin: string | null): Promise<void>;
   /** Kills the process; everything stored stays for `start`, which does nothing while it runs. */
   stop(): Promise<void>;
   start(): Promise<void>;
@@ -89,6 +91,7 @@ export async function startBucket(): Promise<TestBucket> {
     },
     setFaults: (faults) => control('faults', faults),
     setAccounts: (accounts) => control('accounts', accounts),
+    setOrigin: (origin) => control('origins', origin),
     setClock: (skewMs) => control('clock', skewMs),
     ...{ stop, start },
     close: async () => {

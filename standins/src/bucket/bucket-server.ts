@@ -29,7 +29,7 @@ export interface BucketOptions {
 }
 
 /** What is changed while it runs. */
-type Control = 'faults' | 'accounts' | 'clock';
+type Control = 'faults' | 'accounts' | 'clock' | 'origins';
 
 export interface BucketServer {
   server: Server;
@@ -60,6 +60,8 @@ export function createBucketServer({
     faults: new Faults(),
   };
   let accounts = firstAccounts;
+  // Whose pages may read what is public. Source: Fetch, 3.3.3.
+  let origin: string | null = '*';
   // By how much the clock is wrong on demand.
   let skewMs = 0;
   const now = () => new Date(clock().getTime() + skewMs);
@@ -75,7 +77,7 @@ export function createBucketServer({
     res.setHeader('Date', now().toUTCString());
     const target = readTarget(req);
     const { bucket, key } = readPlace(req, target, host);
-    const [, control] = /^\/-\/(faults|accounts|clock)$/.exec(target.path) ?? [];
+    const [, control] = /^\/-\/(faults|accounts|clock|origins)$/.exec(target.path) ?? [];
     const work = control
       ? answerControl(req, res, control as Control)
       : answer(req, res, target, bucket, key);
@@ -87,6 +89,7 @@ export function createBucketServer({
     const value = await json(req);
     if (what === 'faults') state.faults.set(value as Fault[]);
     else if (what === 'accounts') accounts = value as Account[];
+    else if (what === 'origins') origin = value as string | null;
     else skewMs = value as number;
     res.writeHead(204).end();
   }
@@ -101,6 +104,7 @@ export function createBucketServer({
     const signer = authenticate(req, target, accounts, { region, now: now() });
     const request = { req, res, signer, target, bucket, key };
     requireRight(state, request);
+    if (origin !== null) res.setHeader('Access-Control-Allow-Origin', origin);
     const damage = await state.faults.apply(req.method ?? 'GET', key);
     if (damage === 'lost')
       res.end = () => {
