@@ -8,6 +8,7 @@ import { addIntakeCommands } from './intake-commands.js';
 import { addPageCommands } from './page-commands.js';
 import { addRecipeCommands } from './recipe-commands.js';
 import { addCallCommand, addRunCommands } from './run-commands.js';
+import { addSiteAssetCommands } from './site-asset-commands.js';
 import { addStoreCommands } from './store-commands.js';
 
 /** Adds every command to the program. */
@@ -17,6 +18,7 @@ export function addCommands(program: Command, context: () => CliContext): void {
   addFolderCommands(program, context);
   addRecipeCommands(program, context);
   addPageCommands(program, context);
+  addSiteAssetCommands(program, context);
   addConnectionCommands(program, context);
   addStoreCommands(program, context);
   addCopyCommands(program, context);

@@ -10,6 +10,7 @@ import { referenceCalls, rewriteCalls, sourceCalls } from './pages.js';
 import { type ListCall, PagedList } from './paging.js';
 import { recipeCalls, renditionCalls } from './recipes.js';
 import { runCalls, workerCalls } from './runs.js';
+import { siteAssetCalls } from './site-assets.js';
 import { pageTypeCalls, sitePageCalls } from './site-pages.js';
 import { copyCalls, storeCalls } from './stores.js';
 
@@ -43,6 +44,7 @@ export function createClient(options: ClientOptions = {}) {
     pages: sitePageCalls(http, list),
     pageTypes: pageTypeCalls(http, list),
     sources: sourceCalls(http, list),
+    siteAssets: siteAssetCalls(http, list),
     references: referenceCalls(http, list),
     rewrites: rewriteCalls(http),
     connections: connectionCalls(http, list),

@@ -33,6 +33,7 @@ export { PagedList, type Paging } from './paging.js';
 export type * from './recipes.js';
 export type { ResumableResult, ResumableUpload } from './resumable.js';
 export type { WaitOptions } from './runs.js';
+export type { NewSiteAssets } from './site-assets.js';
 export type { SaveCall, SitePagePatch } from './site-pages.js';
 export type { CopyChange, GivenPlacement, LinkAnswer, NewStore } from './stores.js';
 export type * from './types.js';

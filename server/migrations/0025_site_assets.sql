@@ -10,6 +10,8 @@ CREATE TABLE IF NOT EXISTS site_folders (
   -- NULL until it has been placed.
   release_id CHAR(12) CHARACTER SET ascii COLLATE ascii_bin NULL,
   placed_at DATETIME(3) NULL,
+  -- The base address in the store that pages were given.
+  page_base VARCHAR(700) NULL COLLATE utf8mb4_bin,
   revision INT UNSIGNED NOT NULL DEFAULT 1,
   created_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
   PRIMARY KEY (id),

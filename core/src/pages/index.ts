@@ -43,6 +43,7 @@ export {
 } from './rewrite.js';
 export { type ShownEdit, showEdits } from './show-edits.js';
 export { type MovedStyles, moveStyles, needsCors, siteAssetType } from './site-asset.js';
+export type { ReleasePlan, SiteAssetsAnswer, SiteFileAnswer } from './site-asset-answers.js';
 export { isWithinSite, type SiteLimits, type SiteLink, siteLink, withoutFragment } from './site-links.js';
 export type {
   PageSummary,

@@ -18,7 +18,7 @@ import { reportRoute } from './report-route.js';
 import { editingRoute, revisionRoutes } from './revision-routes.js';
 import { rewriteHandlers, rewriteRun, rewriteUndoRun } from './rewrite.js';
 import { rewriteRoutes } from './rewrite-routes.js';
-import { placeSiteHandler, placeSiteRun } from './site-assets/place-release.js';
+import { followSiteBases, placeSiteHandler, placeSiteRun } from './site-assets/place-release.js';
 import { siteAssetRoutes } from './site-assets/routes.js';
 import { holdSiteFiles, sweepSiteFiles } from './site-assets/sweep.js';
 import { sitePageRoutes, slotRoutes, toolsFor } from './site-page-routes.js';
@@ -82,21 +82,24 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
         run: () => sweepSiteFiles({ ...services, buckets }, services.log),
       },
     ],
-    open: async () => openPages(services, inspector),
+    open: async () => openPages({ ...services, inspector, buckets }),
     close: async () => buckets.close(),
   };
 }
 
 /** Looks at watched sources, and lets pages follow their files. @returns what ends it */
-function openPages(services: Services, inspector: Inspector): () => Promise<void> {
+function openPages(services: Services & { inspector: Inspector; buckets: Buckets }): () => Promise<void> {
   const stop = repeatedly(services.config.watchMs, services.log, 'watched sources could not be listed', () =>
-    indexWatched({ ...services, inspector }),
+    indexWatched(services),
   );
   const stopFollowing = repeatedly(
     FOLLOW_MS,
     services.log,
     'pages could not be looked at after copies were placed',
-    () => followCopies(services.db),
+    async () => {
+      await followCopies(services.db);
+      await followSiteBases(services);
+    },
   );
   return async () => {
     stop();

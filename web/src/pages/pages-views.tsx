@@ -11,6 +11,7 @@ export function PagesViews() {
         { to: '/pages', name: 'Pages', count: sources?.find(({ kind }) => kind === 'pages')?.documents },
         { to: '/pages/types', name: 'Page types' },
         { to: '/pages/sources', name: 'Sources', count: sources?.length },
+        { to: '/pages/assets', name: 'Site assets' },
         {
           to: '/pages/broken',
           name: 'Broken references',

@@ -20,6 +20,10 @@ export const pagesStation: Station = {
       lazy: async () => ({ Component: (await import('./sources-page.js')).SourcesPage }),
     },
     {
+      path: 'pages/assets',
+      lazy: async () => ({ Component: (await import('./site-assets-page.js')).SiteAssetsPage }),
+    },
+    {
       path: 'pages/broken',
       lazy: async () => ({ Component: (await import('./broken-page.js')).BrokenPage }),
     },
@@ -32,7 +36,9 @@ export const pagesStation: Station = {
     'source.indexed': ['sources', 'references', 'uses', 'assets', 'asset'],
     'asset.deleted': ['references', 'sources'],
     'asset.restored': ['references', 'sources'],
-    'run.ended': ['sources', 'references'],
+    'site-assets.changed': ['site-assets'],
+    'site-assets.deleted': ['site-assets'],
+    'run.ended': ['sources', 'references', 'site-assets'],
   },
   stages: [
     {
@@ -48,5 +54,7 @@ export const pagesStation: Station = {
     'page-crawl': 'Reading of sites',
     'page-rewrite': 'Rewritten addresses',
     'page-rewrite-undo': 'Undone rewrites',
+    'page-follow': 'Updated addresses',
+    'place-site-assets': 'Site assets',
   },
 };

@@ -16,8 +16,10 @@ import {
   insertSiteFiles,
   listAllSiteFiles,
   listSiteFiles,
+  listSiteFolders,
   type SiteFile,
   type SiteFolder,
+  updatePageBase,
   updateRelease,
   updateStored,
 } from './queries.js';
@@ -177,14 +179,19 @@ export async function findProblem(
   }
 }
 
+/** The base address of all releases of a folder. */
+function siteBase({ settings }: Pick<OpenStore, 'settings'>, { id }: Pick<SiteFolder, 'id'>): string {
+  if (settings.publicUrl === null) throw new Error('Expected a store with public addresses');
+  return objectAddress(settings.publicUrl, `${settings.prefix}${SITE_ASSETS}${id}/`);
+}
+
 /** The base address of a release. */
 export function releaseUrl(
-  { settings }: Pick<OpenStore, 'settings'>,
-  { id }: Pick<SiteFolder, 'id'>,
+  open: Pick<OpenStore, 'settings'>,
+  folder: Pick<SiteFolder, 'id'>,
   release: string,
 ): string {
-  if (settings.publicUrl === null) throw new Error('Expected a store with public addresses');
-  return objectAddress(settings.publicUrl, `${settings.prefix}${SITE_ASSETS}${id}/${release}/`);
+  return `${siteBase(open, folder)}${release}/`;
 }
 
 /**
@@ -198,32 +205,48 @@ export async function rewriteTo(
   folder: SiteFolder,
   open: Pick<OpenStore, 'settings'>,
 ): Promise<string | null> {
+  const base = siteBase(open, folder);
+  await updatePageBase(tx, folder.id, base);
   const sources = (await listSources(tx)).filter(isWritable).map(({ id }) => id);
-  const pairs = await listPairs(tx, folder, open);
+  const pairs = pairsOf(folder, await listAllSiteFiles(tx, folder.id), base);
   if (sources.length === 0 || pairs.length === 0) return null;
   return beginRewriteIn(tx, sources, { rules: { pairs }, by: 'Uniferum' });
 }
 
-async function listPairs(
-  tx: Transaction,
-  folder: SiteFolder,
-  open: Pick<OpenStore, 'settings'>,
-): Promise<AddressPair[]> {
-  const files = await listAllSiteFiles(tx, folder.id);
-  const inStore = ({ release_id, path }: Pick<SiteFile, 'release_id' | 'path'>) =>
-    releaseUrl(open, folder, release_id) + encodePath(path);
-  const onSite = ({ path }: Pick<SiteFile, 'path'>) => folder.url + encodePath(path);
-  if (!folder.rewritePages) return files.map((file) => ({ from: inStore(file), to: onSite(file) }));
+/** Each address that pages may have, with the one that they are to have. */
+function pairsOf(folder: SiteFolder, files: readonly SiteFile[], base: string): AddressPair[] {
+  const { url, release, pageBase, rewritePages } = folder;
+  const inStore = ({ release_id, path }: SiteFile, below = base) =>
+    `${below}${release_id}/${encodePath(path)}`;
   const current = new Map(
-    files.filter(({ release_id }) => release_id === folder.release).map((file) => [file.path, file]),
+    files.filter(({ release_id }) => release_id === release).map((file) => [file.path, file]),
   );
-  return [
-    ...[...current.values()].map((file) => ({ from: onSite(file), to: inStore(file) })),
-    ...files.flatMap((file) => {
-      const now = current.get(file.path);
-      return now && now.id !== file.id ? [{ from: inStore(file), to: inStore(now) }] : [];
-    }),
-  ];
+  const wanted = (file: SiteFile): string | null => {
+    if (!rewritePages) return url + encodePath(file.path);
+    const now = current.get(file.path);
+    return now ? inStore(now) : null;
+  };
+  return files.flatMap((file) => {
+    const to = wanted(file);
+    if (to === null) return [];
+    // The store may have been given another address since.
+    const before = [inStore(file), ...(pageBase === null ? [] : [inStore(file, pageBase)])];
+    const from = [...(rewritePages ? [url + encodePath(file.path)] : []), ...before];
+    return from.filter((one) => one !== to).map((one) => ({ from: one, to }));
+  });
+}
+
+/** Pages follow a store that was given another public address. */
+export async function followSiteBases({ db, buckets }: SiteTools): Promise<void> {
+  for (const one of await listSiteFolders(db)) {
+    if (!one.rewritePages || one.release === null || one.pageBase === null) continue;
+    const open = await buckets.open(db, one.storeId);
+    if (!open.isPublic || siteBase(open, one) === one.pageBase) continue;
+    await inTransaction(db, async (tx) => {
+      const now = await findSiteFolder(tx, one.id, { lock: true });
+      if (now?.rewritePages && now.pageBase === one.pageBase) await rewriteTo(tx, now, open);
+    });
+  }
 }
 
 function encodePath(path: string): string {

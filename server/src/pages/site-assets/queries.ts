@@ -24,6 +24,8 @@ export interface SiteFolder {
   rewritePages: boolean;
   release: string | null;
   placedAt: Date | null;
+  /** The base address in the store that pages were given. */
+  pageBase: string | null;
   revision: number;
 }
 
@@ -36,16 +38,18 @@ interface FolderRow {
   rewrite_pages: number;
   release_id: string | null;
   placed_at: Date | null;
+  page_base: string | null;
   revision: number;
 }
 
-const FOLDER_COLUMNS = 'id, name, folder, url, store_id, rewrite_pages, release_id, placed_at, revision';
+const FOLDER_COLUMNS =
+  'id, name, folder, url, store_id, rewrite_pages, release_id, placed_at, page_base, revision';
 
 function toFolder(row: FolderRow): SiteFolder {
   return {
     ...{ id: String(row.id), name: row.name, folder: row.folder, url: row.url, storeId: row.store_id },
     ...{ rewritePages: row.rewrite_pages === 1, release: row.release_id, placedAt: row.placed_at },
-    revision: row.revision,
+    ...{ pageBase: row.page_base, revision: row.revision },
   };
 }
 
@@ -201,6 +205,10 @@ export async function updateRelease(tx: Transaction, folder: string, release: st
     `UPDATE site_files SET replaced_at = IF(release_id = ?, NULL, COALESCE(replaced_at, NOW(3))) WHERE folder_id = ?`,
     [release, folder],
   );
+}
+
+export async function updatePageBase(tx: Transaction, folder: string, base: string): Promise<void> {
+  await change(tx, 'UPDATE site_folders SET page_base = ? WHERE id = ?', [base, folder]);
 }
 
 /** Lists files that were replaced some days ago, or whose folder is deleted. */

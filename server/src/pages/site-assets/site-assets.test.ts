@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, expect, test, vi } from 'vitest';
 import { openPlaced, type Placed } from '../../testing/placed.js';
+import { followSiteBases } from './place-release.js';
 import { sweepSiteFiles } from './sweep.js';
 
 let allowed: string;
@@ -173,6 +174,34 @@ test('the next release takes the pages along, and the earlier one stays as long 
   expect(await sweep()).toBe(1);
   expect((await fetched(`${first.releaseUrl}site.js`)).status).toBeGreaterThanOrEqual(400);
   expect((await fetched(`${second.releaseUrl}site.js`)).status).toBe(200);
+});
+
+test('a store that is given another public address takes the pages along', async () => {
+  await writeLook();
+  await addPage('<script src="/assets/site.js"></script>');
+  const { id } = await add();
+  await place(id);
+  const { release } = await get(id);
+  const store = (await placed.api('GET', '/stores')).items.find(
+    ({ name }: { name: string }) => name === 'open',
+  );
+  const tools = { ...placed.server.services, buckets: placed.tools.buckets };
+  await followSiteBases(tools);
+  expect((await placed.api('GET', '/runs?limit=1')).items[0].kind).toBe('page-rewrite');
+  const { total } = await placed.api('GET', '/runs?limit=1');
+  await placed.api('PATCH', `/stores/${store.id}`, { publicUrl: 'https://cdn.skerry.example' });
+  try {
+    await Promise.all([followSiteBases(tools), followSiteBases(tools)]);
+    expect((await placed.api('GET', '/runs?limit=1')).total).toBeLessThanOrEqual(total + 2);
+    await placed.server.workUntilIdle();
+    expect(await readPage()).toBe(
+      `<script src="https://cdn.skerry.example/open/site-assets/${id}/${release}/site.js"></script>`,
+    );
+  } finally {
+    await placed.api('PATCH', `/stores/${store.id}`, { publicUrl: null });
+    await placed.api('PATCH', `/site-assets/${id}`, { rewritePages: false });
+    await placed.server.workUntilIdle();
+  }
 });
 
 test('what browsers would refuse leaves the pages as they are, with what to do', async () => {
