@@ -9,7 +9,7 @@ import { printSteps } from './steps.js';
 interface SourcesOptions {
   add?: string;
   path?: string;
-  url?: string;
+  site?: string;
   settings?: string;
   index: boolean;
   test: boolean;
@@ -34,7 +34,7 @@ export function addPageCommands(program: Command, context: () => CliContext): vo
     .argument('[id]')
     .option('--add <name>', 'add a source under this name')
     .option('--path <path>', 'with --add: a folder of documents, as an absolute path on the server')
-    .option('--url <address>', 'with --add: where the folder is served')
+    .option('--site <address>', 'with --add: where the folder is served')
     .option('--settings <file>', 'with --add: a JSON file with the kind, settings and secret of any source')
     .option('--index', 'read the documents that have changed', false)
     .option('--test', 'test it step by step', false)
@@ -89,7 +89,7 @@ async function addSource(
   name: string,
   options: SourcesOptions,
 ): Promise<void> {
-  const folder = { path: options.path ?? '', ...(options.url !== undefined && { url: options.url }) };
+  const folder = { path: options.path ?? '', ...(options.site !== undefined && { url: options.site }) };
   const source = await client.sources.add(
     options.settings === undefined
       ? { name, settings: folder }

@@ -6,7 +6,7 @@ import { followRun } from './run-commands.js';
 interface SiteAssetsOptions {
   add?: string;
   folder?: string;
-  url?: string;
+  site?: string;
   store?: string;
   rewritePages?: string;
   place: boolean;
@@ -24,7 +24,7 @@ export function addSiteAssetCommands(program: Command, context: () => CliContext
     .argument('[id]')
     .option('--add <name>', 'add a folder under this name')
     .option('--folder <path>', 'with --add: an absolute path on the server')
-    .option('--url <address>', 'with --add: where the site serves the folder')
+    .option('--site <address>', 'with --add: where the site serves the folder')
     .option('--store <store>', 'with --add: the store that is to serve it')
     .option('--rewrite-pages <yes|no>', 'whether pages are given the addresses in the store')
     .option('--place', 'place the files as they are now', false)
@@ -52,9 +52,9 @@ async function siteAssets(
 }
 
 async function add({ client, output }: CliContext, name: string, options: SiteAssetsOptions): Promise<void> {
-  const { folder = '', url = '', store = '', rewritePages } = options;
+  const { folder = '', site = '', store = '', rewritePages } = options;
   const added = await client.siteAssets.add({
-    ...{ name, folder, url, store },
+    ...{ name, folder, url: site, store },
     rewritePages: rewritePages === 'yes',
   });
   output.out(output.isJson ? JSON.stringify(added) : added.id);
@@ -79,7 +79,7 @@ async function place(context: CliContext, id: string, { rehearse, wait }: SiteAs
     output.out(line);
   const { files, bytes, edits, missing } = plan.totals;
   output.out(
-    `${files} files, ${formatSize(bytes)}; ${edits} references in style sheets rewritten, ${missing} missing`,
+    `${files} files, ${formatSize(bytes)}; references rewritten in style sheets: ${edits}, missing: ${missing}`,
   );
 }
 

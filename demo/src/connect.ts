@@ -24,6 +24,17 @@ for (const connection of wanted) {
   else await uniferum.connections.add(connection);
 }
 
+/** The style sheets and scripts of the guide, served from the public bucket. */
+async function placeGuide(): Promise<void> {
+  const guide = (await uniferum.sources.list()).items.find(({ kind }) => kind === 'folder');
+  if (guide?.kind !== 'folder') return;
+  const { id } = await uniferum.siteAssets.add({
+    ...{ name: 'Look of the guide', store: 'media', url: 'https://guide.skerry.example/assets/' },
+    folder: `${guide.settings.path}/assets`,
+  });
+  await uniferum.siteAssets.place(id);
+}
+
 /** The stores that hold copies, and what is placed in them; set up once, so that changes of people stay. */
 const connections = (await uniferum.connections.list()).items;
 const stores = (await uniferum.stores.list()).items;
@@ -36,4 +47,5 @@ if (stores.length === 1) {
   const [lights, news] = [folderOf('/lights'), folderOf('/news')];
   if (lights) await uniferum.copies.place(lights, { stores: ['originals'] });
   if (news) await uniferum.copies.place(news, { stores: ['originals', 'media'] });
+  await placeGuide();
 }

@@ -34,7 +34,25 @@ export async function seedPages({
     `body { background: url('${url}/media/brand/paper-texture.png'); }\n`,
   );
   await writeFile(join(folder, 'feed.json'), feed(url));
+  await writeAssets(join(folder, 'assets'));
   await indexGuide(uniferum, folder);
+}
+
+/** What the guide looks like: placed in a store, it keeps its looks wherever it is served. */
+async function writeAssets(folder: string): Promise<void> {
+  await mkdir(join(folder, 'look'), { recursive: true });
+  await writeFile(
+    join(folder, 'look/guide.css'),
+    "h1 { background: url('/assets/lamp.svg') no-repeat left; padding-left: 2.5rem; }\n",
+  );
+  await writeFile(
+    join(folder, 'lamp.svg'),
+    '<svg xmlns="http://www.w3.org/2000/svg" width="32" height="32"><circle cx="16" cy="16" r="9" fill="#d7a24a"/></svg>\n',
+  );
+  await writeFile(
+    join(folder, 'guide.js'),
+    "for (const link of document.querySelectorAll('a')) link.rel = 'bookmark';\n",
+  );
 }
 
 async function indexGuide(uniferum: UniferumClient, folder: string): Promise<void> {

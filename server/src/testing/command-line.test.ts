@@ -207,6 +207,48 @@ describe('uniferum', () => {
     expect((await read()).status).toBe(404);
   });
 
+  test('site assets are added, rehearsed and placed, and their new addresses listed', async () => {
+    const settings = { endpoint: bucket.endpoint, region: 'farrow-1', bucket: 'open', accessKey: 'keeper' };
+    const publicUrl = `${bucket.endpoint}/open`;
+    const about = { name: 'Open', settings: { ...settings, publicUrl }, secret: BUCKET_SECRET };
+    await put('open.json', JSON.stringify(about));
+    const connection = JSON.parse((await uniferum('connections', '--add', 'open.json')).out);
+    await uniferum('stores', '--add', 'open', '--connection', connection.id);
+    const [root = ''] = server.config.sourceDirs;
+    await mkdir(join(root, 'look'), { recursive: true });
+    await writeFile(join(root, 'look/site.css'), 'a{b:url(/look/fog.svg)}');
+    await writeFile(join(root, 'look/fog.svg'), '<svg xmlns="http://www.w3.org/2000/svg"/>');
+    const options = [
+      '--folder',
+      join(root, 'look'),
+      '--site',
+      'https://skerry.example/look/',
+      '--store',
+      'open',
+    ];
+    const added = await uniferum('site-assets', '--add', 'Look', ...options);
+    expect(added.err).toBe('');
+    const id = added.out.trim();
+    expect((await uniferum('site-assets')).out).toMatch(/Look +open +never placed +0 files/);
+    const rehearsed = (await uniferum('site-assets', id, '--place', '--rehearse')).out.trim().split('\n');
+    expect(rehearsed).toEqual([
+      expect.stringMatching(/^new +fog\.svg/),
+      expect.stringMatching(/^new +site\.css/),
+      expect.stringContaining('2 files, 58 bytes; references rewritten in style sheets: 1, missing: 0'),
+    ]);
+    expect((await uniferum('site-assets', id, '--place')).code).toBe(0);
+    const [, styles = ''] = (await uniferum('site-assets', id, '--files')).out.trim().split('\n');
+    const [path, address = ''] = styles.split(' ');
+    expect(path).toBe('site.css');
+    expect(await (await fetch(address)).text()).toBe('a{b:url(fog.svg)}');
+    expect(JSON.parse((await uniferum('site-assets', id, '--rewrite-pages', 'yes')).out)).toMatchObject({
+      rewritePages: true,
+      files: 2,
+    });
+    await uniferum('site-assets', id, '--delete');
+    expect((await uniferum('site-assets')).out.trim()).toBe('');
+  });
+
   test('inbox, archives, manifests and addresses come in as runs', async () => {
     await writeFile(join(server.inbox, 'tide.txt'), 'high water at noon');
     expect((await uniferum('inbox')).out).toContain('tide.txt  new');

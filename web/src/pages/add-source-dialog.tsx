@@ -228,6 +228,6 @@ function withoutSecret(source: ReturnType<typeof toSource>) {
 function commandOf({ kind, name, path, url }: SourceForm): string {
   if (kind === 'site') return commandLine('crawl', url);
   return kind === 'folder'
-    ? commandLine('sources', '--add', name, '--path', path, ...(url === '' ? [] : ['--url', url]))
+    ? commandLine('sources', '--add', name, '--path', path, ...(url === '' ? [] : ['--site', url]))
     : commandLine('sources', '--add', name, '--settings', 'settings.json');
 }

@@ -3,7 +3,7 @@ import { BUCKET_DEFAULTS, type ConnectionAnswer } from '@uniferum/core/connectio
 import type { StoreAnswer } from '@uniferum/core/copies';
 import type { Flow } from '@uniferum/core/flow';
 import type { Asset, Folder } from '@uniferum/core/library';
-import type { PageReference, PageSourceAnswer } from '@uniferum/core/pages';
+import type { PageReference, PageSourceAnswer, SiteAssetsAnswer } from '@uniferum/core/pages';
 import type { RecipeAnswer } from '@uniferum/core/recipes';
 import type { Run } from '@uniferum/core/runs';
 
@@ -156,6 +156,14 @@ export function pageSource(id: string, more: Partial<PageSourceAnswer> = {}): Pa
     indexedAt: '2026-05-20T12:00:00.000Z',
     ...more,
   } as PageSourceAnswer;
+}
+
+export function siteAssets(id: string, more: Partial<SiteAssetsAnswer> = {}): SiteAssetsAnswer {
+  return {
+    ...{ id, name: 'Look', folder: '/srv/look', url: 'https://skerry.example/look/', store: 'offsite' },
+    ...{ rewritePages: false, release: null, releaseUrl: null, files: 0, bytes: 0, placedAt: null },
+    ...more,
+  };
 }
 
 export function connection(id: string, more: Partial<ConnectionAnswer> = {}): ConnectionAnswer {
