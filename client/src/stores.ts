@@ -6,9 +6,11 @@ import type {
   CopyPlanAnswer,
   FolderPlacement,
   FolderPlacementAnswer,
+  HistoryDays,
   PlacingEstimate,
   RepairPlanItem,
   StoreAnswer,
+  StoreHistoryAnswer,
   StorePrices,
 } from '@uniferum/core/copies';
 import type { Run } from '@uniferum/core/runs';
@@ -68,6 +70,9 @@ export function storeCalls(http: Http, list: ListCall) {
     /** Deletes a store that holds no copies. */
     remove: (id: string, call: CallOptions = {}) =>
       http.json<void>(`/stores/${id}`, { ...call, method: 'DELETE' }),
+    /** What it held over the last 1, 14 or 365 days, and what was sent to it. */
+    history: (id: string, days: HistoryDays = 14, call: CallOptions = {}) =>
+      http.json<StoreHistoryAnswer>(`/stores/${id}/history`, { ...call, query: { days } }),
     /** Compares it with the library: by listing, reading a sample as well, or reading everything. */
     audit: (id: string, mode: AuditMode = 'list', call: CallOptions = {}) =>
       http.json<{ run: Run }>(`/stores/${id}/audit`, { ...call, method: 'POST', json: { mode } }),

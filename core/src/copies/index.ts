@@ -31,6 +31,7 @@ export {
   Reservoir,
 } from './audit.js';
 export { COPY_STATES, type Copy, type CopyState, goodCopies } from './copy.js';
+export { type CopyCondition, copyFilterField } from './copy-filter.js';
 export { copyKey, type KeyedBytes } from './copy-key.js';
 export {
   estimatePlacing,
@@ -39,6 +40,15 @@ export {
   type SendingRate,
   type StorePrices,
 } from './estimate.js';
+export {
+  HISTORY_DAYS,
+  type HistoryDays,
+  SAMPLE_SECONDS,
+  type StoreHistoryAnswer,
+  type StorePeriod,
+  type StoreSample,
+  sumUpHistory,
+} from './history.js';
 export {
   type EffectivePlacement,
   type FolderPlacement,

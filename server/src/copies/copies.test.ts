@@ -1,6 +1,8 @@
 import { afterAll, afterEach, beforeAll, expect, test } from 'vitest';
+import { select } from '../shared/database.js';
 import { BUCKET_SECRET } from '../testing/bucket.js';
 import { openPlaced, type Placed, small } from '../testing/placed.js';
+import { sampleStores, sweepHistory } from './history.js';
 import { sweepCopies } from './sweep.js';
 
 let placed: Placed;
@@ -173,4 +175,77 @@ test('two stores can’t be in one place, where each would take the other’s co
     expect(status, prefix).toBe(prefix === 'off' ? 201 : 409);
     if (status === 409) expect(body.detail, prefix).toMatch(/The store "\w+" is in the same bucket/);
   }
+});
+
+test('what stores hold and what is sent to them is kept as a history', async () => {
+  await placed.addFile('/history', 'a.txt', 'five!');
+  await placed.place('/history', { stores: ['offsite'] });
+  await placed.settle();
+  const { db, store } = placed.server;
+  await sampleStores(db, store.name);
+  const stores = (await placed.api('GET', '/stores')).items;
+  const offsite = stores.find(({ name }: { name: string }) => name === 'offsite');
+  const of = async (id: string, days: number) =>
+    (await placed.api('GET', `/stores/${id}/history?days=${days}`)).items;
+  const now = (await of(offsite.id, 1)).at(-1);
+  expect([now.bytes, now.copies]).toEqual([offsite.bytes, offsite.copies]);
+  const sent = async (days: number) =>
+    (await of(offsite.id, days)).reduce((sum: number, period: { sent: number }) => sum + period.sent, 0);
+  const before = await sent(1);
+  expect(before).toBeGreaterThanOrEqual(5);
+  await placed.addFile('/history', 'b.txt', 'seven!!');
+  await placed.settle();
+  expect(await sent(1)).toBe(before + 7);
+  expect((await of('home', 1)).at(-1).bytes).toBe(stores[0].bytes);
+
+  // Of long ago, one sample of each day is kept, with all that was sent on it.
+  const ago = (days: number, hour: number) => {
+    const at = new Date(Date.now() - days * 86_400_000);
+    at.setUTCHours(hour, 0, 0, 0);
+    return at;
+  };
+  const rows = [
+    [offsite.id, ago(100, 8), 10, 1, 3],
+    [offsite.id, ago(100, 9), 20, 2, 4],
+    [offsite.id, ago(100, 10), null, null, 5],
+    [offsite.id, ago(99, 10), null, null, 6],
+    [offsite.id, ago(500, 10), 1, 1, 1],
+  ];
+  await db.query('INSERT INTO store_history (store_id, at, bytes, copies, sent) VALUES ?', [rows]);
+  await sweepHistory(db);
+  await sweepHistory(db);
+  const kept = await select(
+    db,
+    'SELECT at, bytes, copies, sent FROM store_history WHERE at < NOW() - INTERVAL 50 DAY ORDER BY at',
+  );
+  expect(kept).toEqual([
+    { at: ago(100, 9), bytes: 20, copies: 2, sent: 12 },
+    { at: ago(99, 10), bytes: null, copies: null, sent: 6 },
+  ]);
+});
+
+test('files are found by their copies', async () => {
+  await placed.addFile('/found', 'here.txt', 'only here');
+  const there = await placed.addFile('/found', 'there.txt', 'also there');
+  const find = async (q: string) =>
+    (await placed.api('GET', `/assets?folder=/found&sort=name&q=${encodeURIComponent(q)}`)).items.map(
+      ({ name }: { name: string }) => name,
+    );
+  await add({ ids: [there.id] });
+  expect(await find('copy:waiting')).toEqual([]);
+  await placed.server.workUntilIdle();
+  expect(await find('copy:offsite')).toEqual(['there.txt']);
+  expect(await find('copy:yes')).toEqual(['there.txt']);
+  expect(await find('copy:no')).toEqual(['here.txt']);
+  expect(await find('-copy:offsite')).toEqual(['here.txt']);
+  expect(await find('copy:nowhere')).toEqual([]);
+  // A copy of an earlier version is none of the file as it is.
+  const form = new FormData();
+  form.append('file', new Blob(['changed']), 'there.txt');
+  await placed.server.call('PUT', `/api/v1/assets/${there.id}/content`, { body: form });
+  expect(await find('copy:yes')).toEqual([]);
+  await placed.server.db.query("UPDATE placed_copies SET state = 'damaged' WHERE asset_id = ?", [there.id]);
+  expect(await find('copy:damaged')).toEqual(['there.txt']);
+  await placed.server.db.query("UPDATE placed_copies SET state = 'wanted' WHERE asset_id = ?", [there.id]);
+  expect(await find('copy:waiting')).toEqual(['there.txt']);
 });

@@ -1,3 +1,4 @@
+import { SAMPLE_SECONDS } from '@uniferum/core/copies';
 import type { Room } from '../house/room.js';
 import { findHomeCopies } from '../library/home-copy-queries.js';
 import type { AssetListener, Joints } from '../library/joints.js';
@@ -9,11 +10,13 @@ import { auditInTime } from './audit-in-time.js';
 import { auditRoutes } from './audit-routes.js';
 import { Buckets } from './buckets.js';
 import { copiesField } from './copies-field.js';
+import { copyFilter } from './copy-filter.js';
 import { type CopyRow, discardCopies, findCopiesOf } from './copy-queries.js';
 import { copyRoutes } from './copy-routes.js';
 import * as events from './events.js';
 import { copiesFlow } from './flow.js';
 import { followLibrary } from './follow-library.js';
+import { sampleStores, sweepHistory } from './history.js';
 import { findOtherHolders, markOrphaned } from './home-queries.js';
 import { leaveHomeInTime } from './leave-in-time.js';
 import { changeCopiesRun, copyHandlers, placeCopiesRun } from './place.js';
@@ -37,7 +40,11 @@ export function copiesRoom(services: Services): Room {
     needs: ['stores', 'events', 'connections', 'runs', 'library', 'recipes'],
     runs: [placeCopiesRun, changeCopiesRun, auditRun, repairRun],
     events: Object.values(events),
-    library: { fields: [copiesField(config)], listeners: [listenerFor(store.name)] },
+    library: {
+      fields: [copiesField(config)],
+      listeners: [listenerFor(store.name)],
+      filters: [copyFilter],
+    },
     counts: [COPY_COUNTS],
     flow: copiesFlow,
     routes: ({ joints }) => [
@@ -56,16 +63,28 @@ export function copiesRoom(services: Services): Room {
         name: 'audits that are due',
         run: () => auditInTime(db, { name: store.name, auditDays: config.homeAuditDays }),
       },
+      { name: 'history of stores', run: () => sweepHistory(db) },
       { name: 'files stored elsewhere long enough', run: () => leaveHomeInTime({ ...tools, joints }, log) },
     ],
     open: async () =>
-      asClose(repeatedly(FOLLOW_MS, log, 'copies of new files could not be queued', () => followLibrary(db))),
+      asClose(
+        repeatedly(FOLLOW_MS, log, 'copies of new files could not be queued', () => followLibrary(db)),
+        repeatedly(
+          SAMPLE_SECONDS * 1000,
+          log,
+          'what stores hold could not be recorded',
+          () => sampleStores(db, store.name),
+          { firstMs: FOLLOW_MS },
+        ),
+      ),
     close: async () => buckets.close(),
   };
 }
 
-function asClose(stop: () => void): () => Promise<void> {
-  return async () => stop();
+function asClose(...stops: (() => void)[]): () => Promise<void> {
+  return async () => {
+    for (const stop of stops) stop();
+  };
 }
 
 /** Copies go with their asset, unless they are the last of bytes that another one holds. */

@@ -88,6 +88,18 @@ export const placementBody = Joi.object({
   .allow(null)
   .example({ stores: ['bucket'], serveFrom: 'bucket', keepLocal: true });
 
+export const historySchema = answer({
+  stepSeconds: count,
+  items: Joi.array().items(
+    answer({
+      at: timeSchema,
+      bytes: count.allow(null).description('what it held at the end of the period'),
+      copies: count.allow(null),
+      sent: count.description('bytes sent to it in the period'),
+    }),
+  ),
+});
+
 const price = Joi.number().min(0).max(1_000_000);
 
 export const placementQuery = Joi.object({

@@ -1,4 +1,5 @@
 import type { BucketSettings } from '@uniferum/core/connections';
+import { HISTORY_DAYS, type HistoryDays } from '@uniferum/core/copies';
 import Joi from 'joi';
 import { findConnection } from '../connections/queries.js';
 import { recordEvent } from '../events/outbox.js';
@@ -11,8 +12,10 @@ import type { Services } from '../shared/services.js';
 import { hasCopies } from './copy-queries.js';
 import { storeChanged, storeDeleted } from './events.js';
 import { skipToNewest } from './follow-library.js';
+import { readHistory } from './history.js';
+import { deleteHistory } from './history-queries.js';
 import { listPlacements } from './placement-queries.js';
-import { storeBody, storeIdSchema, storePatch, storeSchema } from './schemas.js';
+import { historySchema, storeBody, storeIdSchema, storePatch, storeSchema } from './schemas.js';
 import { storeAnswers } from './store-answers.js';
 import { describeStores } from './store-facts.js';
 import {
@@ -107,6 +110,23 @@ export const storeRoutes: Route[] = [
     answers: { 200: { description: 'The store', schema: storeSchema } },
     handle: ({ services, params: { id } }) => answerStore(services, id),
   }),
+  route<Id, { days: HistoryDays }>({
+    method: 'get',
+    path: `${API_BASE}/stores/{id}/history`,
+    access: 'connections:read',
+    summary: 'Get what a store held over the last days, and what was sent to it',
+    params,
+    query: Joi.object({
+      days: Joi.number()
+        .valid(...HISTORY_DAYS)
+        .default(14),
+    }),
+    answers: { 200: { description: 'Periods of equal length up to now', schema: historySchema } },
+    async handle({ services: { db }, params: { id }, query: { days } }) {
+      const storeId = id === 'home' ? 0 : (await requireStore(db, id)).id;
+      return { status: 200, body: await readHistory(db, storeId, days) };
+    },
+  }),
   route<Id, object, Partial<StoreBody>>({
     method: 'patch',
     path: `${API_BASE}/stores/{id}`,
@@ -139,6 +159,7 @@ export const storeRoutes: Route[] = [
         const store = await requireStore(tx, id, { lock: true });
         await requireUnused(tx, store);
         await deleteStore(tx, store.id);
+        await deleteHistory(tx, store.id);
         await recordEvent(tx, { event: storeDeleted, by: who.name, data: { id, name: store.name } });
       });
       return { status: 204 };

@@ -16,6 +16,7 @@ import {
   findGoodCopies,
   updateCopies,
 } from './copy-queries.js';
+import { addSent } from './history-queries.js';
 
 /** What storing and deleting copies requires. */
 export interface CopyTools {
@@ -150,6 +151,7 @@ async function recordStored(
       await updateCopies(tx, [row], { state: 'stored', etag, isChecked: true });
     }
     await announcePlaced(tx, tools, rows);
+    await addSent(tx, sentTo(rows));
     return new Set(rows.map(({ id }) => id));
   });
   for (const { copy } of stored) {
@@ -157,6 +159,13 @@ async function recordStored(
     const { objects } = await tools.buckets.open(tools.db, copy.store_id);
     await objects.delete(copy.store_key);
   }
+}
+
+/** The bytes of stored copies, by store. */
+function sentTo(copies: readonly Pick<CopyRow, 'store_id' | 'bytes'>[]): Map<number, number> {
+  const sent = new Map<number, number>();
+  for (const { store_id, bytes } of copies) sent.set(store_id, (sent.get(store_id) ?? 0) + bytes);
+  return sent;
 }
 
 /** Tells the other rooms that what visitors can be sent to may have changed. */

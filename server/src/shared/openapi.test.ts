@@ -153,6 +153,7 @@ async function callStores(picture: string, folder: string): Promise<void> {
   await call('PATCH', `/stores/${id}`, { auditDays: 7 });
   for (const path of [
     ...['/stores', `/stores/${id}`, '/stores/home', '/stores/999', `/stores/${id}/audit?reason=missing`],
+    ...[`/stores/${id}/history`, '/stores/home/history?days=1', '/stores/home/history?days=2'],
     ...[`/folders/${folder}/placement`, `/assets/${picture}/copies`, `/assets/${picture}/links`],
   ])
     await call('GET', path);

@@ -1,5 +1,12 @@
-import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
+import {
+  keepPreviousData,
+  useInfiniteQuery,
+  useQueries,
+  useQuery,
+  useQueryClient,
+} from '@tanstack/react-query';
 import type { AuditMode, AuditReason, CopyChange, GivenPlacement, NewStore } from '@uniferum/client';
+import type { HistoryDays, StoreAnswer } from '@uniferum/core/copies';
 import { uniferum } from '../client.js';
 import { useAction } from '../ui/use-action.js';
 
@@ -7,6 +14,26 @@ import { useAction } from '../ui/use-action.js';
 export function useStores() {
   return useQuery({ queryKey: ['stores'], queryFn: async () => (await uniferum.stores.list()).items });
 }
+
+/** The history of all stores over some days, as far as it has arrived. */
+export function useStoreHistories(stores: readonly StoreAnswer[], days: HistoryDays) {
+  const results = useQueries({
+    queries: stores.map(({ id }) => ({
+      queryKey: ['store-history', id, days],
+      queryFn: async () => uniferum.stores.history(id, days),
+      refetchInterval: HISTORY_EVERY_MS,
+    })),
+  });
+  return {
+    histories: results.flatMap(({ data }, n) =>
+      data ? [{ name: stores[n]?.name ?? '', history: data }] : [],
+    ),
+    error: results.find(({ error }) => error !== null)?.error ?? null,
+  };
+}
+
+/** Nothing reports that time has passed. */
+const HISTORY_EVERY_MS = 60_000;
 
 export function useStoreChanges() {
   const queries = useQueryClient();

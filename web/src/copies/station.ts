@@ -1,3 +1,4 @@
+import { copyFilterField } from '@uniferum/core/copies';
 import { lazy } from 'react';
 import type { Station } from '../console/station.js';
 
@@ -26,6 +27,7 @@ export const copiesStation: Station = {
       Content: lazy(async () => ({ default: (await import('./copy-stage.js')).CopyStage })),
     },
   ],
+  filterFields: [copyFilterField],
   runKinds: {
     'place-copies': 'Placed copies',
     'change-copies': 'Changes of copies',

@@ -16,6 +16,7 @@ import { StateMark } from '../ui/state-mark.js';
 import { FindingsDialog } from './findings-dialog.js';
 import { useStoreChanges, useStores } from './hooks.js';
 import { StoreDialog } from './store-dialog.js';
+import { StoreHistory } from './store-history.js';
 
 /** Where files are kept: the home store and the buckets that hold copies. */
 export function StoresPage() {
@@ -51,6 +52,7 @@ export function StoresPage() {
             />
           ))}
         </ul>
+        {stores && stores.length > 1 && <StoreHistory stores={stores} />}
         {stores?.length === 1 && (
           <div className="p-6">
             <EmptyPlace
