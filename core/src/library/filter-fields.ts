@@ -96,9 +96,6 @@ export const LIBRARY_FIELDS: readonly FilterField[] = [
       { values: ['today', '7d', '30d'] },
     ),
   ),
-  field('copy', 'bytes in a store', 'copy:server', (term) => ({ field: 'copy', store: term.value }), {
-    words: 'stores',
-  }),
   field('duplicate', 'same bytes elsewhere', 'duplicate:yes', readYesNo('duplicate'), { values: YES_NO }),
   field('near', 'looks like an asset', 'near:1204', readNear),
 ];

@@ -80,7 +80,6 @@ describe('a filter', () => {
     ['duplicate:yes', { field: 'duplicate', value: true }],
     ['recipe:wide', { field: 'plugged', name: 'recipe', value: { name: 'wide', state: null } }],
     ['recipe:wide=failed', { field: 'plugged', name: 'recipe', value: { name: 'wide', state: 'failed' } }],
-    ['copy:server', { field: 'copy', store: 'server' }],
     ['near:1204', { field: 'near', id: '1204', distance: 6 }],
     ['near:1204,9', { field: 'near', id: '1204', distance: 9 }],
     ['captured:none', { field: 'captured', span: null }],

@@ -35,7 +35,6 @@ export type Condition =
   | { field: 'added'; span: TimeSpan }
   /** With `contains` null, asks whether there is any. */
   | { field: FilterText; isFilled: boolean; contains: string | null }
-  | { field: 'copy'; store: string }
   | { field: 'duplicate'; value: boolean }
   /** Pictures similar to the one with this id, up to a number of differing bits of their perceptual hashes. */
   | { field: 'near'; id: string; distance: number }

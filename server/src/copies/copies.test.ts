@@ -237,8 +237,9 @@ test('files are found by their copies', async () => {
   expect(await find('copy:offsite')).toEqual(['there.txt']);
   expect(await find('copy:yes')).toEqual(['there.txt']);
   expect(await find('copy:no')).toEqual(['here.txt']);
-  expect(await find('-copy:offsite')).toEqual(['here.txt']);
+  expect(await find('not copy:offsite')).toEqual(['here.txt']);
   expect(await find('copy:nowhere')).toEqual([]);
+  expect(await find('copy:server')).toEqual(['here.txt', 'there.txt']);
   // A copy of an earlier version is none of the file as it is.
   const form = new FormData();
   form.append('file', new Blob(['changed']), 'there.txt');

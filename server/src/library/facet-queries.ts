@@ -204,3 +204,13 @@ export async function readFacets(tools: Pick<LibraryTools, 'db' | 'joints'>, sea
   ]);
   return { kinds, types, keywords, credits, captured };
 }
+
+/** How many live assets have a value of a facet. */
+export async function countFacet(db: Executor, scope: string, name: string): Promise<number> {
+  const [row] = await select<{ items: number | string | null }>(
+    db,
+    'SELECT SUM(items) AS items FROM facet_counts WHERE scope = ? AND name = ?',
+    [scope, name],
+  );
+  return Number(row?.items ?? 0);
+}

@@ -81,8 +81,6 @@ export async function countCondition(
         return null;
       return sum(db, "scope = 'word' AND name = ?", [word]);
     }
-    case 'copy':
-      return sum(db, "scope = 'copy' AND name = ?", [condition.store]);
     case 'duplicate': {
       const row = await selectOne<{ n: number | string | null }>(
         db,

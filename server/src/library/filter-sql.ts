@@ -88,11 +88,6 @@ function conditionToSql(condition: Exclude<Condition, { field: 'words' }>, looku
     case 'credit':
     case 'keyword':
       return textToSql(condition);
-    case 'copy':
-      return {
-        sql: 'EXISTS (SELECT 1 FROM copies WHERE copies.sha256 = assets.sha256 AND copies.store = ?)',
-        values: [condition.store],
-      };
     case 'duplicate':
       return {
         sql: `${condition.value ? '' : 'NOT '}EXISTS (SELECT 1 FROM blobs WHERE blobs.sha256 = assets.sha256 AND blobs.holders > 1)`,
