@@ -1,6 +1,6 @@
 import type { StorePeriod } from '@uniferum/core/copies';
 import { expect, test } from 'vitest';
-import { formatRate, linesOf, ratesOf, spreadLabels } from './history-shape.js';
+import { beginOf, formatRate, linesOf, ratesOf, spreadLabels } from './history-shape.js';
 
 const period = (minute: number, more: Partial<StorePeriod> = {}): StorePeriod => ({
   ...{ at: `2026-05-20T12:0${minute}:00.000Z`, bytes: null, copies: null, sent: 0 },
@@ -42,4 +42,14 @@ test('labels keep their distance, in whatever order they come', () => {
   expect(spreadLabels([50, 10, 52], 14)).toEqual([50, 10, 64]);
   expect(spreadLabels([10, 10, 10], 14)).toEqual([10, 24, 38]);
   expect(spreadLabels([], 14)).toEqual([]);
+});
+
+test('a chart begins a little before anything is known, and is never too short', () => {
+  const of = (length: number, known: number) =>
+    named('a', ...Array.from({ length }, (_, n) => period(0, n >= known ? { bytes: n } : {})));
+  expect(beginOf([of(288, 100), of(288, 200)])).toBe(99);
+  expect(beginOf([of(288, 0)])).toBe(0);
+  expect(beginOf([of(288, 287)])).toBe(264);
+  expect(beginOf([of(10, 9)])).toBe(0);
+  expect(beginOf([])).toBe(0);
 });

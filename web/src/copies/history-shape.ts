@@ -62,6 +62,19 @@ export function spreadLabels(heights: readonly number[], apart: number): number[
   return placed;
 }
 
+/** A chart has at least so many periods. */
+const FEWEST_PERIODS = 24;
+
+/** The first period that is worth being shown: a little before anything is known. */
+export function beginOf(histories: readonly NamedHistory[]): number {
+  const length = Math.max(0, ...histories.map(({ history }) => history.items.length));
+  const known = histories.map(({ history: { items } }) => {
+    const first = items.findIndex(({ bytes, sent }) => bytes !== null || sent > 0);
+    return first < 0 ? length : first;
+  });
+  return Math.max(0, Math.min(length - FEWEST_PERIODS, ...known.map((first) => first - 1)));
+}
+
 /** A rate in words. */
 export function formatRate(bytesPerSecond: number): string {
   return `${formatBytes(Math.round(bytesPerSecond))}/s`;

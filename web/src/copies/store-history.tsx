@@ -4,10 +4,11 @@ import { scaleLinear, scaleTime } from 'd3-scale';
 import { curveStepAfter, line } from 'd3-shape';
 import { format } from 'date-fns';
 import { type ReactNode, useRef, useState } from 'react';
-import { Field, Select } from '../ui/field.js';
+import { Select } from '../ui/field.js';
 import { ErrorNotice } from '../ui/notice.js';
 import { useElementSize } from '../ui/use-element-size.js';
 import {
+  beginOf,
   formatRate,
   linesOf,
   type NamedHistory,
@@ -26,23 +27,21 @@ export function StoreHistory({ stores }: { stores: readonly StoreAnswer[] }) {
   const { histories, error } = useStoreHistories(stores, days);
   return (
     <section aria-label="History" className="px-6 py-4">
-      <div className="mb-3 flex flex-wrap items-end justify-between gap-4">
+      <div className="mb-3 flex flex-wrap items-center justify-between gap-4">
         <h2 className="font-semibold">History</h2>
-        <Field label="Period" className="w-40">
-          {(props) => (
-            <Select
-              {...props}
-              value={String(days)}
-              onChange={(event) => setDays(Number(event.target.value) as HistoryDays)}
-            >
-              {HISTORY_DAYS.map((one) => (
-                <option key={one} value={one}>
-                  {RANGES[one]}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
+        <div className="w-40">
+          <Select
+            aria-label="Period"
+            value={String(days)}
+            onChange={(event) => setDays(Number(event.target.value) as HistoryDays)}
+          >
+            {HISTORY_DAYS.map((one) => (
+              <option key={one} value={one}>
+                {RANGES[one]}
+              </option>
+            ))}
+          </Select>
+        </div>
       </div>
       {error && <ErrorNotice error={error} />}
       <div className="grid grid-cols-1 gap-x-10 gap-y-6 lg:grid-cols-2">
@@ -84,12 +83,14 @@ interface Span {
   stepMs: number;
 }
 
-/** The time that histories cover; all cover the same. */
+/** The time from which anything is known; all histories cover the same. */
 function spanOf(histories: readonly NamedHistory[]): Span | null {
   const [first] = histories;
-  const [begin, end] = [first?.history.items[0]?.at, first?.history.items.at(-1)?.at];
-  if (!first || !begin || !end) return null;
+  const items = first?.history.items ?? [];
+  const end = items.at(-1)?.at;
+  if (!first || end === undefined) return null;
   const stepMs = first.history.stepSeconds * 1000;
+  const begin = items[beginOf(histories)]?.at ?? end;
   return { from: new Date(begin), to: new Date(Date.parse(end) + stepMs), stepMs };
 }
 
@@ -148,7 +149,7 @@ function StoredChart({ lines, span, days, width }: ChartProps & { lines: readonl
 }
 
 function RateChart({ rates, span, days, width }: ChartProps & { rates: readonly SentPeriod[] }) {
-  if (span === null || rates.length === 0) return <Nothing>Nothing was sent to a store.</Nothing>;
+  if (span === null || rates.length === 0) return <Nothing>No files were sent in this period.</Nothing>;
   const most = Math.max(...rates.map(({ bytesPerSecond }) => bytesPerSecond));
   const { x, y } = scalesOf(span, most, width);
   const column = Math.max(1, x(new Date(span.from.getTime() + span.stepMs)) - x(span.from) - 1);
@@ -175,7 +176,7 @@ function RateChart({ rates, span, days, width }: ChartProps & { rates: readonly 
 
 function Nothing({ children }: { children: ReactNode }) {
   return (
-    <p className="flex items-center border-y border-rule text-sm text-soft" style={{ height: HEIGHT }}>
+    <p className="pt-2 text-sm text-soft" style={{ height: HEIGHT }}>
       {children}
     </p>
   );

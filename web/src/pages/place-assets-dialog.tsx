@@ -31,26 +31,28 @@ export function PlaceAssetsDialog({
       description={`All files are stored in ${store} under new addresses${rewritePages ? ', then pages are rewritten to them' : ''}. Earlier ones stay for 30 days, and as long as a page leads to them.`}
       className="w-[40rem]"
     >
-      {error && <ErrorNotice error={error} />}
-      {!plan && !error && <p className="text-sm text-soft">Reading the folder …</p>}
-      {plan && <Plan plan={plan} />}
-      <FormFoot
-        error={place.error}
-        code={{
-          method: 'POST',
-          path: `/site-assets/${id}/place`,
-          client: `const { run } = await uniferum.siteAssets.place('${id}');`,
-          command: `uniferum site-assets ${id} --place`,
-        }}
-      >
-        <Button
-          look="main"
-          disabled={!plan || isSame || place.isPending}
-          onClick={() => void submit().catch(() => {})}
+      <div className="flex flex-col gap-5">
+        {error && <ErrorNotice error={error} />}
+        {!plan && !error && <p className="text-sm text-soft">Reading the folder …</p>}
+        {plan && <Plan plan={plan} />}
+        <FormFoot
+          error={place.error}
+          code={{
+            method: 'POST',
+            path: `/site-assets/${id}/place`,
+            client: `const { run } = await uniferum.siteAssets.place('${id}');`,
+            command: `uniferum site-assets ${id} --place`,
+          }}
         >
-          {plan ? `Place ${formatCount(plan.totals.files, 'file')}` : 'Place'}
-        </Button>
-      </FormFoot>
+          <Button
+            look="main"
+            disabled={!plan || isSame || place.isPending}
+            onClick={() => void submit().catch(() => {})}
+          >
+            {plan ? `Place ${formatCount(plan.totals.files, 'file')}` : 'Place'}
+          </Button>
+        </FormFoot>
+      </div>
     </Dialog>
   );
 }

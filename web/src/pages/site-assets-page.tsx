@@ -76,8 +76,9 @@ function FolderRow({ folder, mayWrite, onPlace }: FolderRowProps) {
           {name}
         </h2>
         <p className="truncate font-mono text-xs leading-5 text-soft">{folder.folder}</p>
-        <p className="truncate font-mono text-xs leading-5 text-soft" title={releaseUrl ?? undefined}>
-          {url} → {releaseUrl ?? folder.store}
+        <p className="truncate font-mono text-xs leading-5 text-soft">{url}</p>
+        <p className="mb-1 truncate font-mono text-xs leading-5 text-soft" title={releaseUrl ?? undefined}>
+          → {releaseUrl ?? folder.store}
         </p>
         <Checkbox
           label="Pages lead to the store"

@@ -29,9 +29,9 @@ test('a folder that nobody has placed yet says so, one that is placed where', as
   const [first, second] = await screen
     .findAllByRole('listitem')
     .then((all) => all.filter((one) => within(one).queryByRole('heading')));
-  expect(first).toHaveTextContent('https://skerry.example/look/ → https://media.example/site-assets/4/');
+  expect(first).toHaveTextContent('https://skerry.example/look/→ https://media.example/site-assets/4/');
   expect(first).toHaveTextContent('12 files, 34 kB');
-  expect(second).toHaveTextContent('https://skerry.example/look/ → offsite');
+  expect(second).toHaveTextContent('https://skerry.example/look/→ offsite');
   expect(second).toHaveTextContent('Never placed');
 });
 
