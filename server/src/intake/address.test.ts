@@ -209,7 +209,12 @@ describe('a link', () => {
 
   test.each([
     ['breaks off', (res: ServerResponse) => res.writeHead(200).write('half', () => res.destroy())],
-    ['is larger than a preview may be', (res: ServerResponse) => res.end(Buffer.alloc(10_000_001))],
+    [
+      // Readable as far as it is read: only its size speaks against it.
+      'is larger than a preview may be',
+      async (res: ServerResponse) =>
+        res.end(Buffer.concat([await photo(320, 180, 4), Buffer.alloc(10_000_000)])),
+    ],
     ['is no picture', (res: ServerResponse) => res.end('not a picture')],
   ])('whose preview %s is kept without one', async (name, answer) => {
     pages.set('/torn.jpg', (_req, res) => void answer(res));

@@ -1,10 +1,13 @@
-import { mkdir, readdir, writeFile } from 'node:fs/promises';
+import { createHash } from 'node:crypto';
+import { mkdir, readdir, utimes, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, expect, test, vi } from 'vitest';
-import { inTransaction } from '../shared/database.js';
+import { inTransaction, select } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
-import { api, bytes, callsOf } from '../testing/calls.js';
+import { api, bytes, callsOf, collect } from '../testing/calls.js';
 import { form, startTestServer, type TestServer } from '../testing/harness.js';
+import { zip } from '../testing/zip.js';
+import { openArchive } from './archive-reader.js';
 import { intakeHandler } from './handler.js';
 import { planInbox } from './register-inbox.js';
 import { refusedVerdict } from './take-in.js';
@@ -209,4 +212,54 @@ test('giving up records each file by its name, or by what it came from', async (
   expect(recorded.map(({ name }) => name).sort()).toEqual(
     ['named.jpg', 'b.jpg', 'plain.jpg', long, `${long.slice(0, 119)}…`, 'entry 7'].sort(),
   );
+});
+
+test('an archive with as many entries as allowed is read; one more, and only their number is', async () => {
+  const path = join(server.inbox, '..', 'entries.zip');
+  await writeFile(path, await zip({ 'a.txt': bytes('a'), 'b.txt': bytes('b'), 'c.txt': bytes('c') }));
+  const all = await openArchive(path, 3);
+  expect([all.entries.map(({ name }) => name), all.statedEntries]).toEqual([['a.txt', 'b.txt', 'c.txt'], 3]);
+  // It stays open until it is closed, and is closed then.
+  const [first] = all.entries;
+  expect((await collect(await all.read(first as never))).toString()).toBe('a');
+  all.close();
+  await expect(all.read(first as never)).rejects.toThrow();
+  const counted = await openArchive(path, 2);
+  expect([counted.entries, counted.statedEntries]).toEqual([[], 3]);
+  counted.close();
+});
+
+test('a file of the inbox that may be in the library is read once, as long as it stays the same', async () => {
+  await server.call('POST', `${api}/assets`, {
+    body: form('/digests', [{ name: 'tide.txt', data: bytes('high water') }]),
+  });
+  await mkdir(join(server.inbox, 'digests'), { recursive: true });
+  for (const [name, text] of [
+    ['same', 'high water'],
+    ['size', 'low  water'],
+    ['other', 'fog'],
+  ] as const)
+    await writeFile(join(server.inbox, `digests/${name}.txt`), text);
+  const plan = async () => {
+    const tools = { ...server.services, inspector: server.processes.inspector };
+    const paths = ['digests/same.txt', 'digests/size.txt', 'digests/other.txt'];
+    const request = { folder: '/digests', paths, mode: 'copy' as const, keepFolders: false };
+    await planInbox(tools as never, request as never);
+    return select<{ path: string; sha256: string }>(
+      server.db,
+      "SELECT path, sha256 FROM inbox_files WHERE path LIKE 'digests/%' AND sha256 IS NOT NULL ORDER BY path",
+    );
+  };
+  const digestOf = (text: string) => createHash('sha256').update(text).digest('hex');
+  const expected = [
+    { path: 'digests/same.txt', sha256: digestOf('high water') },
+    { path: 'digests/size.txt', sha256: digestOf('low  water') },
+  ];
+  expect(await plan()).toEqual(expected);
+  await server.db.query("UPDATE inbox_files SET sha256 = REPEAT('0', 64) WHERE path = 'digests/size.txt'");
+  // What is remembered is believed, and not read again.
+  expect(await plan()).toEqual([expected[0], { path: 'digests/size.txt', sha256: '0'.repeat(64) }]);
+  await writeFile(join(server.inbox, 'digests/size.txt'), 'some water');
+  await utimes(join(server.inbox, 'digests/size.txt'), 5, 5);
+  expect(await plan()).toEqual([expected[0], { path: 'digests/size.txt', sha256: digestOf('some water') }]);
 });

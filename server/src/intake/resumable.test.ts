@@ -1,4 +1,5 @@
 import { readdir } from 'node:fs/promises';
+import { FileStore } from '@tus/file-store';
 import * as tus from 'tus-js-client';
 import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest';
 import { api, bytes, callsOf, codes } from '../testing/calls.js';
@@ -53,6 +54,35 @@ describe('a resumable upload', () => {
     const foreign = await server.call('HEAD', `${api}/uploads/${id}`);
     expect(foreign.status).toBe(404);
   });
+
+  test.each([
+    ['full', 507, 'Resume when there is space'],
+    ['failing', 503, "can't be written right now"],
+    ['ok', 500, ''],
+  ] as const)(
+    'into a store that is %s ends with %i, and goes on afterwards',
+    async (state, status, reason) => {
+      const key = await server.key();
+      const head = { 'Tus-Resumable': '1.0.0', Authorization: `Bearer ${key}` };
+      const name = Buffer.from(`${state}.txt`).toString('base64');
+      const created = await fetch(`${server.url}${api}/uploads`, {
+        method: 'POST',
+        headers: { ...head, 'Upload-Length': '3', 'Upload-Metadata': `filename ${name}` },
+      });
+      const url = created.headers.get('location') ?? '';
+      const send = () =>
+        fetch(url, {
+          method: 'PATCH',
+          headers: { ...head, 'Upload-Offset': '0', 'Content-Type': 'application/offset+octet-stream' },
+          body: 'fog',
+        });
+      vi.spyOn(FileStore.prototype, 'write').mockRejectedValueOnce(new Error('it broke'));
+      vi.spyOn(server.store, 'check').mockResolvedValueOnce(state);
+      const refused = await send();
+      expect([refused.status, await refused.text()]).toEqual([status, expect.stringContaining(reason)]);
+      expect((await send()).status).toBe(204);
+    },
+  );
 
   test('that arrived whole and could not be taken in is kept, and taken in when its result is asked for', async () => {
     vi.spyOn(server.store, 'importLocalFile').mockRejectedValueOnce(new Error('the disk is full'));
