@@ -101,21 +101,13 @@ async function takeArrivalIn(
       isOwn && context ? context : await openIntakeIn(tx, who, { way: 'resumable', folder, label: name });
     return context;
   };
-  let outcome: UploadOutcome | null = null;
-  await takeIn(
-    tools,
-    open,
-    [await receiveStaged(tools, { name, folder, texts }, staged)],
-    async (tx, [taken]) => {
-      if (!taken) throw new Error('Expected a verdict of the upload, got none');
-      outcome = await record(tx, {
-        verdict: taken.verdict,
-        asset: taken.assetId,
-        intake: context?.id ?? null,
-        run: null,
-      });
-    },
-  );
-  if (outcome === null) throw new Error('Expected an outcome of the upload, got none');
-  return outcome;
+  const file = await receiveStaged(tools, { name, folder, texts }, staged);
+  const outcomes: UploadOutcome[] = [];
+  await takeIn(tools, open, [file], async (tx, taken) => {
+    const { id: intake } = context as IntakeContext;
+    for (const { verdict, assetId: asset } of taken)
+      outcomes.push(await record(tx, { verdict, asset, intake, run: null }));
+  });
+  // A transaction that was repeated has recorded more than one.
+  return outcomes.at(-1) as UploadOutcome;
 }

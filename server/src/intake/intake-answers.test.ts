@@ -6,9 +6,10 @@ import { inTransaction, select } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { api, bytes, callsOf, collect } from '../testing/calls.js';
 import { form, startTestServer, type TestServer } from '../testing/harness.js';
-import { zip } from '../testing/zip.js';
+import { rawZip, zip } from '../testing/zip.js';
 import { openArchive } from './archive-reader.js';
 import { intakeHandler } from './handler.js';
+import { rememberDigests } from './inbox-queries.js';
 import { planInbox } from './register-inbox.js';
 import { refusedVerdict } from './take-in.js';
 
@@ -224,6 +225,9 @@ test('an archive with as many entries as allowed is read; one more, and only the
   expect((await collect(await all.read(first as never))).toString()).toBe('a');
   all.close();
   await expect(all.read(first as never)).rejects.toThrow();
+  await writeFile(path, rawZip([{ name: bytes('a.txt'), data: bytes('abc'), statedBytes: 9 }]));
+  await expect(openArchive(path, 3)).rejects.toThrow(/size/i);
+  await writeFile(path, await zip({ 'a.txt': bytes('a'), 'b.txt': bytes('b'), 'c.txt': bytes('c') }));
   const counted = await openArchive(path, 2);
   expect([counted.entries, counted.statedEntries]).toEqual([[], 3]);
   counted.close();
@@ -255,6 +259,7 @@ test('a file of the inbox that may be in the library is read once, as long as it
     { path: 'digests/same.txt', sha256: digestOf('high water') },
     { path: 'digests/size.txt', sha256: digestOf('low  water') },
   ];
+  await rememberDigests(server.db, []);
   expect(await plan()).toEqual(expected);
   await server.db.query("UPDATE inbox_files SET sha256 = REPEAT('0', 64) WHERE path = 'digests/size.txt'");
   // What is remembered is believed, and not read again.
