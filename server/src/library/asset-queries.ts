@@ -286,7 +286,7 @@ export async function updateAsset(tx: Executor, id: string, edit: AssetEdit): Pr
   const assignments = columns.map(([column]) => `${column} = ?, `).join('');
   await change(
     tx,
-    `UPDATE assets SET ${assignments} revision = revision + 1, updated_at = NOW(3) WHERE id = ?`,
+    `UPDATE assets SET ${assignments} revision = revision + 1, updated_at = GREATEST(NOW(3), updated_at) WHERE id = ?`,
     [...columns.map(([, value]) => value), id],
   );
 }

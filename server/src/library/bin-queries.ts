@@ -5,7 +5,7 @@ import { type AssetRow, SELECT_ASSETS } from './asset-queries.js';
 export async function binAsset(tx: Executor, id: string): Promise<void> {
   await change(
     tx,
-    'UPDATE assets SET live = NULL, deleted_at = NOW(3), updated_at = NOW(3), revision = revision + 1 WHERE id = ?',
+    'UPDATE assets SET live = NULL, deleted_at = NOW(3), updated_at = GREATEST(NOW(3), updated_at), revision = revision + 1 WHERE id = ?',
     [id],
   );
 }
@@ -18,7 +18,7 @@ export async function unbinAsset(
 ): Promise<void> {
   await change(
     tx,
-    'UPDATE assets SET live = 1, deleted_at = NULL, name = ?, address_stem = ?, updated_at = NOW(3), revision = revision + 1 WHERE id = ?',
+    'UPDATE assets SET live = 1, deleted_at = NULL, name = ?, address_stem = ?, updated_at = GREATEST(NOW(3), updated_at), revision = revision + 1 WHERE id = ?',
     [name, addressStem, id],
   );
 }

@@ -1,4 +1,4 @@
-import { change, type Executor, select, selectExpanded, selectOne } from '../shared/database.js';
+import { change, type Executor, NEXT_SECOND, select, selectExpanded, selectOne } from '../shared/database.js';
 
 export interface VersionRow {
   n: number;
@@ -86,7 +86,7 @@ export async function updateContent(
     `UPDATE assets
      SET version = ?, sha256 = ?, bytes = ?, mime = ?, width = ?, height = ?, orientation = ?, phash = IF(?, phash, NULL),
          placeholder = IF(kind IN ('image', 'vector'), placeholder, NULL),
-         revision = revision + 1, updated_at = NOW(3)
+         revision = revision + 1, updated_at = GREATEST(${NEXT_SECOND}, updated_at + INTERVAL 1 SECOND)
      WHERE id = ?`,
     [
       version.n,

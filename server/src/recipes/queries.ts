@@ -4,6 +4,7 @@ import {
   change,
   changeExpanded,
   type Executor,
+  NEXT_SECOND,
   select,
   selectExpanded,
   selectOne,
@@ -31,6 +32,12 @@ export interface RenditionRow {
   likeness: number | null;
   work_ms: number | null;
   error: string | null;
+}
+
+/** A rendition as it is stored. */
+export interface StoredRendition extends RenditionRow {
+  /** When its bytes last changed: a full second in which no answer was sent before. */
+  made_at: Date;
 }
 
 /** For a file whose recipe content and source are unknown. */
@@ -69,6 +76,8 @@ const COLUMNS = [
   'error',
 ] as const satisfies readonly (keyof RenditionRow)[];
 const RENDITION_COLUMNS = COLUMNS.join(', ');
+/** Those that were made before times were kept have one that is late enough. */
+const STORED_COLUMNS = `${RENDITION_COLUMNS}, COALESCE(made_at, updated_at) AS made_at`;
 const KEY_COLUMNS = new Set(['asset_id', 'recipe', 'variant']);
 
 /** Lists the renditions of assets, by asset, recipe and variant. */
@@ -76,11 +85,11 @@ export async function findRenditions(
   db: Executor,
   assetIds: readonly (number | string)[],
   { lock = false } = {},
-): Promise<RenditionRow[]> {
+): Promise<StoredRendition[]> {
   if (assetIds.length === 0) return [];
-  return selectExpanded<RenditionRow>(
+  return selectExpanded<StoredRendition>(
     db,
-    `SELECT ${RENDITION_COLUMNS} FROM renditions WHERE asset_id IN (?) ORDER BY asset_id, recipe, variant ${lock ? 'FOR UPDATE' : ''}`,
+    `SELECT ${STORED_COLUMNS} FROM renditions WHERE asset_id IN (?) ORDER BY asset_id, recipe, variant ${lock ? 'FOR UPDATE' : ''}`,
     [assetIds],
   );
 }
@@ -103,10 +112,10 @@ export async function findRendition(
   assetId: number | string,
   recipe: string,
   variant = '',
-): Promise<RenditionRow | null> {
-  return selectOne<RenditionRow>(
+): Promise<StoredRendition | null> {
+  return selectOne<StoredRendition>(
     db,
-    `SELECT ${RENDITION_COLUMNS} FROM renditions WHERE asset_id = ? AND recipe = ? AND variant = ?`,
+    `SELECT ${STORED_COLUMNS} FROM renditions WHERE asset_id = ? AND recipe = ? AND variant = ?`,
     [assetId, recipe, variant],
   );
 }
@@ -131,8 +140,11 @@ export async function updateRenditions(tx: Transaction, rows: readonly Rendition
   );
   await changeExpanded(
     tx,
+    // Assigned in this order: the time is computed while the row still has the old bytes.
     `INSERT INTO renditions (${RENDITION_COLUMNS}) VALUES ?
-     ON DUPLICATE KEY UPDATE ${updates.join(', ')}, updated_at = NOW(3)`,
+     ON DUPLICATE KEY UPDATE
+       made_at = IF(sha256 <=> VALUES(sha256), made_at, GREATEST(${NEXT_SECOND}, COALESCE(made_at, updated_at) + INTERVAL 1 SECOND)),
+       ${updates.join(', ')}, updated_at = NOW(3)`,
     [rows.map((row) => COLUMNS.map((column) => row[column]))],
   );
 }

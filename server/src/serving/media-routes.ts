@@ -12,7 +12,7 @@ import { mayReadPrivate } from '../library/visibility.js';
 import { wantRendition } from '../recipes/bookkeeping.js';
 import { fileEnd } from '../recipes/file-end.js';
 import { makeNow, makeSoon } from '../recipes/make-now.js';
-import { findRendition, type RenditionRow } from '../recipes/queries.js';
+import { findRendition, type StoredRendition } from '../recipes/queries.js';
 import { findRecipe } from '../recipes/recipe-queries.js';
 import { substituteOf } from '../recipes/surplus.js';
 import { waitingFor } from '../recipes/waiting.js';
@@ -121,7 +121,7 @@ async function answerRendition(
   if (rendition === 'not-made') return showOriginal(tools, asset);
   if (rendition === null)
     return answerSubstitute(tools, asset, { recipe: address.recipe, variant }, { access, asking });
-  const { sha256, bytes, mime, state } = rendition;
+  const { sha256, bytes, mime, state, made_at } = rendition;
   if (sha256 === null || bytes === null || mime === null) return showOriginal(tools, asset);
   const extension = extensionOfMime(mime) ?? 'bin';
   if (variant === '' && extension !== address.extension)
@@ -142,7 +142,7 @@ async function answerRendition(
     bytes,
     mime,
     name,
-    modifiedAt: asset.updated_at,
+    modifiedAt: made_at,
     asAttachment: false,
     cacheControl: cacheControl(req, access, sha256),
   });
@@ -155,9 +155,9 @@ async function answerRendition(
 async function getRendition(
   tools: ServingTools,
   asset: AssetRow,
-  { recipeName, variant, found }: { recipeName: string; variant: string; found: RenditionRow | null },
+  { recipeName, variant, found }: { recipeName: string; variant: string; found: StoredRendition | null },
   { who, req, res }: Asking,
-): Promise<RenditionRow | 'not-made' | null> {
+): Promise<StoredRendition | 'not-made' | null> {
   const main = variant === '' ? found : await findRendition(tools.db, asset.id, recipeName);
   if (main?.sha256) return found;
   if (main?.state === 'failed') return main;

@@ -103,6 +103,12 @@ export function refuseDuplicate(message: string): (error: unknown) => never {
 const LONE_SURROGATE = /\\ud[89a-f]/i;
 
 /**
+ * The next full second: later than the date of every answer of HTTP before a change, and so a time for what is changed.
+ * Source: RFC 9110, 13.1.3.
+ */
+export const NEXT_SECOND = 'FROM_UNIXTIME(FLOOR(UNIX_TIMESTAMP(NOW(3))) + 1)';
+
+/**
  * Serialises a value to JSON that the database accepts: it rejects JSON with an unpaired surrogate, which truncated
  * or malformed text may contain.
  */
