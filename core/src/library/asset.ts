@@ -24,6 +24,8 @@ export interface AssetRendition {
   variant: string | null;
   state: RenditionState;
   url: string | null;
+  /** An address at which these bytes may be cached for ever; after they change, it leads to the new ones. */
+  versionedUrl: string | null;
   mime: string | null;
   width: number | null;
   height: number | null;
@@ -90,6 +92,8 @@ export interface Asset extends AssetTexts {
   updatedAt: string;
   version: number;
   url: string;
+  /** An address at which these bytes may be cached for ever; after they change, it leads to the new ones. */
+  versionedUrl: string;
   download: string;
   /** A tiny picture as a data URI, shown until a rendition has loaded. */
   placeholder: string | null;

@@ -114,6 +114,7 @@ export {
   pathChain,
   ROOT_PATH,
   renditionAddress,
+  versionedAddress,
 } from './paths.js';
 export {
   bandProbes,

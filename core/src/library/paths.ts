@@ -76,6 +76,14 @@ export function renditionAddress(folder: string, stem: string, recipe: string, e
   return `/media${encodePath(joinPath(folder, `${stem}~${recipe}.${end}`))}`;
 }
 
+/** How many digits of the digest an address names. */
+const VERSION_DIGITS = 12;
+
+/** An address that names the bytes: they may be cached for ever. */
+export function versionedAddress(address: string, sha256: string): string {
+  return `${address}?v=${sha256.slice(0, VERSION_DIGITS)}`;
+}
+
 /** The parts of a path below `/media`, before any lookup. */
 export type MediaAddress =
   | { kind: 'original'; folder: string; name: string }

@@ -11,6 +11,7 @@ const rendition = (
   variant: null,
   state: 'fresh',
   url: `/a~${width}.webp`,
+  versionedUrl: null,
   mime: 'image/webp',
   width,
   height,

@@ -10,7 +10,7 @@ const rendition = (
   recipe,
   variant: null,
   state: 'fresh' as const,
-  url,
+  ...{ url, versionedUrl: null },
   mime: 'image/jpeg',
   width,
   height,

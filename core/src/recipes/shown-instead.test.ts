@@ -35,6 +35,7 @@ describe('a snippet', () => {
     variant,
     state: 'fresh',
     url: `http://u.example/media/a%2Cb~wide${variant ? `.${variant}` : '.jpg'}`,
+    versionedUrl: null,
     mime,
     width,
     height: width / 2,

@@ -39,6 +39,43 @@ describe('an address', () => {
   });
 
   test.each([
+    // RFC 6266, section 5, and RFC 9110, 5.6.4 for quoted pairs.
+    ['quoted', 'attachment; filename="a \\"fine\\" day.txt"', 'a "fine" day.txt'],
+    ['plain', 'attachment; filename=tide.txt', 'tide.txt'],
+    ['plain, with more behind it', 'attachment; filename = tide.txt; size=3', 'tide.txt'],
+    [
+      'extended, preferred to the plain one',
+      "attachment; filename=x.txt; filename*=utf-8''f%C3%B6g.txt",
+      'fög.txt',
+    ],
+    ['extended and malformed', "attachment; filename*=UTF-8''%E0%A4%A; filename=plain.txt", 'plain.txt'],
+    ['missing in the header', 'inline', 'named.txt'],
+  ])('has a name that is %s', async (_what, disposition, name) => {
+    pages.set('/named.txt', (_req, res) =>
+      res
+        .writeHead(200, { 'content-type': 'text/plain', 'content-disposition': disposition })
+        .end(`named ${name}`),
+    );
+    const folder = `/named/${encodeURIComponent(name).replace(/[^a-z]/gi, '')}-${disposition.length}`;
+    const { body } = await fetchOne(`${site}/named.txt`, { folder });
+    expect(body.origin?.sentAs ?? body).toBe(name);
+  });
+
+  test.each([
+    ['/deep/er/fog.txt', 'fog.txt'],
+    ['/deep/er/', 'er.txt'],
+    ['/', 'unnamed.txt'],
+    ['/f%C3%B6g.txt', 'fög.txt'],
+    ['/bad%E0%A4%A.txt', 'bad%E0%A4%A.txt'],
+  ])('at %s without a header is named %s', async (path, name) => {
+    pages.set(new URL(path, 'http://x').pathname, (_req, res) =>
+      res.writeHead(200, { 'content-type': 'text/plain' }).end(`at ${path}`),
+    );
+    const { body } = await fetchOne(site + path, { folder: `/at/${path.length}` });
+    expect(body.origin?.sentAs ?? body).toBe(name);
+  });
+
+  test.each([
     // RFC 2397, section 4.
     ['data:,A%20brief%20note', 'text/plain', 'A brief note'],
     ['data:text/plain;base64,Zm9n', 'text/plain', 'fog'],

@@ -1,4 +1,4 @@
-import { type Asset, originalAddress, writeLocalTime } from '@uniferum/core/library';
+import { type Asset, originalAddress, versionedAddress, writeLocalTime } from '@uniferum/core/library';
 import { isoTime, isoTimeOrNull } from '../shared/database.js';
 import { API_BASE } from '../shared/route.js';
 import type { AssetRow } from './asset-queries.js';
@@ -48,6 +48,7 @@ function toAnswer(
     updatedAt: isoTime(row.updated_at),
     version: row.version,
     url,
+    versionedUrl: versionedAddress(url, row.sha256),
     download: `${publicUrl}${API_BASE}/assets/${row.id}/content`,
     placeholder: row.placeholder,
     visibility: row.visibility,

@@ -54,6 +54,7 @@ export function assetSchemaOf({ fields }: Pick<Joints, 'fields'>): Joi.ObjectSch
       updatedAt: timeSchema,
       version: count,
       url: Joi.string().uri().description('the complete address of the original'),
+      versionedUrl: Joi.string().uri().description('an address at which these bytes may be cached for ever'),
       download: Joi.string().uri(),
       placeholder: Joi.string().allow(null).description('a tiny picture as a data URI'),
       link: answer({

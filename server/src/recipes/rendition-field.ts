@@ -1,4 +1,4 @@
-import { type AssetRendition, renditionAddress } from '@uniferum/core/library';
+import { type AssetRendition, renditionAddress, versionedAddress } from '@uniferum/core/library';
 import Joi from 'joi';
 import type { AssetRow } from '../library/asset-queries.js';
 import type { AssetField } from '../library/joints.js';
@@ -35,12 +35,14 @@ export function toRenditionAnswer(
   rendition: RenditionRow,
   mediaUrl: string,
 ): AssetRendition {
-  const { recipe, variant, state, mime, width, height, bytes, error } = rendition;
+  const { recipe, variant, state, mime, width, height, bytes, error, sha256 } = rendition;
+  const url = renditionUrl(asset, rendition, mediaUrl);
   return {
     recipe,
     variant: variant === '' ? null : variant,
     state,
-    url: renditionUrl(asset, rendition, mediaUrl),
+    url,
+    versionedUrl: url === null || sha256 === null ? null : versionedAddress(url, sha256),
     mime,
     width,
     height,

@@ -26,6 +26,10 @@ export const renditionSchema = component(
       .description('which of the recipe’s further sizes and formats: 500w.webp; null for the main file'),
     state: Joi.string().valid(...RENDITION_STATES),
     url: Joi.string().uri().allow(null),
+    versionedUrl: Joi.string()
+      .uri()
+      .allow(null)
+      .description('an address at which these bytes may be cached for ever'),
     mime: Joi.string().allow(null),
     width: count.allow(null),
     height: count.allow(null),

@@ -97,3 +97,23 @@ test('an entity tag decides, whatever the date says', async () => {
   ).toBe(200);
   expect((await get(urlOf('/valid/both.txt'), { 'If-None-Match': etag })).status).toBe(304);
 });
+
+test('answers give addresses that name the bytes: these may be cached for ever, and lead to the new ones later', async () => {
+  await server.call('POST', `${api}/recipes`, { json: recipe('named', '/named', 120) });
+  const id = await addFile('/named', 'dusk.jpg', await photo(300, 200, 7));
+  const other = await addFile('/named', 'notes.txt', Buffer.from('a'));
+  await server.workUntilIdle();
+  const asset = (await server.call('GET', `${api}/assets/${id}`)).body;
+  const notes = (await server.call('GET', `${api}/assets/${other}`)).body;
+  const { versionedUrl, url } = asset.renditions[0];
+  expect(versionedUrl.startsWith(`${url}?v=`)).toBe(true);
+  for (const address of [versionedUrl, notes.versionedUrl])
+    expect((await get(address)).headers.get('cache-control')).toBe('public, max-age=31536000, immutable');
+  expect((await get(notes.url)).headers.get('cache-control')).not.toContain('immutable');
+  await replace(other, Buffer.from('b'), 'notes.txt');
+  const later = await get(notes.versionedUrl);
+  expect([later.bytes.toString(), later.headers.get('cache-control')]).toEqual([
+    'b',
+    expect.not.stringContaining('immutable'),
+  ]);
+});

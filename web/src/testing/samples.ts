@@ -36,6 +36,7 @@ export function asset(id: string, more: Partial<Asset> = {}): Asset {
     updatedAt: '2026-05-20T12:00:00.000Z',
     version: 1,
     url: `http://skerry.example/media/lights/${name}`,
+    versionedUrl: `http://skerry.example/media/${id}.jpg?v=0123456789ab`,
     download: `http://skerry.example/api/v1/assets/${id}/content`,
     placeholder: null,
     link: null,
