@@ -28,6 +28,7 @@ const made = {
     variant: null,
     state: 'fresh' as const,
     url: 'http://skerry.example/media/a~wide.jpg',
+    versionedUrl: null,
   },
   ...{ mime: 'image/jpeg', width: 600, height: 400, bytes: 1, error: null },
 };
