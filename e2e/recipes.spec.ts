@@ -277,9 +277,14 @@ test('originals are made smaller, with a way back', async () => {
 });
 
 test('the workers’ view says who works, what waits, and groups what failed', async () => {
-  const whole = await view(200);
-  await send('cut-a.jpg', whole.subarray(0, whole.length - 2000));
-  await send('cut-b.jpg', whole.subarray(0, whole.length - 2001));
+  for (const hue of [200, 210]) {
+    // Its header can be read, and its pixels can't.
+    const broken = await sharp(await view(hue))
+      .png()
+      .toBuffer();
+    broken[broken.length - 40] = (broken[broken.length - 40] ?? 0) ^ 0xff;
+    await send(`broken-${hue}.png`, broken);
+  }
   await page.goto(`${URL_OF_CONSOLE}/runs`);
   await page.getByRole('link', { name: 'Workers and failures' }).click();
   await expect(page.getByText(/^1 worker with \d+ slots?$/)).toBeVisible();

@@ -46,6 +46,18 @@ export function cleanGif(source: ByteSource, options: CleanOptions): Piece[] {
   }
 }
 
+/** Whether the trailer is there. @throws RangeError when the file ends within a block; Error when it is corrupt */
+export function hasTrailer(reader: ByteReader): boolean {
+  for (let at = 13 + colourTableBytes(reader.u8(10)); at < reader.length; ) {
+    const block = reader.u8(at);
+    if (block === TRAILER) return true;
+    if (block === IMAGE) at = endOfBlocks(reader, at + 11 + colourTableBytes(reader.u8(at + 9)));
+    else if (block === EXTENSION) at = endOfBlocks(reader, at + 2);
+    else throw new Error('a block of it is broken');
+  }
+  return false;
+}
+
 function staysOf(reader: ByteReader, at: number, { keep }: CleanOptions): boolean {
   const label = reader.u8(at + 1);
   if (label === GRAPHIC_CONTROL || label === PLAIN_TEXT) return true;

@@ -73,12 +73,20 @@ function* segmentsOf(reader: ByteReader): Generator<Segment> {
       return;
     }
     const headEnd = at + 2 + reader.u16(at + 2);
-    if (headEnd < at + 4 || headEnd > reader.length) throw new Error('a segment of it is broken');
+    if (headEnd < at + 4) throw new Error('a segment of it is broken');
+    if (headEnd > reader.length) throw new RangeError('a segment of it is broken');
     const end = marker === SOS ? endOfScan(reader.source, headEnd) : headEnd;
     yield { reader, at, end, marker };
     if (marker === SOS && end >= reader.length) return;
     at = end;
   }
+}
+
+/** Whether the picture's end is there. @throws RangeError when the file ends within a segment; Error when it is corrupt */
+export function hasEndOfImage(reader: ByteReader): boolean {
+  let last = 0;
+  for (const { marker } of segmentsOf(reader)) last = marker;
+  return last === EOI;
 }
 
 const isMetadata = (marker: number) => (marker >= APP0 && marker <= APP15) || marker === COM;

@@ -46,6 +46,12 @@ function* chunksOf(reader: ByteReader): Generator<Chunk> {
   }
 }
 
+/** Whether the chunk that ends the picture is there, whole. */
+export function hasLastChunk(reader: ByteReader): boolean {
+  for (const { type, at, end } of chunksOf(reader)) if (type === 'IEND') return end - at >= 12;
+  return false;
+}
+
 function keepMetadata(
   reader: ByteReader,
   { type, at, end }: Chunk,

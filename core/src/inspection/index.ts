@@ -3,3 +3,4 @@ export { CLEANER_VERSION, cleanFile, isCleanable } from './clean.js';
 export type { CleanOptions, KeptMetadata } from './clean-options.js';
 export { applyPieces, lengthOfPieces, type Piece, slicePieces } from './edits.js';
 export { NO_RIGHTS, type StatedRights } from './rights-blocks.js';
+export { isTruncated } from './truncated.js';

@@ -15,6 +15,7 @@ export const REASON_WORDS: Record<ReasonCode, string> = {
   duplicate: 'duplicate',
   'type-mismatch': 'content does not match',
   unreadable: 'unreadable',
+  truncated: 'truncated',
   empty: 'empty',
   'archive-unsafe': 'unsafe archive',
   incomplete: 'incomplete',

@@ -13,6 +13,7 @@ export const REASON_CODES = [
   'duplicate',
   'type-mismatch',
   'unreadable',
+  'truncated',
   'empty',
   'archive-unsafe',
   'incomplete',

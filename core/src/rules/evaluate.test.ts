@@ -136,6 +136,11 @@ test('what can’t be read is refused with its type, and metadata that can’t b
     { code: 'unreadable', actual: 'image/jpeg', message: expect.stringContaining('it ends early') },
   ]);
   expect(judge(file({ unreadable: 'it ends early' })).reasons[0]?.actual).toBeNull();
+  expect(judge(file({ isTruncated: false })).outcome).toBe('accepted');
+  expect(judge(file({ isTruncated: true }))).toMatchObject({
+    outcome: 'warned',
+    reasons: [{ code: 'truncated', message: expect.stringContaining('as far as it goes') }],
+  });
   expect(judge(file({ metadataFault: 'it took too long' }))).toMatchObject({
     outcome: 'warned',
     reasons: [{ code: 'metadata-unreadable', message: expect.stringContaining('it took too long') }],

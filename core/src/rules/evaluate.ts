@@ -21,6 +21,8 @@ export interface FileFacts {
   checked?: CheckAnswer;
   /** Set when the bytes claim to be a picture but cannot be read as one. */
   unreadable?: string;
+  /** The picture ends before it is complete; it can be shown as far as it goes. */
+  isTruncated?: boolean;
   /** Set when the picture can be read, but its embedded metadata cannot. */
   metadataFault?: string;
 }
@@ -85,6 +87,7 @@ export function judgeFile(
   const warnings = [
     judgeName(file),
     judgeMismatch(file),
+    judgeTruncation(file),
     judgeMetadata(file),
     judgeDuplicate(file, rules, 'warn'),
     judgeCheck(file, rules, true),
@@ -169,6 +172,17 @@ function judgeMetadata({ name, metadataFault }: FileFacts): Reason | null {
     null,
     null,
     `The embedded metadata of ${name} can't be read (${metadataFault}); no texts were filled from it.`,
+  );
+}
+
+function judgeTruncation({ name, isTruncated = false }: FileFacts): Reason | null {
+  if (!isTruncated) return null;
+  return reason(
+    'truncated',
+    null,
+    null,
+    null,
+    `${name} ends before the picture is complete. It is shown as far as it goes. Upload it again if the original is whole.`,
   );
 }
 

@@ -11,6 +11,8 @@ export interface Found {
   /** The actual type, by content. */
   mime: string;
   size: PictureSize | null;
+  /** It ends before the picture is complete. */
+  isTruncated: boolean;
   metadata: EmbeddedMetadata;
   /** Why it cannot be read as the picture it claims to be; null when it can. */
   unreadable: string | null;
@@ -27,6 +29,7 @@ export async function examineBytes(inspector: Inspector, staged: StagedBytes, na
   return {
     mime,
     size: inspected?.size ?? null,
+    isTruncated: inspected?.isTruncated ?? false,
     metadata: inspected?.metadata ?? {},
     unreadable: inspected?.unreadable ?? null,
     metadataFault: inspected?.metadataFault ?? null,

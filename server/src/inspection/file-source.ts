@@ -1,5 +1,5 @@
 import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
-import { type ByteSource, requireWithin } from '@uniferum/core/inspection';
+import { type ByteSource, isTruncated, requireWithin } from '@uniferum/core/inspection';
 
 /** A file on disk that is read synchronously in pieces. In a dedicated process nothing else is blocked. */
 export class FileSource implements ByteSource {
@@ -24,5 +24,15 @@ export class FileSource implements ByteSource {
 
   close(): void {
     closeSync(this.#file);
+  }
+}
+
+/** Whether a picture ends before it is complete. Of a whole one, only the end is read. */
+export function endsEarly(path: string, mime: string): boolean {
+  const source = new FileSource(path);
+  try {
+    return isTruncated(source, mime);
+  } finally {
+    source.close();
   }
 }

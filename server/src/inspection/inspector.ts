@@ -23,6 +23,8 @@ export interface Inspected {
   /** Null when the header cannot be read. */
   size: PictureSize | null;
   pages: number;
+  /** It ends before the picture is complete. */
+  isTruncated: boolean;
   metadata: EmbeddedMetadata;
   /** Why it cannot be read as a picture. */
   unreadable: string | null;
@@ -64,6 +66,7 @@ export class Inspector {
       const found: Inspected = {
         size: null,
         pages: 1,
+        isTruncated: false,
         metadata: {},
         unreadable: null,
         metadataFault: null,
@@ -197,6 +200,7 @@ function takePart(waiting: Waiting | undefined, part: InspectionPart): void {
     case 'size':
       found.size = part.size;
       found.pages = part.pages;
+      found.isTruncated = part.isTruncated;
       return;
     case 'metadata':
       found.metadata = part.metadata;

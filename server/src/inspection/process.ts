@@ -17,7 +17,7 @@ import sharp from 'sharp';
 import { serveProcess } from '../shared/process-side.js';
 import { findDiscovery } from './discovery.js';
 import { readHeader, readMetadata, readStatedRights } from './embedded.js';
-import { FileSource } from './file-source.js';
+import { endsEarly, FileSource } from './file-source.js';
 import type {
   DocumentContent,
   DocumentToRead,
@@ -66,7 +66,7 @@ async function inspect(
 ): Promise<void> {
   try {
     const { size, pages, blocks } = await readHeader(path, mime);
-    tell({ n, found: 'size', size, pages });
+    tell({ n, found: 'size', size, pages, isTruncated: endsEarly(path, mime) });
     tell({ n, found: 'metadata', metadata: readMetadata(blocks) });
   } catch (error) {
     tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });

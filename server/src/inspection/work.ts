@@ -74,7 +74,7 @@ export interface ReadDocument {
 export type InspectionPart = { n: number } & (
   | { found: 'document'; document: ReadDocument }
   | { found: 'rewrite'; rewrite: PlannedRewrite }
-  | { found: 'size'; size: PictureSize; pages: number }
+  | { found: 'size'; size: PictureSize; pages: number; isTruncated: boolean }
   | { found: 'metadata'; metadata: EmbeddedMetadata }
   | { found: 'fault'; reason: string }
 );

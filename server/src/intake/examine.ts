@@ -46,6 +46,7 @@ export function factsOf(file: IncomingFile, staged: StagedBytes, examined: Exami
     texts: filledTexts(examined.texts),
     ...(examined.checked && { checked: examined.checked }),
     ...(examined.unreadable !== null && { unreadable: examined.unreadable }),
+    isTruncated: examined.isTruncated,
     ...(examined.metadataFault !== null && { metadataFault: examined.metadataFault }),
   };
 }
@@ -68,7 +69,10 @@ async function look(tools: IntakeTools, staged: StagedBytes, file: IncomingFile)
 
 function describedLink({ width, height }: LinkFacts): Found {
   const size = width && height ? { width, height, orientation: null } : null;
-  return { mime: LINK_MIME, size, metadata: {}, unreadable: null, metadataFault: null };
+  return {
+    ...{ mime: LINK_MIME, size, metadata: {}, unreadable: null, metadataFault: null },
+    isTruncated: false,
+  };
 }
 
 /** The bytes of a link are its provider's oEmbed response. oEmbed 1.0, section 2.3.4. */

@@ -54,6 +54,7 @@ export interface Examined {
   mime: string;
   kind: Kind;
   size: PictureSize | null;
+  isTruncated: boolean;
   texts: AssetTexts;
   /** Texts that exceeded the maximum length. */
   shortened: LongText[];

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { type Atelier, openAtelier, recipe } from '../testing/derived.js';
-import { form, photo } from '../testing/harness.js';
+import { brokenPng, form } from '../testing/harness.js';
 
 let server: Atelier['server'];
 let api: Atelier['api'];
@@ -66,12 +66,9 @@ describe('a rebuild', () => {
 describe('failures', () => {
   test('are grouped by why, and tried again together', async () => {
     await api('POST', '/recipes', recipe('any', '/cut', 100));
-    const whole = await photo(900, 600, 17);
-    for (const name of ['one.jpg', 'two.jpg'])
+    for (const [n, name] of ['one.png', 'two.png'].entries())
       await server.call('POST', '/api/v1/assets', {
-        body: form('/cut', [
-          { name, data: Buffer.concat([whole.subarray(0, whole.length / 2), Buffer.from(name)]) },
-        ]),
+        body: form('/cut', [{ name, data: await brokenPng(90, 60, n) }]),
       });
     await server.workUntilIdle();
     const { body } = await api('GET', '/runs/failures');

@@ -1,6 +1,6 @@
 import { RENDITION_STATES } from '@uniferum/core/recipes';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { form, photo, startTestServer, type TestServer } from '../testing/harness.js';
+import { brokenPng, form, photo, startTestServer, type TestServer } from '../testing/harness.js';
 
 let server: TestServer;
 beforeAll(async () => {
@@ -91,18 +91,17 @@ test('the old address of a rendition forwards after a rename', async () => {
 });
 
 test('a picture that can be read but not decoded fails with its reason, and nothing else does', async () => {
-  const whole = await photo(1200, 800, 5);
-  const cut = Buffer.concat([whole.subarray(0, whole.length / 2), Buffer.alloc(64)]);
+  const data = await brokenPng(1200, 800, 5);
   const { id } = (
-    await server.call('POST', '/api/v1/assets', { body: form('/cut', [{ name: 'cut.jpg', data: cut }]) })
+    await server.call('POST', '/api/v1/assets', { body: form('/cut', [{ name: 'broken.png', data }]) })
   ).body;
   await server.workUntilIdle();
   expect(await states(id)).toEqual({ tile: 'failed', wide: 'failed' });
   const [run] = (await server.call('GET', '/api/v1/runs')).body.items;
   expect(run).toMatchObject({ state: 'faulty', failed: 1 });
   const { items } = (await server.call('GET', `/api/v1/runs/${run.id}/items?state=failed`)).body;
-  expect(items[0].error).toMatch(/^cut\.jpg can't be decoded: .+ Open it in an image editor/);
-  expect((await server.call('GET', '/media/cut/cut~wide.jpg')).status).toBe(302);
+  expect(items[0].error).toMatch(/^broken\.png can't be decoded: .+ Open it in an image editor/);
+  expect((await server.call('GET', '/media/cut/broken~wide.png')).status).toBe(302);
 });
 
 describe('a changed recipe', () => {

@@ -251,6 +251,15 @@ export async function photo(width: number, height: number, seed = 1): Promise<Bu
     .toBuffer();
 }
 
+/** A PNG that is whole, has a valid header, and can't be decoded. */
+export async function brokenPng(width: number, height: number, seed = 1): Promise<Buffer> {
+  const png = await sharp(await photo(width, height, seed))
+    .png()
+    .toBuffer();
+  png[png.length - 40] = (png[png.length - 40] ?? 0) ^ 0xff;
+  return png;
+}
+
 function closeServer(server: Server): Promise<unknown> {
   server.closeAllConnections();
   return new Promise((resolve) => server.close(resolve));

@@ -12,14 +12,18 @@ export async function makeAnimated(context: PictureContext, planned: PlannedRend
     delay = [],
     loop = 0,
     pageHeight = context.size.height,
-  } = await sharp(context.picture.path, { animated: true }).metadata();
+  } = await sharp(context.picture.path, { animated: true, failOn: 'none' }).metadata();
   const total = context.size.width * pageHeight * context.pages;
   if (total > context.job.maxPixels)
     throw new Error(
       `its ${context.pages} frames have ${total} pixels together; at most ${context.job.maxPixels} are decoded`,
     );
   const tall = await toPixels(
-    sharp(context.picture.path, { animated: true, limitInputPixels: context.job.maxPixels, failOn: 'error' }),
+    sharp(context.picture.path, {
+      animated: true,
+      limitInputPixels: context.job.maxPixels,
+      failOn: context.picture.failOn,
+    }),
   );
   const frameBytes = tall.width * pageHeight * tall.channels;
   const found = new Map<number, Region>();

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import type { Recipe, Step } from '@uniferum/core/recipes';
 import sharp from 'sharp';
 import { describe, expect, test } from 'vitest';
-import { photo } from '../../testing/harness.js';
+import { brokenPng, photo } from '../../testing/harness.js';
 import { plainRecipe } from '../../testing/plain-recipe.js';
 import { renderJob } from './render.js';
 
@@ -45,18 +45,18 @@ describe('a file that can’t be decoded is refused with a reason, and takes not
     expect(failed[0]?.reason).toMatch(/unsupported image format|empty/i);
   });
 
-  test('a JPEG that is cut off', async () => {
+  test('but a JPEG that is only cut off is shown as far as it goes', async () => {
     const whole = await photo(1200, 800);
-    const { failed } = await renderBytes('cut.jpg', whole.subarray(0, whole.length / 2), [recipe([FIT])]);
-    expect(failed[0]?.reason).toMatch(/premature end|truncated/i);
+    const { made, failed } = await renderBytes('cut.jpg', whole.subarray(0, whole.length / 2), [
+      recipe([FIT]),
+    ]);
+    expect([made.length, failed]).toEqual([1, []]);
   });
 
   test('a PNG with a broken checksum in its data', async () => {
-    const whole = await sharp(await photo(300, 200))
-      .png()
-      .toBuffer();
-    whole[whole.length - 40] = (whole[whole.length - 40] ?? 0) ^ 0xff;
-    const { failed } = await renderBytes('broken.png', whole, [recipe([FIT])], { mime: 'image/png' });
+    const { failed } = await renderBytes('broken.png', await brokenPng(300, 200), [recipe([FIT])], {
+      mime: 'image/png',
+    });
     expect(failed[0]?.code).toBe('unreadable');
   });
 

@@ -15,6 +15,13 @@ export interface DecodedPicture {
   scale: number;
 }
 
+/** A picture, and what is to be made of a broken one. */
+interface FileToDecode {
+  path: string;
+  size: Size;
+  failOn: 'error' | 'none';
+}
+
 /**
  * Caches decoded pictures, least recently used ones evicted first. They are decoded at steps of √2, so that a
  * slightly different width finds the same one again.
@@ -24,7 +31,7 @@ export class DecodedCache {
 
   /** @param scale the required scale of the source, at most 1 */
   async get(
-    file: { path: string; sha256: string; size: Size },
+    file: FileToDecode & { sha256: string },
     scale: number,
     maxPixels: number,
   ): Promise<DecodedPicture> {
@@ -53,12 +60,12 @@ function stepAbove(scale: number): number {
 }
 
 async function decodeAt(
-  { path, size }: { path: string; size: Size },
+  { path, size, failOn }: FileToDecode,
   scale: number,
   maxPixels: number,
 ): Promise<DecodedPicture> {
   const width = Math.max(1, Math.round(size.width * scale));
   const height = Math.max(1, Math.round(size.height * scale));
-  const opened = sharp(path, { limitInputPixels: maxPixels, failOn: 'error' }).autoOrient();
+  const opened = sharp(path, { limitInputPixels: maxPixels, failOn }).autoOrient();
   return { pixels: await toPixels(opened.resize(width, height, { fit: 'fill' })), scale };
 }

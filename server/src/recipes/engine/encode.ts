@@ -143,7 +143,7 @@ async function withMetadata(
   // Embedded metadata can only be copied with its own file: that file is opened, and its pixels are replaced by ours.
   const input = await openPixels(first).ensureAlpha().raw().toBuffer();
   const { width, height } = first;
-  return sharp(metadata.path)
+  return sharp(metadata.path, { failOn: 'none' })
     .autoOrient()
     .resize(width, height, { fit: 'fill' })
     .ensureAlpha()

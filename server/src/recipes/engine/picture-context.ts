@@ -24,7 +24,11 @@ export function decode(
   { picture, job }: PictureContext,
   options: { density?: number; pages?: number } = {},
 ): Sharp {
-  return sharp(picture.path, { limitInputPixels: job.maxPixels, failOn: 'error', ...options }).autoOrient();
+  return sharp(picture.path, {
+    limitInputPixels: job.maxPixels,
+    failOn: picture.failOn,
+    ...options,
+  }).autoOrient();
 }
 
 /** Crops and resizes a picture. */

@@ -69,7 +69,7 @@ async function renderGroup(
   let picture: PictureFile | null = null;
   try {
     picture = await openSource(file, splitSource(recipes[0]?.steps ?? []).source);
-    const { autoOrient, pages = 1 } = await sharp(picture.path).metadata();
+    const { autoOrient, pages = 1 } = await sharp(picture.path, { failOn: 'none' }).metadata();
     const rights = recipes.some(({ output }) => output.metadata === 'rights')
       ? await readRights(file.path, file.mime)
       : { artist: null, copyright: null };

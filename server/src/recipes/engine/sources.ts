@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Kind } from '@uniferum/core/library';
 import { drawWave, PeakGatherer, type SourceStep } from '@uniferum/core/recipes';
+import { endsEarly } from '../../inspection/file-source.js';
 import { endOfTool, runTool, startTool } from './tool.js';
 
 const WAVE_RATE = 8000;
@@ -28,6 +29,8 @@ export interface SourceFile {
 export interface PictureFile {
   path: string;
   mime: string;
+  /** `none` for a truncated one, which browsers show as far as it goes; anything else that is broken is refused. */
+  failOn: 'error' | 'none';
   /** Removes temporary files. */
   release(): Promise<void>;
 }
@@ -44,7 +47,8 @@ export async function openSource(file: SourceFile, step: SourceStep | null): Pro
     const { page = 1, dpi = 150 } = step?.op === 'page' ? step : {};
     return openPage(file, page, dpi);
   }
-  return { path: file.path, mime: file.mime, release: async () => {} };
+  const failOn = endsEarly(file.path, file.mime) ? 'none' : 'error';
+  return { path: file.path, mime: file.mime, failOn, release: async () => {} };
 }
 
 /** The file is valid, but lacks the page or moment that a recipe uses. */
@@ -173,6 +177,7 @@ function temporaryPicture(path: string): PictureFile {
   return {
     path,
     mime: path.endsWith('.svg') ? 'image/svg+xml' : 'image/png',
+    failOn: 'error',
     release: () => rm(path, { force: true }),
   };
 }

@@ -58,6 +58,7 @@ async function beginStill(context: PictureContext, planned: PlannedRendition): P
         path: context.picture.path,
         sha256: `${context.job.file.sha256}:${context.picture.path === context.job.file.path ? '' : canonicalJson(splitSource(planned.recipe.steps).source)}`,
         size: context.size,
+        failOn: context.picture.failOn,
       },
       scale,
       context.job.maxPixels,
