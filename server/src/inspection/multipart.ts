@@ -62,17 +62,28 @@ export async function readMultipart(
       ),
     );
   parser.on('file', (field, stream, name) => {
-    if (field !== 'file' || name === undefined) {
+    if (name === undefined) {
       stream.resume();
+      return;
+    }
+    if (field !== 'file') {
+      stream.on('error', () => {});
+      refuse(
+        new UniferumError(
+          'malformed-request',
+          `The part "${String(field).slice(0, 50)}" is unknown. Send each file in a part named "file".`,
+        ),
+      );
       return;
     }
     // The consumer of the stream handles errors; without a listener, a closed connection would end the process.
     stream.on('error', () => {});
+    // Browsers write a quote in a name like this. Source: WHATWG HTML, "multipart/form-data encoding algorithm".
     // The parser runs ahead of the consumer: a file gets the fields sent before it, not those after.
     const before = new Map(fields);
     work = work.then(() => {
       open = stream;
-      return onFile({ name, stream }, before);
+      return onFile({ name: name.replaceAll('%22', '"'), stream }, before);
     });
     // An abandoned stream is never read to its end, and the parser would wait for it forever.
     work.catch((error) => {

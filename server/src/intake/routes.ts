@@ -46,7 +46,7 @@ export function intakeRoutes(toolsFor: ToolsFor, joints: Joints): Route[] {
       alternativeBody: sourceSchema,
       multipart: Joi.object({
         folder: Joi.string().description(
-          'the path of the folder, before the files; made when it is missing; it may come again before other files',
+          'the path of the folder; made when it is missing; it may come again before other files',
         ),
         unpack: Joi.boolean().description('true unpacks the archive that follows; answers 202 with its run'),
         ownFolder: Joi.boolean().description('true unpacks into a folder named like the archive'),

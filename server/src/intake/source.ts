@@ -13,7 +13,8 @@ import type { TakenIn } from './incoming.js';
 import { takeLinkIn } from './links.js';
 import { type AlsoRecord, receiveStaged, refuseFile, takeIn } from './take-in.js';
 import { cutOffBytes, type IntakeTools } from './tools.js';
-import { type Asking, answerTaken } from './upload.js';
+import type { Asking } from './upload.js';
+import { answerTaken } from './upload-answers.js';
 
 interface SourceBody extends Partial<AssetTexts> {
   source: string;

@@ -1,29 +1,28 @@
-import type { Verdict } from '@uniferum/core/intake';
-import { type Asset, type AssetTexts, parseFolderPath, ROOT_PATH, TEXT_LIMITS } from '@uniferum/core/library';
 import type { Request } from 'express';
 import { type Fields, type FilePart, readMultipart } from '../inspection/multipart.js';
-import { toAssetAnswers } from '../library/asset-answers.js';
-import { findAssets } from '../library/asset-queries.js';
 import type { Answer } from '../shared/answer.js';
 import { type Transaction, writeJson } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
-import {
-  Claim,
-  fingerprintOf,
-  type Idempotency,
-  keyReused,
-  replay,
-  type StoredResponse,
-} from '../shared/idempotency.js';
+import { Claim, fingerprintOf, type Idempotency, keyReused } from '../shared/idempotency.js';
 import type { Principal } from '../shared/principal.js';
 import { requireScope } from '../shared/register-routes.js';
-import { API_BASE } from '../shared/route.js';
-import { type BegunBatch, openIntake, refusal } from './batches.js';
-import type { IntakeContext, TakenIn } from './incoming.js';
+import { type BegunBatch, openIntake } from './batches.js';
+import type { IncomingFile, IntakeContext, TakenIn } from './incoming.js';
 import { ownsIntake } from './queries.js';
-import { type ArrivedFile, discardAll, receiveStream, SETTLE_LIMITS, takeIn } from './take-in.js';
+import { replayUpload } from './replay-upload.js';
+import {
+  type ArrivedFile,
+  discardAll,
+  receiveStaged,
+  receiveStream,
+  SETTLE_LIMITS,
+  takeIn,
+} from './take-in.js';
 import { forBatch, type IntakeTools } from './tools.js';
 import { unpackArchive } from './unpack-archive.js';
+import { answerSeveral, answerTaken } from './upload-answers.js';
+import { readFolder, readTexts, requireKnownFields } from './upload-fields.js';
+import type { HeldFile, PartResult, WaitingFile } from './upload-parts.js';
 
 /** A request that brings files, and the claims by which its retries are recognised. */
 export interface Asking {
@@ -31,19 +30,6 @@ export interface Asking {
   req: Request;
   idempotency: Idempotency;
 }
-
-/** One file's entry in the answer to an upload of several. */
-interface UploadResult {
-  name: string;
-  status: number;
-  asset?: Asset;
-  verdict?: Verdict;
-}
-
-/** The result of one part of an upload; stored in the same commit as the file, so that a retry finds it. */
-type PartResult =
-  | { kind: 'file'; taken: TakenIn; intake: IntakeContext }
-  | { kind: 'archive'; batch: BegunBatch };
 
 /**
  * Answers an upload. A retry with the same Idempotency-Key is read and compared with the original request. If that
@@ -65,11 +51,6 @@ export async function answerUpload(tools: IntakeTools, { who, req, idempotency }
   }
 }
 
-interface WaitingFile extends ArrivedFile {
-  n: number;
-  digest: string;
-}
-
 /** One multipart request: its files are received one by one and stored together. */
 class Upload {
   readonly #tools: IntakeTools;
@@ -78,6 +59,7 @@ class Upload {
   #intake: IntakeContext | null = null;
   #unpacked: BegunBatch | null = null;
   #waiting: WaitingFile[] = [];
+  #held: HeldFile[] = [];
   #next = 0;
   readonly #taken = new Map<number, TakenIn>();
   readonly #digests: string[] = [];
@@ -99,9 +81,14 @@ class Upload {
   async receive(req: Request): Promise<{ answer: Answer; fingerprint: string }> {
     let digest: string;
     try {
-      ({ digest } = await readMultipart(req, (part, before) => this.#take(part, before)));
+      const { fields, ...read } = await readMultipart(req, (part, before) => this.#take(part, before));
+      ({ digest } = read);
+      requireKnownFields(fields);
+      await this.#admitHeld(fields);
+      await this.#addLateTexts(fields);
     } finally {
-      // Also when the request fails midway: files that arrived completely are imported.
+      // Also when the request fails midway: files that arrived completely are imported, if it is known where to.
+      await discardAll(this.#held);
       await this.#settle();
     }
     return {
@@ -116,11 +103,18 @@ class Upload {
         'malformed-request',
         'Only one archive can be unpacked per request. Send the next one separately.',
       );
+    requireKnownFields(before);
     const n = this.#next;
     this.#next += 1;
+    const isUnpacked = before.get('unpack') === 'true';
+    if (!before.has('folder') && !isUnpacked) {
+      await this.#hold(n, { name, stream }, before);
+      return;
+    }
+    await this.#admitHeld(before);
     const folder = readFolder(before);
     requireScope(this.#who, folder);
-    if (before.get('unpack') === 'true') {
+    if (isUnpacked) {
       if (this.#who.scope)
         throw new UniferumError('right-missing', 'A token can’t be used to unpack archives.');
       await this.#unpack(n, { name, stream }, folder, before);
@@ -129,16 +123,73 @@ class Upload {
     this.#intake ??= await this.#open(before, folder);
     const file = { name, folder, texts: readTexts(before) };
     const arrived = await receiveStream(this.#tools, this.#intake, file, stream);
-    const digest = this.#remember(n, name, folder, arrived);
-    if (await this.#isKnown(n, digest, arrived)) return;
-    this.#waiting.push({ ...arrived, n, digest });
-    const bytes = this.#waiting.reduce((sum, { staged }) => sum + staged.bytes, 0);
-    if (this.#waiting.length >= SETTLE_LIMITS.files || bytes >= SETTLE_LIMITS.bytes) await this.#settle();
+    this.#digests[n] = `${name} ${arrived.staged.sha256}`;
+    await this.#await(n, file, { arrived, before });
   }
 
-  #remember(n: number, name: string, folder: string, { staged }: Pick<ArrivedFile, 'staged'>): string {
-    this.#digests.push(`${name} ${staged.sha256}`);
-    return fingerprintOf([n, name, folder, staged.sha256]);
+  /** Keeps a file until its folder is known: the field may come after it. */
+  async #hold(n: number, { name, stream }: FilePart, before: Fields): Promise<void> {
+    const staged = await this.#tools.store.stage(stream, { limitBytes: this.#tools.config.maxUploadBytes });
+    this.#digests[n] = `${name} ${staged.sha256}`;
+    this.#held.push({ n, name, staged, before });
+    const bytes = this.#held.reduce((sum, one) => sum + one.staged.bytes, 0);
+    // As many as are stored together can wait; more without a folder go where files without one go.
+    if (this.#held.length >= SETTLE_LIMITS.files || bytes >= SETTLE_LIMITS.bytes)
+      await this.#admitHeld(before);
+  }
+
+  /** Imports what was held, with the fields that came after it where it had none of its own. */
+  async #admitHeld(fields: Fields): Promise<void> {
+    const held = this.#held;
+    this.#held = [];
+    try {
+      for (let one = held.shift(); one; one = held.shift()) {
+        const { n, name, staged } = one;
+        const before = new Map([...fields, ...one.before]);
+        let folder: string;
+        try {
+          folder = readFolder(before);
+          requireScope(this.#who, folder);
+          this.#intake ??= await this.#open(before, folder);
+        } catch (error) {
+          await staged.discard();
+          throw error;
+        }
+        const file = { name, folder, texts: readTexts(before) };
+        const received = receiveStaged(this.#tools, file, staged);
+        received.catch(() => {});
+        await this.#await(n, file, { arrived: { staged, received }, before });
+      }
+    } finally {
+      await discardAll(held);
+    }
+  }
+
+  /** Fields after the last file belong to the files that are not stored yet. */
+  async #addLateTexts(fields: Fields): Promise<void> {
+    const late = readTexts(fields);
+    for (const one of this.#waiting) {
+      const missing = Object.entries(late).filter(
+        ([field]) => !(field in one.file.texts) && !one.before.has(field),
+      );
+      if (missing.length === 0) continue;
+      await one.received.catch(() => {});
+      one.file = { ...one.file, texts: { ...Object.fromEntries(missing), ...one.file.texts } };
+      one.received = receiveStaged(this.#tools, one.file, one.staged);
+      one.received.catch(() => {});
+    }
+  }
+
+  async #await(
+    n: number,
+    file: IncomingFile,
+    { arrived, before }: { arrived: ArrivedFile; before: Fields },
+  ): Promise<void> {
+    const digest = fingerprintOf([n, file.name, file.folder, arrived.staged.sha256]);
+    if (await this.#isKnown(n, digest, arrived)) return;
+    this.#waiting.push({ ...arrived, n, digest, file, before });
+    const bytes = this.#waiting.reduce((sum, { staged }) => sum + staged.bytes, 0);
+    if (this.#waiting.length >= SETTLE_LIMITS.files || bytes >= SETTLE_LIMITS.bytes) await this.#settle();
   }
 
   /** Reuses the result of an earlier attempt for the same file. @throws UniferumError `key-reused` for another one */
@@ -154,7 +205,8 @@ class Upload {
 
   async #unpack(n: number, { name, stream }: FilePart, folder: string, before: Fields): Promise<void> {
     const staged = await this.#tools.store.stage(stream, { limitBytes: this.#tools.config.maxUploadBytes });
-    const digest = this.#remember(n, name, folder, { staged });
+    this.#digests[n] = `${name} ${staged.sha256}`;
+    const digest = fingerprintOf([n, name, folder, staged.sha256]);
     const known = this.#known.get(n);
     if (known?.result.kind === 'archive') {
       await staged.discard();
@@ -225,7 +277,7 @@ class Upload {
     if (first === undefined)
       throw new UniferumError(
         'malformed-request',
-        'The request contains no file. Send at least one part named "file" with a file name, after the field "folder".',
+        'The request contains no file. Send at least one part named "file" with a file name.',
       );
     return taken.length === 1 ? answerTaken(this.#tools, first) : answerSeveral(this.#tools, taken);
   }
@@ -233,60 +285,4 @@ class Upload {
 
 function requireSame(before: string, now: string): void {
   if (before !== now) throw keyReused();
-}
-
-async function replayUpload(tools: IntakeTools, req: Request, earlier: StoredResponse): Promise<Answer> {
-  const digests: string[] = [];
-  const { digest } = await readMultipart(req, async ({ name, stream }) => {
-    const staged = await tools.store.stage(stream, { limitBytes: tools.config.maxUploadBytes });
-    await staged.discard();
-    digests.push(`${name} ${staged.sha256}`);
-  });
-  return replay(earlier, fingerprintOf([digest, digests]));
-}
-
-function readFolder(fields: Fields): string {
-  const folder = parseFolderPath(fields.get('folder') ?? ROOT_PATH);
-  if (!folder.ok)
-    throw new UniferumError('malformed-request', `The folder is invalid: ${folder.reason}.`, {
-      errors: [{ field: 'folder', code: 'folder-path', message: folder.reason }],
-    });
-  return folder.path;
-}
-
-function readTexts(fields: Fields): Partial<AssetTexts> {
-  const texts: Partial<AssetTexts> = {};
-  for (const field of ['title', 'alt', 'caption', 'credit'] as const) {
-    const value = fields.get(field)?.trim();
-    if (value) texts[field] = value;
-  }
-  const keywords = fields.get('keywords')?.split(',', TEXT_LIMITS.keywords + 1);
-  if (keywords) texts.keywords = keywords.map((word) => word.trim()).filter((word) => word !== '');
-  return texts;
-}
-
-/** Answers with the asset created from a file, or with the problem why it was refused. */
-export async function answerTaken(tools: IntakeTools, taken: TakenIn): Promise<Answer> {
-  const [asset] = await readAssets(tools, [taken]);
-  if (!asset) throw refusal(taken.verdict);
-  return {
-    status: 201,
-    body: asset,
-    headers: { Location: `${tools.config.publicUrl}${API_BASE}/assets/${asset.id}` },
-  };
-}
-
-async function answerSeveral(tools: IntakeTools, taken: readonly TakenIn[]): Promise<Answer> {
-  const assets = new Map((await readAssets(tools, taken)).map((asset) => [asset.id, asset]));
-  const results = taken.map(({ verdict, assetId }): UploadResult => {
-    const asset = assetId === null ? undefined : assets.get(assetId);
-    return { name: verdict.name, status: asset ? 201 : 422, ...(asset && { asset }), verdict };
-  });
-  return { status: 207, body: { results } };
-}
-
-async function readAssets(tools: IntakeTools, taken: readonly TakenIn[]): Promise<Asset[]> {
-  const ids = taken.map(({ assetId }) => assetId).filter((id) => id !== null);
-  for (const listener of tools.joints.listeners) await listener.awaited?.(tools.db, ids);
-  return toAssetAnswers(tools, await findAssets(tools.db, ids.map(Number)));
 }

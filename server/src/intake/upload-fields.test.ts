@@ -1,0 +1,142 @@
+import { readdir } from 'node:fs/promises';
+import { afterAll, beforeAll, expect, test } from 'vitest';
+import { api, callsOf } from '../testing/calls.js';
+import { startTestServer, type TestServer } from '../testing/harness.js';
+
+// RFC 7578, 5.2: the parts of a form may come in any order.
+
+let server: TestServer;
+beforeAll(async () => {
+  server = await startTestServer();
+});
+afterAll(async () => {
+  await server.close();
+});
+const { assetsOf, setRules } = callsOf(() => server);
+
+type Part = readonly [name: string, value: string, file?: string];
+function send(parts: readonly Part[], headers: Record<string, string> = {}) {
+  const body = new FormData();
+  for (const [name, value, file] of parts)
+    if (file === undefined) body.append(name, value);
+    else body.append(name, new Blob([value]), file);
+  return server.call('POST', `${api}/assets`, { body, headers });
+}
+const file = (name: string, content = `bytes of ${name}`): Part => ['file', content, name];
+const placed = async (folder: string) =>
+  (await assetsOf(folder)).map((asset) => `${asset.folder.path}/${asset.name}`);
+
+test('a folder and texts that come after the file are those of the file', async () => {
+  const { status, body } = await send([
+    file('a.txt'),
+    ['alt', 'A fog bank'],
+    ['folder', '/after'],
+    ['title', 'Fog'],
+  ]);
+  expect([status, body.folder.path, body.alt, body.title]).toEqual([201, '/after', 'A fog bank', 'Fog']);
+});
+
+test('texts that come after the file are added to those before it, and don’t replace them', async () => {
+  const { body } = await send([
+    ['folder', '/texts'],
+    ['alt', 'Before'],
+    file('a.txt'),
+    ['alt', 'After'],
+    ['caption', 'Late'],
+    ['keywords', 'sea, fog'],
+  ]);
+  expect([body.alt, body.caption, body.keywords]).toEqual(['Before', 'Late', ['sea', 'fog']]);
+});
+
+test('of several files each goes to the folder before it, and the first ones to the one after them', async () => {
+  const { status, body } = await send([
+    file('1.txt'),
+    file('2.txt'),
+    ['folder', '/one'],
+    file('3.txt'),
+    ['folder', '/two'],
+    file('4.txt'),
+  ]);
+  expect(status).toBe(207);
+  expect(body.results.map(({ asset }: { asset: { folder: { path: string } } }) => asset.folder.path)).toEqual(
+    ['/one', '/one', '/one', '/two'],
+  );
+});
+
+test('a file is cut off at the limit of its own folder, not at that of the one it never goes to', async () => {
+  const { items } = (await server.call('GET', `${api}/folders`)).body;
+  const root = items.find(({ path }: { path: string }) => path === '/').id;
+  const limit = (rules: object) => server.call('PUT', `${api}/folders/${root}/rules`, { json: rules });
+  await limit({ maxBytes: 10 });
+  await setRules('/wide', { maxBytes: 1000 });
+  try {
+    const { status, body } = await send([file('long.txt', 'x'.repeat(500)), ['folder', '/wide']]);
+    expect([status, body.bytes]).toEqual([201, 500]);
+    const refused = await send([file('long2.txt', 'y'.repeat(500))]);
+    expect([refused.status, refused.body.verdict.reasons[0].code]).toEqual([422, 'too-large']);
+  } finally {
+    await limit({});
+  }
+});
+
+test('more files than are stored together go where files without a folder go', async () => {
+  const names = Array.from({ length: 70 }, (_, n) => `many-${String(n).padStart(2, '0')}.txt`);
+  const { body } = await send([...names.map((name) => file(name)), ['folder', '/many']]);
+  const folders = body.results.map(({ asset }: { asset: { folder: { path: string } } }) => asset.folder.path);
+  expect(folders.slice(0, 64)).toEqual(Array(64).fill('/'));
+  expect(folders.slice(64)).toEqual(Array(6).fill('/many'));
+});
+
+test('a retry with the same key gives the same answer, in whatever order its parts come', async () => {
+  const parts: Part[] = [file('retry.txt'), ['folder', '/retry']];
+  const headers = { 'Idempotency-Key': 'order-1' };
+  const first = await send(parts, headers);
+  const again = await send(parts, headers);
+  expect([again.status, again.body.id]).toEqual([201, first.body.id]);
+  expect(await placed('/retry')).toEqual(['/retry/retry.txt']);
+  expect((await send([file('retry.txt'), ['folder', '/elsewhere']], headers)).status).toBe(422);
+});
+
+test.each<[string, Part[], string]>([
+  ['a field that there is none of', [['folder', '/odd'], ['colour', 'red'], file('a.txt')], 'colour'],
+  ['such a field after the file', [['folder', '/odd'], file('b.txt'), ['colour', 'red']], 'colour'],
+  [
+    'a file under another name',
+    [
+      ['folder', '/odd'],
+      ['picture', 'bytes', 'c.txt'],
+    ],
+    'picture',
+  ],
+])('%s is refused, and says what there is', async (_what, parts, name) => {
+  const { status, body } = await send(parts);
+  expect([status, body.detail]).toEqual([400, expect.stringContaining(name)]);
+});
+
+test('a folder that is none is refused, whenever it comes, and nothing stays behind', async () => {
+  for (const parts of [
+    [file('x.txt'), ['folder', '/../x']],
+    [['folder', '/../x'], file('x.txt')],
+  ] as Part[][]) {
+    const { status, body } = await send(parts);
+    expect([status, body.errors[0].field]).toEqual([400, 'folder']);
+  }
+  expect(await readdir(server.store.scratch())).toEqual([]);
+});
+
+test('quotes and other odd characters in a file name survive', async () => {
+  const name = 'a "fine" day; 100%.txt';
+  const boundary = 'x-boundary';
+  // As browsers write it. Source: WHATWG HTML, "multipart/form-data encoding algorithm".
+  const written = name.replace(/"/g, '%22');
+  const body = [
+    ...[`--${boundary}`, 'Content-Disposition: form-data; name="folder"', '', '/quoted'],
+    ...[`--${boundary}`, `Content-Disposition: form-data; name="file"; filename="${written}"`],
+    ...['Content-Type: text/plain', '', 'bytes', `--${boundary}--`, ''],
+  ].join('\r\n');
+  const answer = await server.call('POST', `${api}/assets`, {
+    body,
+    headers: { 'Content-Type': `multipart/form-data; boundary=${boundary}` },
+  });
+  expect(answer.body.origin.sentAs).toBe(name);
+});
