@@ -84,21 +84,35 @@ export const LIBRARY_FIELDS: readonly FilterField[] = [
       values: ['none', 'today'],
     }),
   ),
-  ordered(
-    field(
-      'added',
-      'when it arrived',
-      'added:7d',
-      (term, nowMs) => ({
-        field: 'added',
-        span: takeValue(term, readTimeSpan(term.operator, term.value, nowMs)),
-      }),
-      { values: ['today', '7d', '30d'] },
-    ),
-  ),
+  readTimes('added', 'when it arrived'),
+  readTimes('updated', 'when it last changed'),
+  field('sha256', 'digest of its bytes', 'sha256:9f86d081884c7d65', readDigest),
   field('duplicate', 'same bytes elsewhere', 'duplicate:yes', readYesNo('duplicate'), { values: YES_NO }),
   field('near', 'looks like an asset', 'near:1204', readNear),
 ];
+
+function readTimes(name: 'added' | 'updated', hint: string): FilterField {
+  const read: Reader = (term, nowMs) => ({
+    field: name,
+    span: takeValue(term, readTimeSpan(term.operator, term.value, nowMs)),
+  });
+  return ordered(field(name, hint, `${name}:7d`, read, { values: ['today', '7d', '30d'] }));
+}
+
+/** Fewer digits would find a part of the library at random. */
+const FEWEST_DIGITS = 8;
+const DIGEST_DIGITS = 64;
+
+function readDigest(term: Term): Condition {
+  const prefix = term.value.toLowerCase();
+  if (!/^[0-9a-f]*$/.test(prefix) || prefix.length < FEWEST_DIGITS || prefix.length > DIGEST_DIGITS)
+    throw new FilterFault(
+      `a digest has ${FEWEST_DIGITS} to ${DIGEST_DIGITS} hexadecimal digits`,
+      valuePlace(term),
+      null,
+    );
+  return { field: 'sha256', prefix };
+}
 
 function readText(name: (typeof FILTER_TEXTS)[number]): Reader {
   return ({ value, isQuoted }) => {

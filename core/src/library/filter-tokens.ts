@@ -19,7 +19,8 @@ export interface Term {
 
 export type Operator = ':' | '>' | '>=' | '<' | '<=' | '=';
 
-const TERM_HEAD = /([a-z]+)(>=|<=|:|>|<|=)/iy;
+/** Of names with digits only this one is a field: `f16:9` is a word. */
+const TERM_HEAD = /(sha256|[a-z]+)(>=|<=|:|>|<|=)/iy;
 const BARE = /[^\s()"]+/y;
 const CONNECTIVES = new Set(['or', 'and', 'not']);
 

@@ -78,6 +78,8 @@ describe('a filter', () => {
     ['title:"none"', { field: 'title', isFilled: true, contains: 'none' }],
     ['keyword:storm', { field: 'keyword', isFilled: true, contains: 'storm' }],
     ['duplicate:yes', { field: 'duplicate', value: true }],
+    ['sha256:9F86D081', { field: 'sha256', prefix: '9f86d081' }],
+    [`sha256:${'a'.repeat(64)}`, { field: 'sha256', prefix: 'a'.repeat(64) }],
     ['recipe:wide', { field: 'plugged', name: 'recipe', value: { name: 'wide', state: null } }],
     ['recipe:wide=failed', { field: 'plugged', name: 'recipe', value: { name: 'wide', state: 'failed' } }],
     ['near:1204', { field: 'near', id: '1204', distance: 6 }],
@@ -105,6 +107,10 @@ describe('a filter', () => {
 
   test('counts days back from now', () => {
     expect(conditionOf('added:7d')).toMatchObject({ span: { from: '2026-05-13T12:00:00.000Z' } });
+    expect(conditionOf('updated:7d')).toMatchObject({
+      field: 'updated',
+      span: { from: '2026-05-13T12:00:00.000Z' },
+    });
   });
 
   test.each([
@@ -130,6 +136,9 @@ describe('an error of a filter', () => {
     ['captured:2025-13', 9, 7, 'captured:2025-09'],
     ['captured:2025-02-30', 9, 10, 'captured:2025-09'],
     ['alt>none', 0, 8, 'alt:none'],
+    ['sha256:abc', 7, 3, null],
+    ['sha256:nothexatall', 7, 11, null],
+    [`sha256:${'a'.repeat(65)}`, 7, 65, null],
     ['recipe:wide=frsh', 7, 9, 'recipe:wide=fresh'],
     ['near:12,40', 5, 5, 'near:12,11'],
     ['kind:', 0, 5, 'kind:image'],

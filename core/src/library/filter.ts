@@ -32,9 +32,11 @@ export type Condition =
   | { field: 'folder'; path: string }
   | ({ field: FilterNumber } & NumberSpan)
   | { field: 'captured'; span: TimeSpan | null }
-  | { field: 'added'; span: TimeSpan }
+  | { field: 'added' | 'updated'; span: TimeSpan }
   /** With `contains` null, asks whether there is any. */
   | { field: FilterText; isFilled: boolean; contains: string | null }
+  /** The digest of the bytes, or how it begins, in lower case. */
+  | { field: 'sha256'; prefix: string }
   | { field: 'duplicate'; value: boolean }
   /** Pictures similar to the one with this id, up to a number of differing bits of their perceptual hashes. */
   | { field: 'near'; id: string; distance: number }

@@ -64,6 +64,10 @@ export async function countCondition(
         : countDays(db, 'captured', condition.span);
     case 'added':
       return countDays(db, 'added', condition.span);
+    case 'updated':
+      return null;
+    case 'sha256':
+      return countDigests(db, condition.prefix);
     case 'title':
     case 'alt':
     case 'caption':
@@ -102,6 +106,16 @@ export async function countKept(db: Executor, filter: Filter, lookups: Lookups):
   if (filter.op !== 'not') return null;
   const opposite = await countKept(db, filter.filter, lookups);
   return opposite === null ? null : (await countAll(db)) - opposite;
+}
+
+/** There are few, and an index leads to them. */
+async function countDigests(db: Executor, prefix: string): Promise<number> {
+  const row = await selectOne<{ n: number }>(
+    db,
+    'SELECT COUNT(*) AS n FROM assets FORCE INDEX (assets_blob) WHERE sha256 LIKE ? AND live = 1',
+    [`${prefix}%`],
+  );
+  return row?.n ?? 0;
 }
 
 async function sum(db: Executor, where: string, values: (SqlValue | SqlValue[])[]): Promise<number> {

@@ -82,6 +82,10 @@ function conditionToSql(condition: Exclude<Condition, { field: 'words' }>, looku
         : timeToSql('assets.captured_key', { from: NO_DATE_AFTER, ...dropNulls(condition.span) });
     case 'added':
       return timeToSql('assets.created_at', dropNulls(condition.span));
+    case 'updated':
+      return timeToSql('assets.updated_at', dropNulls(condition.span));
+    case 'sha256':
+      return { sql: 'assets.sha256 LIKE ?', values: [`${condition.prefix}%`] };
     case 'title':
     case 'alt':
     case 'caption':

@@ -246,6 +246,7 @@ const INDEXES: Partial<Record<Condition['field'], string>> = {
   ratio: 'assets_by_ratio',
   captured: 'all_assets_by_captured',
   added: 'all_assets_by_created',
+  sha256: 'assets_blob',
   near: 'PRIMARY',
 };
 

@@ -90,6 +90,8 @@ describe('a filter', () => {
     ['captured>2025-06', []],
     ['captured:none', ['calm', 'empty-handed', 'fog', 'storm-2']],
     ['added:today', ['calm', 'empty-handed', 'fog', 'storm-1', 'storm-2']],
+    ['updated:today', ['calm', 'empty-handed', 'fog', 'storm-1', 'storm-2']],
+    ['updated<2026-01-01', []],
     ['used:yes', []],
     ['used:no kind:image', ['calm', 'storm-1', 'storm-2']],
     ['recipe:wide', ['calm', 'storm-1', 'storm-2']],
@@ -105,6 +107,17 @@ describe('a filter', () => {
   ])('%s finds the right ones', async (q, expected) => {
     expect(await names(q)).toEqual(expected);
     expect((await find(q)).total).toBe(expected.length);
+  });
+
+  test('by digest finds the file with these bytes, whole or from its beginning', async () => {
+    const { items } = await find('fog type:txt');
+    const { sha256 } = items[0] as unknown as { sha256: string };
+    for (const q of [`sha256:${sha256}`, `sha256:${sha256.slice(0, 8).toUpperCase()}`]) {
+      expect(await names(q)).toEqual(['fog']);
+      expect((await find(q)).total).toBe(1);
+    }
+    expect(await names('sha256:00000000')).toEqual([]);
+    expect(await names(`not sha256:${sha256}`)).not.toContain('fog');
   });
 
   test('that can’t be read answers with the place and a suggestion', async () => {

@@ -48,6 +48,16 @@ describe('versions', () => {
     expect([folder.items, folder.bytes]).toEqual([1, first.length]);
   });
 
+  test('the same bytes again make no version, whatever the folder says about duplicates', async () => {
+    const data = await photo(60, 40, 21);
+    const id = await put('/versions', 'same.jpg', data);
+    const before = await get(id);
+    const { status, body } = await replace(id, data);
+    expect([status, body.version, body.updatedAt]).toEqual([200, 1, before.updatedAt]);
+    expect((await server.call('GET', `${api}/assets/${id}/versions`)).body.total).toBe(1);
+    expect((await replace(id, data, { 'If-Match': '"stale"' })).status).toBe(412);
+  });
+
   test('a replacement is judged: another kind, a broken picture and a stale state are refused', async () => {
     const id = await put('/versions', 'b.jpg', await photo(60, 40, 3));
     const text = await replace(id, bytes('no picture'));

@@ -67,6 +67,8 @@ export async function replaceContent(
       const row = await holdAsset(tx, id, ifMatch);
       requireKind(row, facts.mime);
       await recordBlobs(tx, [{ sha256, bytes, crc32, ...copy }]);
+      // The same bytes again make no version; if they were missing in the store, they are there again.
+      if (row.sha256 === sha256) return;
       await requireChange(joints, tx, changeOf(row), prepared);
       // The cleanup may have quarantined the bytes before they were referenced.
       await staged.keep();
