@@ -10,25 +10,35 @@ const DETAILED_DAYS = 16;
 
 /** Records what each store holds now; the home store has the number 0. */
 export async function sampleStores(db: Executor, home: string): Promise<void> {
-  const counters = await readCounters(db);
-  const held = (scope: string, name: string) =>
-    counters.find((one) => one.scope === scope && one.name === name) ?? { items: 0, bytes: 0 };
-  const sampleOf = (storeId: number, { items, bytes }: { items: number; bytes: number }) => ({
-    ...{ storeId, bytes, copies: items },
-  });
-  await insertSamples(db, [
-    sampleOf(0, held('store', home)),
-    ...(await listStores(db)).map(({ id }) => sampleOf(id, held(copiesScope(id), 'stored'))),
-  ]);
+  const ids = [0, ...(await listStores(db)).map(({ id }) => id)];
+  const held = await readHeld(db, home);
+  await insertSamples(
+    db,
+    ids.map((storeId) => ({ storeId, ...held(storeId) })),
+  );
 }
 
 /** The history of a store over some days, up to now. */
 export async function readHistory(
   db: Executor,
   storeId: number,
-  days: HistoryDays,
+  { days, home }: { days: HistoryDays; home: string },
 ): Promise<StoreHistoryAnswer> {
-  return sumUpHistory(await listSamples(db, storeId, days), { days, nowMs: Date.now() });
+  const nowMs = Date.now();
+  const now = { atMs: nowMs, sent: 0, ...(await readHeld(db, home))(storeId) };
+  return sumUpHistory([...(await listSamples(db, storeId, days)), now], { days, nowMs });
+}
+
+async function readHeld(
+  db: Executor,
+  home: string,
+): Promise<(storeId: number) => { bytes: number; copies: number }> {
+  const counters = await readCounters(db);
+  return (storeId) => {
+    const [scope, name] = storeId === 0 ? ['store', home] : [copiesScope(storeId), 'stored'];
+    const found = counters.find((one) => one.scope === scope && one.name === name);
+    return { bytes: found?.bytes ?? 0, copies: found?.items ?? 0 };
+  };
 }
 
 /** Keeps the history small. */

@@ -122,9 +122,9 @@ export const storeRoutes: Route[] = [
         .default(14),
     }),
     answers: { 200: { description: 'Periods of equal length up to now', schema: historySchema } },
-    async handle({ services: { db }, params: { id }, query: { days } }) {
+    async handle({ services: { db, store }, params: { id }, query: { days } }) {
       const storeId = id === 'home' ? 0 : (await requireStore(db, id)).id;
-      return { status: 200, body: await readHistory(db, storeId, days) };
+      return { status: 200, body: await readHistory(db, storeId, { days, home: store.name }) };
     },
   }),
   route<Id, object, Partial<StoreBody>>({

@@ -61,7 +61,9 @@ export function StoreHistory({ stores }: { stores: readonly StoreAnswer[] }) {
 }
 
 const HEIGHT = 160;
-const MARGIN = { top: 10, right: 88, bottom: 22, left: 64 };
+const MARGIN = { top: 10, right: 88, bottom: 22, left: 76 };
+/** Below this, ticks would be parts of bytes. */
+const LEAST_BYTES = 1000;
 const LABEL_APART = 14;
 
 function Chart({ title, children }: { title: string; children: (width: number) => ReactNode }) {
@@ -97,7 +99,7 @@ function spanOf(histories: readonly NamedHistory[]): Span | null {
 function scalesOf({ from, to }: Span, most: number, width: number) {
   return {
     x: scaleTime([from, to], [MARGIN.left, Math.max(MARGIN.left + 1, width - MARGIN.right)]),
-    y: scaleLinear([0, Math.max(1, most)], [HEIGHT - MARGIN.bottom, MARGIN.top]).nice(4),
+    y: scaleLinear([0, Math.max(LEAST_BYTES, most)], [HEIGHT - MARGIN.bottom, MARGIN.top]).nice(4),
   };
 }
 
@@ -203,7 +205,7 @@ function Axes({ x, y, days, width, format: formatValue }: AxesProps) {
         <g key={tick} transform={`translate(0 ${y(tick)})`}>
           <line x1={MARGIN.left} x2={width - MARGIN.right} className="stroke-rule" />
           <text x={MARGIN.left - 8} dy="0.32em" textAnchor="end" className="figure fill-soft text-xs">
-            {formatValue(tick)}
+            {tick === 0 ? '0' : formatValue(tick)}
           </text>
         </g>
       ))}
