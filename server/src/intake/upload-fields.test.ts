@@ -100,6 +100,12 @@ test('a retry with the same key gives the same answer, in whatever order its par
 test.each<[string, Part[], string]>([
   ['a field that there is none of', [['folder', '/odd'], ['colour', 'red'], file('a.txt')], 'colour'],
   ['such a field after the file', [['folder', '/odd'], file('b.txt'), ['colour', 'red']], 'colour'],
+  ['unpack after the archive', [['folder', '/odd'], file('d.zip'), ['unpack', 'true']], 'unpack'],
+  [
+    'unpack after an archive that came first',
+    [file('e.zip'), ['folder', '/odd'], ['unpack', 'true']],
+    'unpack',
+  ],
   [
     'a file under another name',
     [
@@ -111,6 +117,8 @@ test.each<[string, Part[], string]>([
 ])('%s is refused, and says what there is', async (_what, parts, name) => {
   const { status, body } = await send(parts);
   expect([status, body.detail]).toEqual([400, expect.stringContaining(name)]);
+  expect(await placed('/odd')).toEqual([]);
+  expect(await readdir(server.store.scratch())).toEqual([]);
 });
 
 test('a folder that is none is refused, whenever it comes, and nothing stays behind', async () => {

@@ -79,18 +79,25 @@ class Upload {
   }
 
   async receive(req: Request): Promise<{ answer: Answer; fingerprint: string }> {
-    let digest: string;
+    const { fields, digest } = await readMultipart(req, (part, before) => this.#take(part, before)).catch(
+      async (error) => {
+        // Files that arrived completely before it are imported, as far as it is known where to.
+        await discardAll(this.#held);
+        await this.#settle();
+        throw error;
+      },
+    );
     try {
-      const { fields, ...read } = await readMultipart(req, (part, before) => this.#take(part, before));
-      ({ digest } = read);
       requireKnownFields(fields);
+      if (fields.get('unpack') === 'true' && !this.#unpacked) throw tooLateToUnpack();
       await this.#admitHeld(fields);
       await this.#addLateTexts(fields);
-    } finally {
-      // Also when the request fails midway: files that arrived completely are imported, if it is known where to.
-      await discardAll(this.#held);
-      await this.#settle();
+    } catch (error) {
+      await Promise.allSettled(this.#waiting.map(({ received }) => received));
+      await discardAll([...this.#waiting, ...this.#held]);
+      throw error;
     }
+    await this.#settle();
     return {
       answer: this.#unpacked ? { status: 202, body: this.#unpacked } : await this.#answer(),
       fingerprint: fingerprintOf([digest, this.#digests]),
@@ -281,6 +288,12 @@ class Upload {
       );
     return taken.length === 1 ? answerTaken(this.#tools, first) : answerSeveral(this.#tools, taken);
   }
+}
+
+function tooLateToUnpack(): UniferumError {
+  return new UniferumError('malformed-request', 'Send the field "unpack" before the archive.', {
+    errors: [{ field: 'unpack', code: 'too-late', message: 'it has to come before the file' }],
+  });
 }
 
 function requireSame(before: string, now: string): void {
