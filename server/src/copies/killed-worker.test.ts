@@ -1,10 +1,8 @@
-import { type ChildProcess, fork } from 'node:child_process';
-import { once } from 'node:events';
 import { afterAll, beforeAll, expect, test } from 'vitest';
 import { eventually } from '../testing/harness.js';
 import { openPlaced, type Placed } from '../testing/placed.js';
+import { killProcess, startWorkerProcess } from '../testing/worker-process.js';
 
-const WORKER = new URL('../../dist/worker-main.js', import.meta.url);
 const FILES = 40;
 const KILLS = 4;
 
@@ -16,20 +14,7 @@ beforeAll(async () => {
 });
 afterAll(() => placed.close());
 
-async function startWorker(): Promise<ChildProcess> {
-  const child = fork(WORKER, {
-    env: { ...process.env, ...placed.server.env, UNIFERUM_LEASE_MS: '2000' },
-    stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
-  });
-  await once(child, 'message');
-  return child;
-}
-
-async function kill(child: ChildProcess): Promise<void> {
-  const ended = once(child, 'exit');
-  child.kill('SIGKILL');
-  await ended;
-}
+const startWorker = () => startWorkerProcess(placed.server);
 
 const countOf = async (sql: string) => {
   const [rows] = await placed.server.db.query(sql);
@@ -49,7 +34,7 @@ test('a worker killed again and again while files move to two stores: each has a
       async () =>
         (await countOf("SELECT COUNT(*) AS n FROM placed_copies WHERE state = 'stored'")) > before + 6,
     );
-    await kill(worker);
+    await killProcess(worker);
     // Every file can be read at any moment, from wherever it is.
     for (const { name } of assets.slice(round * 10, round * 10 + 10)) {
       const { status, bytes } = await placed.server.call('GET', `/media/moving/${name}`, { key: null });
@@ -64,7 +49,7 @@ test('a worker killed again and again while files move to two stores: each has a
       (await countOf("SELECT COUNT(*) AS n FROM runs WHERE state IN ('waiting', 'working', 'stopping')")) ===
       0,
   );
-  await kill(worker);
+  await killProcess(worker);
   for (const { id, name } of assets)
     expect(
       (await placed.copiesOf(id)).filter((copy) => !copy.startsWith('server')),

@@ -1,5 +1,3 @@
-import { type ChildProcess, fork } from 'node:child_process';
-import { once } from 'node:events';
 import { mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -7,11 +5,11 @@ import { afterAll, beforeAll, expect, test } from 'vitest';
 import { followLibrary } from '../copies/follow-library.js';
 import { eventually } from '../testing/harness.js';
 import { openPlaced, type Placed } from '../testing/placed.js';
+import { killProcess, startWorkerProcess } from '../testing/worker-process.js';
 import { followCopies } from './follow-copies.js';
 
 // Whenever a worker dies: no page is half-written, no page leads to an object that isn't there, and in the end all are right.
 
-const WORKER = new URL('../../dist/worker-main.js', import.meta.url);
 const FILES = 30;
 const KILLS = 2;
 
@@ -29,20 +27,7 @@ afterAll(async () => {
   await rm(allowed, { recursive: true, force: true });
 });
 
-async function startWorker(): Promise<ChildProcess> {
-  const child = fork(WORKER, {
-    env: { ...process.env, ...placed.server.env, UNIFERUM_LEASE_MS: '2000' },
-    stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
-  });
-  await once(child, 'message');
-  return child;
-}
-
-async function kill(child: ChildProcess): Promise<void> {
-  const ended = once(child, 'exit');
-  child.kill('SIGKILL');
-  await ended;
-}
+const startWorker = () => startWorkerProcess(placed.server);
 
 const isIdle = async () => {
   const { items } = await placed.api('GET', '/runs?limit=50');
@@ -85,7 +70,7 @@ test('pages follow their files into a store', async () => {
       await followCopies(placed.server.db);
       return (await check()) > at + 2 || (await isIdle());
     });
-    await kill(worker);
+    await killProcess(worker);
     await check();
   }
   const worker = await startWorker();
@@ -94,7 +79,7 @@ test('pages follow their files into a store', async () => {
     await followCopies(placed.server.db);
     return (await check()) === FILES && (await isIdle());
   });
-  await kill(worker);
+  await killProcess(worker);
   // What was written is known, whoever wrote it and died.
   for (const id of assets) {
     const { items } = await placed.api('GET', `/assets/${id}/uses`);
@@ -129,7 +114,7 @@ test('site assets are placed as a whole', async () => {
     const worker = await startWorker();
     const at = await storedIn();
     await eventually(async () => (await storedIn()) > at + 3 || (await isIdle()));
-    await kill(worker);
+    await killProcess(worker);
     // Pages wait for the last file.
     if ((await storedIn()) < FILES + 1)
       expect(await readFile(join(allowed, 'site', 'styled.html'), 'utf8')).toContain('"/look/0.css"');
@@ -137,7 +122,7 @@ test('site assets are placed as a whole', async () => {
   await placed.bucket.setFaults([]);
   const worker = await startWorker();
   await eventually(isIdle);
-  await kill(worker);
+  await killProcess(worker);
   const { releaseUrl } = await placed.api('GET', `/site-assets/${id}`);
   expect(await readFile(join(allowed, 'site', 'styled.html'), 'utf8')).toContain(`"${releaseUrl}0.css"`);
   for (let n = 0; n < FILES; n += 1)

@@ -8,6 +8,7 @@ import { createApp } from '../app.js';
 import { describeRoutes } from '../describe.js';
 import {
   type Answer,
+  brokenPng,
   EMAIL,
   form,
   makeTestUser,
@@ -362,7 +363,7 @@ async function callDerived(id: string): Promise<void> {
   });
   await post('/api/v1/recipes/rebuild', { only: 'unfinished', select: { q: '', folder: '/a' } });
   await server.call('POST', '/api/v1/assets', {
-    body: form('/a', [{ name: 'broken.jpg', data: (await photo(300, 200, 3)).subarray(0, 3000) }]),
+    body: form('/a', [{ name: 'broken.png', data: await brokenPng(300, 200, 3) }]),
   });
   await server.workUntilIdle();
   for (const path of [
