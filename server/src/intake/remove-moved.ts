@@ -72,36 +72,27 @@ async function foldersBelow(root: string): Promise<string[]> {
 /**
  * Removes a file that was read, if it is unchanged: one that was replaced or modified since stays. It is renamed
  * before it is verified, so that the verified file is the one removed, whatever is renamed over its path meanwhile.
- *
- * @returns whether it was removed
+ * One that a dead worker had set aside is removed likewise.
  */
-export async function removeRead(path: string, source: FileIdentity): Promise<boolean> {
+export async function removeRead(path: string, source: FileIdentity): Promise<void> {
   const aside = join(dirname(path), `.${basename(path)}.${randomUUID()}`);
   try {
     await rename(path, aside);
   } catch (error) {
-    if ((error as NodeJS.ErrnoException).code === 'ENOENT') return deleteQuarantined(path, source);
+    if ((error as NodeJS.ErrnoException).code === 'ENOENT') return removeAside(path, source);
     throw error;
   }
-  if (isSameFile(await identify(aside), source)) {
-    await rm(aside);
-    return true;
-  }
-  await putBack(aside, path);
-  return false;
+  if (isSameFile(await identify(aside), source)) await rm(aside);
+  else await putBack(aside, path);
 }
 
-/** Removes a file that a dead worker had set aside. @returns whether it existed */
-async function deleteQuarantined(path: string, source: FileIdentity): Promise<boolean> {
+async function removeAside(path: string, source: FileIdentity): Promise<void> {
   const folder = dirname(path);
   for (const name of await readdir(folder).catch(() => [])) {
     if (ASIDE.exec(name)?.[1] !== basename(path)) continue;
     const now = await identify(join(folder, name)).catch(() => null);
-    if (now === null || !isSameFile(now, source)) continue;
-    await rm(join(folder, name), { force: true });
-    return true;
+    if (now !== null && isSameFile(now, source)) await rm(join(folder, name), { force: true });
   }
-  return false;
 }
 
 /** Restores a file's name, or a similar one if the name has been taken since. Nothing is overwritten. */
