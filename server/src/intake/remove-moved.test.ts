@@ -2,9 +2,9 @@ import { randomUUID } from 'node:crypto';
 import { link, mkdir, mkdtemp, readdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { afterEach, beforeEach, describe, expect, test } from 'vitest';
+import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest';
 import { identify } from '../stores/staging.js';
-import { removeRead } from './remove-moved.js';
+import { removeRead, restoreNames } from './remove-moved.js';
 
 let folder: string;
 beforeEach(async () => {
@@ -90,5 +90,50 @@ describe('a file that a dead worker had set aside', () => {
     await mkdir(at(asideOf('a.txt')));
     await removeRead(at('a.txt'), read);
     expect(await names()).toHaveLength(1);
+  });
+});
+
+describe('names of files that dead workers had set aside', () => {
+  afterEach(() => {
+    vi.useRealTimers();
+  });
+  const later = (ms: number) => vi.useFakeTimers({ toFake: ['Date'], now: Date.now() + ms });
+  const texts = async () => Promise.all((await names()).map(async (name) => readFile(at(name), 'utf8')));
+
+  test('are restored, also in folders below', async () => {
+    await written(asideOf('a.txt'), 'a');
+    await mkdir(at('deep/er'), { recursive: true });
+    await written(`deep/er/${asideOf('b.tar.gz')}`, 'b');
+    later(120_000);
+    await restoreNames(folder);
+    expect(await names()).toEqual(['a.txt', 'deep']);
+    expect(await readdir(at('deep/er'))).toEqual(['b.tar.gz']);
+  });
+
+  test('are left alone while their worker may be alive', async () => {
+    const aside = asideOf('a.txt');
+    await written(aside, 'a');
+    later(30_000);
+    await restoreNames(folder);
+    expect(await names()).toEqual([aside]);
+  });
+
+  test('that have been taken since become similar ones, and nothing is overwritten', async () => {
+    await written('a.b.txt', 'first');
+    await written('a.b-2.txt', 'second');
+    await written(asideOf('a.b.txt'), 'third');
+    await written(asideOf('a.b.txt'), 'fourth');
+    await written('none', 'one');
+    await written(asideOf('none'), 'two');
+    later(120_000);
+    await restoreNames(folder);
+    expect(await names()).toEqual(['a.b-2.txt', 'a.b-3.txt', 'a.b-4.txt', 'a.b.txt', 'none', 'none-2']);
+    expect((await texts()).sort()).toEqual(['first', 'second', 'third', 'fourth', 'one', 'two'].sort());
+    expect(await readFile(at('a.b.txt'), 'utf8')).toBe('first');
+  });
+
+  test('are not looked for where there is no folder', async () => {
+    await restoreNames(at('no/such'));
+    expect(await names()).toEqual([]);
   });
 });

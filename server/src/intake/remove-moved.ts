@@ -38,8 +38,13 @@ export async function finishMoves(tools: Tools): Promise<void> {
   if (root === null) return;
   for (let rows = await listRead(tools.db, PAGE); rows.length > 0; rows = await listRead(tools.db, PAGE))
     await removeRows(tools, rows);
+  await restoreNames(root);
+}
+
+/** Gives files their names again that dead workers had set aside, in a folder and below it. */
+export async function restoreNames(root: string): Promise<void> {
   for (const folder of await foldersBelow(root))
-    for (const name of await readdir(folder)) {
+    for (const name of await readdir(folder).catch(() => [])) {
       const own = ASIDE.exec(name)?.[1];
       if (own !== undefined && (await isForgotten(join(folder, name))))
         await putBack(join(folder, name), join(folder, own));

@@ -84,6 +84,47 @@ describe('a resumable upload', () => {
     },
   );
 
+  const begin = (headers: Record<string, string> = {}) =>
+    server.call('POST', `${api}/uploads`, {
+      headers: {
+        'Tus-Resumable': '1.0.0',
+        'Upload-Length': '5',
+        'Upload-Metadata': `filename ${Buffer.from('short.txt').toString('base64')}`,
+        ...headers,
+      },
+    });
+
+  test('says what the server can do, to anybody', async () => {
+    const answer = await fetch(`${server.url}${api}/uploads`, { method: 'OPTIONS' });
+    expect(answer.status).toBe(204);
+    expect(answer.headers.get('tus-version')).toBe('1.0.0');
+    expect(answer.headers.get('tus-extension')?.split(',')).toEqual(
+      expect.arrayContaining(['creation', 'termination', 'expiration']),
+    );
+  });
+
+  test('is begun afresh each time, whatever idempotency key comes along', async () => {
+    const key = { 'Idempotency-Key': 'again-and-again' };
+    const [first, second] = [await begin(key), await begin(key)];
+    expect([first.status, second.status]).toEqual([201, 201]);
+    expect(first.headers.get('location')).toContain(`${api}/uploads/`);
+    expect(second.headers.get('location')).not.toBe(first.headers.get('location'));
+  });
+
+  test('that is cancelled is gone', async () => {
+    const url = (await begin()).headers.get('location') ?? '';
+    const path = new URL(url).pathname;
+    const headers = { 'Tus-Resumable': '1.0.0' };
+    expect((await server.call('HEAD', path, { headers })).status).toBe(200);
+    const stranger = await server.key();
+    expect((await server.call('DELETE', path, { headers, key: stranger })).status).toBe(404);
+    expect((await server.call('HEAD', path, { headers })).status).toBe(200);
+    expect((await server.call('DELETE', path, { headers })).status).toBe(204);
+    expect([404, 410]).toContain((await server.call('HEAD', path, { headers })).status);
+    const result = await server.call('GET', `${path}/result`);
+    expect([result.status, result.body.detail]).toEqual([404, expect.stringContaining('Start it again')]);
+  });
+
   test('that arrived whole and could not be taken in is kept, and taken in when its result is asked for', async () => {
     vi.spyOn(server.store, 'importLocalFile').mockRejectedValueOnce(new Error('the disk is full'));
     const key = await server.key();

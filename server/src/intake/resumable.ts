@@ -82,7 +82,7 @@ function tusServer(tools: IntakeTools): Server {
   return server;
 }
 
-/** Deletes uploads that have not been continued for a week. @returns how many */
+/** Deletes uploads that were started more than a week ago and never completed. @returns how many */
 export function dropAbandonedUploads(tools: IntakeTools): Promise<number> {
   return tusServer(tools).cleanUpExpiredUploads();
 }
@@ -103,12 +103,30 @@ async function finish(tools: IntakeTools, who: Principal, upload: Upload): Promi
   return outcome;
 }
 
-/** Imports an upload that is complete but could not be imported at the time. @returns null when parts are missing */
-async function finishLate(tools: IntakeTools, who: Principal, id: string): Promise<UploadOutcome | null> {
+/**
+ * Imports an upload that is complete but could not be imported at the time.
+ *
+ * @throws UniferumError `conflict` when pieces are missing, `not-found` when it was cancelled or has expired
+ */
+async function finishLate(tools: IntakeTools, who: Principal, id: string): Promise<UploadOutcome> {
   const upload = await tusServer(tools)
     .datastore.getUpload(id)
-    .catch(() => null);
-  return upload && upload.offset === upload.size ? finish(tools, who, upload) : null;
+    .catch((error) => {
+      if (error.status_code === 404 || error.status_code === 410) return null;
+      throw error;
+    });
+  if (upload === null) {
+    // Its bytes go as soon as its result is recorded.
+    const result = (await findUpload(tools.db, id, who.ref))?.result;
+    if (result) return result;
+    throw new UniferumError(
+      'not-found',
+      `The upload ${id} was cancelled, or expired a week after it was started. Start it again.`,
+    );
+  }
+  if (upload.offset !== upload.size)
+    throw new UniferumError('conflict', 'The upload is not complete yet. Resume it.');
+  return finish(tools, who, upload);
 }
 
 function readMetadata({ metadata = {} }: Upload): UploadRequest {
@@ -229,8 +247,6 @@ export function resumableRoutes(toolsFor: ToolsFor): Route[] {
         const row = await findUpload(services.db, id, who.ref);
         if (row === null) throw notFound(`The upload ${id}`);
         const result = row.result ?? (await finishLate(toolsFor(services), who, id));
-        if (result === null)
-          throw new UniferumError('conflict', 'The upload is not complete yet. Resume it.');
         return { status: 200, body: result };
       },
     }),

@@ -73,3 +73,28 @@ test('a request that ended gets no lock, with what to do', async () => {
   });
   await first.unlock();
 });
+
+test('a lock is claimed and renewed for as long as was asked, by its holder only', async () => {
+  const left = async () => {
+    const [row] = await select<{ ms: number }>(
+      server.db,
+      "SELECT TIMESTAMPDIFF(MICROSECOND, NOW(3), lease_until) / 1000 AS ms FROM upload_locks WHERE id = 'held'",
+    );
+    return Number(row?.ms);
+  };
+  expect(await queries.claimLock(server.db, 'held', 'mine', 600_000)).toBe(true);
+  expect(await left()).toBeGreaterThan(500_000);
+  expect(await left()).toBeLessThanOrEqual(600_000);
+  expect(await queries.renewLock(server.db, 'held', 'mine', 6_000_000)).toBe('held');
+  expect(await left()).toBeGreaterThan(5_900_000);
+  expect(await left()).toBeLessThanOrEqual(6_000_000);
+  expect(await queries.renewLock(server.db, 'held', 'theirs', 60_000_000)).toBe('lost');
+  expect(await left()).toBeLessThanOrEqual(6_000_000);
+  expect(await queries.claimLock(server.db, 'held', 'theirs', 6000)).toBe(false);
+  expect(await queries.renewLock(server.db, 'held', 'mine', 6000)).toBe('wanted');
+  await queries.deleteLock(server.db, 'held', 'theirs');
+  expect(await queries.renewLock(server.db, 'held', 'mine', 6000)).toBe('wanted');
+  await queries.deleteLock(server.db, 'held', 'mine');
+  expect(await queries.claimLock(server.db, 'held', 'theirs', 6000)).toBe(true);
+  await queries.deleteLock(server.db, 'held', 'theirs');
+});

@@ -80,12 +80,11 @@ export async function renewLock(
   token: string,
   leaseMs: number,
 ): Promise<'held' | 'wanted' | 'lost'> {
-  const { affectedRows } = await change(
+  await change(
     db,
     'UPDATE upload_locks SET lease_until = NOW(3) + INTERVAL ? MICROSECOND WHERE id = ? AND token = ?',
     [leaseMs * 1000, id, token],
   );
-  if (affectedRows === 0) return 'lost';
   const row = await selectOne<{ is_wanted: number }>(
     db,
     'SELECT is_wanted FROM upload_locks WHERE id = ? AND token = ?',
