@@ -122,13 +122,13 @@ function sortRoutes(routes: readonly Route[]): Route[] {
 
 /**
  * A sort key under which a fixed path segment comes before a parameter at the same position, and a parameter before a
- * wildcard.
+ * wildcard. What pages show comes before the API, whose routes are many and would all be tried first.
  */
 function specificity(path: string): string {
-  return path
+  const parts = path
     .split('/')
-    .map((part) => (part.endsWith('*}') ? '2' : part.startsWith('{') ? '1' : `0${part}`))
-    .join('/');
+    .map((part) => (part.endsWith('*}') ? '2' : part.startsWith('{') ? '1' : `0${part}`));
+  return [path.startsWith('/api/') ? '1' : '0', ...parts].join('/');
 }
 
 async function openAll(rooms: readonly Room[], plugged: Plugged): Promise<() => Promise<void>> {
