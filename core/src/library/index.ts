@@ -101,6 +101,7 @@ export {
   withoutDirectionMarks,
 } from './names.js';
 export {
+  encodePath,
   folderName,
   isWithin,
   joinPath,

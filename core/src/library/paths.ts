@@ -119,6 +119,7 @@ export function parseMediaAddress(path: string): MediaAddress | null {
   };
 }
 
-function encodePath(path: string): string {
+/** The path of an address: each segment is percent-encoded. Source: RFC 3986, 2.1. */
+export function encodePath(path: string): string {
   return path.split('/').map(encodeURIComponent).join('/');
 }

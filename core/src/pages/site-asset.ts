@@ -1,3 +1,4 @@
+import { encodePath } from '../library/paths.js';
 import { joinAddress, normalizeAddress, resolveAddress, splitAddress } from './address.js';
 import { findReferences } from './find-references.js';
 import { applyEdits, planEdits } from './rewrite.js';
@@ -105,8 +106,4 @@ function relativePath(from: string, to: string): string {
   const path = [...here.slice(common).map(() => '..'), ...there.slice(common)].join('/');
   // A colon in the first segment would make it a scheme. Source: RFC 3986, 4.2.
   return `${/^[^/]*:/.test(path) ? './' : ''}${encodePath(path)}`;
-}
-
-function encodePath(path: string): string {
-  return path.split('/').map(encodeURIComponent).join('/');
 }

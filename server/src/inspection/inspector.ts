@@ -16,6 +16,8 @@ import type {
   ReadDocument,
   RewritePlan,
   ShrunkPicture,
+  StylesMoved,
+  StylesToMove,
 } from './work.js';
 
 /** What is known about a picture after reading its header. */
@@ -125,6 +127,11 @@ export class Inspector {
       }),
       (part) => (part.found === 'rewrite' ? part.rewrite : null),
     );
+  }
+
+  /** Rewrites a style sheet for another place. @throws ProcessKilledError when it exceeds its memory or time limit */
+  async moveStyles(sheet: StylesToMove): Promise<StylesMoved> {
+    return (await this.#pool.run({ kind: 'styles', ...sheet })) as StylesMoved;
   }
 
   async #eachOf<File, Result>(

@@ -10,6 +10,7 @@ import {
   decodeByteText,
   detectEncoding,
   findReferences,
+  moveStyles,
   planRewrite,
   showEdits,
 } from '@uniferum/core/pages';
@@ -28,6 +29,8 @@ import type {
   PlannedLine,
   ReadDocument,
   RewritePlan,
+  StylesMoved,
+  StylesToMove,
 } from './work.js';
 
 sharp.concurrency(1);
@@ -53,6 +56,8 @@ serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { te
         rewriteDocument(n, file, { map, isShown: work.isShown }, tell);
       return null;
     }
+    case 'styles':
+      return moveSheet(work);
     case 'shrink':
       return shrink(work);
   }
@@ -164,6 +169,15 @@ function rewriteDocument(
 
 function sha256(data: Uint8Array): string {
   return createHash('sha256').update(data).digest('hex');
+}
+
+function moveSheet({ file, path, siteUrl, paths }: StylesToMove): StylesMoved {
+  const text = readFileSync(file, 'latin1');
+  const { label, isAsciiBased } = detectEncoding(text, 'css');
+  if (!isAsciiBased) return { text, edits: 0, missing: [], encoding: label };
+  const known = new Set(paths);
+  const moved = moveStyles(text, { path, siteUrl, encoding: label, has: (one) => known.has(one) });
+  return { ...moved, encoding: label };
 }
 
 async function clean({ path, mime, keep }: Extract<InspectionWork, { kind: 'clean' }>): Promise<Piece[]> {

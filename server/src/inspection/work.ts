@@ -1,7 +1,7 @@
 import type { Piece } from '@uniferum/core/inspection';
 import type { ManifestMapping, ManifestPlan } from '@uniferum/core/intake';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
-import type { AddressRules, DocumentFormat, Edit, ShownEdit } from '@uniferum/core/pages';
+import type { AddressRules, DocumentFormat, Edit, MovedStyles, ShownEdit } from '@uniferum/core/pages';
 import type { PictureSize } from './embedded.js';
 
 /** A picture to be inspected. */
@@ -18,6 +18,7 @@ export type InspectionWork =
   | { kind: 'manifest'; path: string; mapping: ManifestMapping | null; folder: string; outPath: string }
   | { kind: 'documents'; files: DocumentToRead[] }
   | ({ kind: 'rewrite'; files: DocumentToRewrite[] } & RewritePlan)
+  | ({ kind: 'styles' } & StylesToMove)
   | { kind: 'shrink'; path: string; sizePx: number; outPath: string; maxPixels: number };
 
 /** One JSON line of a manifest plan: a row or a fault, in manifest order. */
@@ -37,6 +38,20 @@ export interface DocumentToRewrite extends DocumentToRead {
   /** Its address; null when that isn't known. */
   url: string | null;
 }
+
+/** A style sheet that is to be served from another place, together with its folder. */
+export interface StylesToMove {
+  file: string;
+  /** Below the folder. */
+  path: string;
+  /** Where the folder is served now, with a slash at its end. */
+  siteUrl: string;
+  /** The files of the folder. */
+  paths: string[];
+}
+
+/** A style sheet as it is to be served, each byte as the character of that number, with its encoding. */
+export type StylesMoved = MovedStyles & { encoding: string };
 
 /** How addresses are replaced. */
 export interface RewritePlan {
@@ -90,4 +105,5 @@ export type InspectionResult =
   | ShrunkPicture
   | Omit<ManifestPlan, 'rows' | 'faults'>
   | { pieces: Piece[] }
+  | StylesMoved
   | null;

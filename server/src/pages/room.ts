@@ -66,14 +66,14 @@ export function pagesRoom(services: Services, { inspector }: { inspector: Inspec
       ...pickerRoutes,
       reportRoute,
       ...rewriteRoutes(inspector),
-      ...siteAssetRoutes(buckets),
+      ...siteAssetRoutes({ buckets, inspector }),
     ],
     handlers: () => [
       indexHandler({ ...services, inspector }),
       crawlHandler({ ...services, inspector }),
       ...rewriteHandlers({ ...services, inspector }),
       followHandler({ ...services, inspector }),
-      placeSiteHandler({ ...services, buckets }),
+      placeSiteHandler({ ...services, inspector, buckets }),
     ],
     sweeps: () => [
       { name: 'references of pages', run: () => sweepReferences(services.db) },

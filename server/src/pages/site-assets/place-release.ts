@@ -1,4 +1,5 @@
 import { objectAddress } from '@uniferum/core/connections';
+import { encodePath } from '@uniferum/core/library';
 import { type AddressPair, needsCors } from '@uniferum/core/pages';
 import type { Buckets, OpenStore } from '../../copies/buckets.js';
 import type { ItemContext, ItemResult } from '../../runs/handler.js';
@@ -22,6 +23,7 @@ import {
   updatePageBase,
   updateRelease,
   updateStored,
+  updateWanted,
 } from './queries.js';
 import { type Release, type ReleaseFile, readRelease } from './read-release.js';
 
@@ -32,7 +34,7 @@ export const placeSiteRun = defineRun<{ folder: string }>({
 });
 
 /** What placing site assets requires. */
-export type SiteTools = Pick<IndexTools, 'db' | 'config'> & { buckets: Buckets };
+export type SiteTools = Pick<IndexTools, 'db' | 'config' | 'inspector'> & { buckets: Buckets };
 
 /** Keys of site assets begin with it. */
 export const SITE_ASSETS = 'site-assets/';
@@ -50,12 +52,14 @@ export async function beginPlacingSite(db: Database, { id, name }: SiteFolder, b
   });
 }
 
+const DELETED: ItemResult = { outcome: 'skipped', note: 'It was deleted.' };
+
 export function placeSiteHandler(tools: SiteTools) {
   return placeSiteRun.bind({
     maxMs: MOST_MS,
     async work({ folder: id }, context) {
       const folder = await findSiteFolder(tools.db, id);
-      if (folder === null) return { outcome: 'skipped', note: 'It was deleted.' };
+      if (folder === null) return DELETED;
       try {
         const open = await tools.buckets.open(tools.db, folder.storeId);
         if (!open.isPublic)
@@ -74,13 +78,14 @@ async function place(
   folder: SiteFolder,
   { open, context }: { open: OpenStore; context: ItemContext },
 ): Promise<ItemResult> {
-  const release = await readRelease(tools.config, folder);
+  const release = await readRelease(tools, folder);
   if (release.files.length === 0)
     return {
       outcome: 'failed',
       error: `${folder.folder} has no style sheets, scripts, fonts or pictures. Check the path.`,
     };
   const known = await record(tools.db, folder, release);
+  if (known === null) return DELETED;
   const left = known.filter(({ stored_at }) => stored_at === null);
   if (folder.release === release.id && left.length === 0)
     return { outcome: 'skipped', note: 'Nothing has changed since it was last placed.' };
@@ -110,18 +115,20 @@ async function place(
   };
 }
 
-/** Records what is about to be stored. @returns the files of the release */
-async function record(db: Database, folder: SiteFolder, { id, files }: Release): Promise<SiteFile[]> {
-  await inTransaction(db, (tx) =>
-    insertSiteFiles(
+/** Records what is about to be stored, so that the cleanup leaves it. @returns the files of the release; null when its folder is deleted */
+async function record(db: Database, folder: SiteFolder, { id, files }: Release): Promise<SiteFile[] | null> {
+  return inTransaction(db, async (tx) => {
+    if ((await findSiteFolder(tx, folder.id, { lock: true })) === null) return null;
+    await insertSiteFiles(
       tx,
       files.map(({ path, sha256, integrity, bytes, mime }) => ({
         ...{ folder_id: Number(folder.id), release_id: id, path, store_id: folder.storeId },
         ...{ store_key: `${SITE_ASSETS}${folder.id}/${id}/${path}`, sha256, integrity, bytes, mime },
       })),
-    ),
-  );
-  return listSiteFiles(db, { folder: folder.id, release: id, limit: files.length + 1 });
+    );
+    await updateWanted(tx, folder.id, id);
+    return listSiteFiles(tx, { folder: folder.id, release: id, limit: files.length + 1 });
+  });
 }
 
 async function storeFiles(
@@ -237,7 +244,7 @@ function pairsOf(folder: SiteFolder, files: readonly SiteFile[], base: string): 
 }
 
 /** Pages follow a store that was given another public address. */
-export async function followSiteBases({ db, buckets }: SiteTools): Promise<void> {
+export async function followSiteBases({ db, buckets }: Pick<SiteTools, 'db' | 'buckets'>): Promise<void> {
   for (const one of await listSiteFolders(db)) {
     if (!one.rewritePages || one.release === null || one.pageBase === null) continue;
     const open = await buckets.open(db, one.storeId);
@@ -247,8 +254,4 @@ export async function followSiteBases({ db, buckets }: SiteTools): Promise<void>
       if (now?.rewritePages && now.pageBase === one.pageBase) await rewriteTo(tx, now, open);
     });
   }
-}
-
-function encodePath(path: string): string {
-  return path.split('/').map(encodeURIComponent).join('/');
 }

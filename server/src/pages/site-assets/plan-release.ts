@@ -1,6 +1,5 @@
 import { UniferumError } from '../../shared/errors.js';
-import type { Services } from '../../shared/services.js';
-import { SourceFault } from '../opened-source.js';
+import { type IndexTools, SourceFault } from '../opened-source.js';
 import { listAllSiteFiles, type SiteFolder } from './queries.js';
 import { readRelease } from './read-release.js';
 
@@ -8,8 +7,11 @@ import { readRelease } from './read-release.js';
 const SHOWN = 1000;
 
 /** Compares a folder with its current release. Nothing is changed. */
-export async function planRelease({ db, config }: Pick<Services, 'db' | 'config'>, one: SiteFolder) {
-  const { id: release, files, others } = await readReadable(config, one);
+export async function planRelease(
+  { db, ...tools }: Pick<IndexTools, 'db' | 'config' | 'inspector'>,
+  one: SiteFolder,
+) {
+  const { id: release, files, others } = await readReadable(tools, one);
   const before = new Map(
     (await listAllSiteFiles(db, one.id))
       .filter(({ release_id }) => release_id === one.release)
@@ -38,8 +40,11 @@ export async function planRelease({ db, config }: Pick<Services, 'db' | 'config'
 }
 
 /** @throws UniferumError `conflict` with what to do */
-export async function readReadable(config: Services['config'], folder: Pick<SiteFolder, 'folder' | 'url'>) {
-  return readRelease(config, folder).catch((error) => {
+export async function readReadable(
+  tools: Pick<IndexTools, 'config' | 'inspector'>,
+  folder: Pick<SiteFolder, 'folder' | 'url'>,
+) {
+  return readRelease(tools, folder).catch((error) => {
     if (error instanceof SourceFault) throw new UniferumError('conflict', error.message);
     throw error;
   });

@@ -188,9 +188,22 @@ export async function countSiteFiles(db: Executor): Promise<Map<string, { files:
   );
 }
 
-export async function updateStored(db: Executor, ids: readonly number[]): Promise<void> {
+/** A release that is placed again is no longer replaced. */
+export async function updateWanted(tx: Transaction, folder: string, release: string): Promise<void> {
+  await change(tx, 'UPDATE site_files SET replaced_at = NULL WHERE folder_id = ? AND release_id = ?', [
+    folder,
+    release,
+  ]);
+}
+
+export async function updateStored(
+  db: Executor,
+  ids: readonly number[],
+  { isStored = true } = {},
+): Promise<void> {
   if (ids.length === 0) return;
-  await changeExpanded(db, 'UPDATE site_files SET stored_at = NOW(3) WHERE id IN (?)', [[...ids]]);
+  const time = isStored ? 'NOW(3)' : 'NULL';
+  await changeExpanded(db, `UPDATE site_files SET stored_at = ${time} WHERE id IN (?)`, [[...ids]]);
 }
 
 /** Makes a release the current one. The files of all others are replaced from now on. */
@@ -211,6 +224,8 @@ export async function updatePageBase(tx: Transaction, folder: string, base: stri
   await change(tx, 'UPDATE site_folders SET page_base = ? WHERE id = ?', [base, folder]);
 }
 
+const IS_ORPHAN = 'NOT EXISTS (SELECT 1 FROM site_folders WHERE site_folders.id = site_files.folder_id)';
+
 /** Lists files that were replaced some days ago, or whose folder is deleted. */
 export async function listReplaced(
   db: Executor,
@@ -219,18 +234,24 @@ export async function listReplaced(
   return select<SiteFile>(
     db,
     `SELECT ${FILE_COLUMNS} FROM site_files
-     WHERE replaced_at IS NOT NULL AND id > ?
-       AND (replaced_at < NOW(3) - INTERVAL ? DAY
-            OR NOT EXISTS (SELECT 1 FROM site_folders WHERE site_folders.id = site_files.folder_id))
+     WHERE id > ? AND (replaced_at < NOW(3) - INTERVAL ? DAY OR ${IS_ORPHAN})
      ORDER BY id LIMIT ?`,
     [after, days, limit],
   );
 }
 
-/** Forgets files that are deleted, unless a release has them again. */
+/** Leaves out those that a release has again. */
+export async function listReplacedAmong(db: Executor, ids: readonly number[]): Promise<SiteFile[]> {
+  return selectExpanded<SiteFile>(
+    db,
+    `SELECT ${FILE_COLUMNS} FROM site_files WHERE id IN (?) AND (replaced_at IS NOT NULL OR ${IS_ORPHAN}) ORDER BY id`,
+    [[...ids]],
+  );
+}
+
 export async function deleteSiteFiles(tx: Transaction, ids: readonly number[]): Promise<void> {
   if (ids.length === 0) return;
-  await changeExpanded(tx, 'DELETE FROM site_files WHERE id IN (?) AND replaced_at IS NOT NULL', [[...ids]]);
+  await changeExpanded(tx, 'DELETE FROM site_files WHERE id IN (?)', [[...ids]]);
 }
 
 /** Finds which objects of stores are files of releases. */

@@ -1,15 +1,16 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { opendir, readFile, stat } from 'node:fs/promises';
+import { opendir, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import { detectEncoding, moveStyles, siteAssetType } from '@uniferum/core/pages';
-import type { Config } from '../../shared/config.js';
+import { siteAssetType } from '@uniferum/core/pages';
+import type { Inspector } from '../../inspection/inspector.js';
 import type { CopySource } from '../../shared/copy-store.js';
+import { ProcessKilledError } from '../../shared/process-task.js';
 import { findDocument } from '../document-file.js';
 import { allowedRoot, SKIPPED_NAMES } from '../folder-source.js';
-import { SourceFault } from '../opened-source.js';
+import { type IndexTools, SourceFault } from '../opened-source.js';
 import type { SiteFolder } from './queries.js';
 
 /** A file as it is to be placed. */
@@ -37,16 +38,16 @@ export interface Release {
 
 const MOST_FILES = 10_000;
 const MOST_STYLE_BYTES = 5_000_000;
-const MOST_PATH_LENGTH = 500;
+/** With all that comes before them, keys have 1024 bytes at most. */
+const MOST_PATH_BYTES = 500;
 
 /** Reads a folder. @throws SourceFault when it can't be placed as it is */
 export async function readRelease(
-  config: Pick<Config, 'sourceDirs'>,
+  { config, inspector }: Pick<IndexTools, 'config' | 'inspector'>,
   { folder, url }: Pick<SiteFolder, 'folder' | 'url'>,
 ): Promise<Release> {
   const root = await allowedRoot(config, folder);
   const { paths, others } = await listFiles(root);
-  const all = new Set(paths);
   const files: ReleaseFile[] = [];
   for (const path of paths.sort()) {
     const file = await findDocument(root, path);
@@ -54,7 +55,7 @@ export async function readRelease(
     if (file === null) continue;
     files.push(
       path.toLowerCase().endsWith('.css')
-        ? await readStyles(file, { path, url, all })
+        ? await readStyles(inspector, file, { path, url, paths })
         : await readFileFacts(file, path),
     );
   }
@@ -87,9 +88,9 @@ async function listFiles(root: string): Promise<{ paths: string[]; others: numbe
 
 /** @throws SourceFault for a path that is too long, or one too many */
 function requireFit(path: string, before: number): string {
-  if (path.length > MOST_PATH_LENGTH)
+  if (Buffer.byteLength(path) > MOST_PATH_BYTES)
     throw new SourceFault(
-      `${path.slice(0, 80)}… has a path of more than ${MOST_PATH_LENGTH} characters. Shorten it.`,
+      `${path.slice(0, 80)}… has a path of more than ${MOST_PATH_BYTES} bytes. Shorten it.`,
     );
   if (before >= MOST_FILES)
     throw new SourceFault(
@@ -99,19 +100,19 @@ function requireFit(path: string, before: number): string {
 }
 
 async function readStyles(
+  inspector: Inspector,
   file: string,
-  { path, url, all }: { path: string; url: string; all: ReadonlySet<string> },
+  { path, url, paths }: { path: string; url: string; paths: string[] },
 ): Promise<ReleaseFile> {
   if ((await stat(file)).size > MOST_STYLE_BYTES)
     throw new SourceFault(`${path} has more than 5 MB, too much for a style sheet. Split it.`);
-  const text = (await readFile(file)).toString('latin1');
-  const encoding = detectEncoding(text, 'css');
-  const moved = encoding.isAsciiBased
-    ? moveStyles(text, { path, siteUrl: url, encoding: encoding.label, has: (one) => all.has(one) })
-    : { text, edits: 0, missing: [] };
+  const moved = await inspector.moveStyles({ file, path, siteUrl: url, paths }).catch((error) => {
+    if (!(error instanceof ProcessKilledError)) throw error;
+    throw new SourceFault(`${path} can't be read as a style sheet: ${error.message}.`);
+  });
   const content = Buffer.from(moved.text, 'latin1');
   return {
-    ...{ path, mime: `text/css; charset=${encoding.label}`, bytes: content.length },
+    ...{ path, mime: `text/css; charset=${moved.encoding}`, bytes: content.length },
     sha256: createHash('sha256').update(content).digest('hex'),
     integrity: `sha384-${createHash('sha384').update(content).digest('base64')}`,
     ...{ edits: moved.edits, missing: moved.missing },

@@ -1,7 +1,9 @@
+import { encodePath } from '@uniferum/core/library';
 import Joi from 'joi';
 import type { Buckets, OpenStore } from '../../copies/buckets.js';
 import { listStores, type PlacedStore } from '../../copies/store-queries.js';
 import { recordEvent } from '../../events/outbox.js';
+import type { Inspector } from '../../inspection/inspector.js';
 import { rehearsable, runAnswer } from '../../recipes/rendition-schemas.js';
 import { answerRun } from '../../runs/answer.js';
 import { cutPage, readCursor } from '../../shared/cursor.js';
@@ -13,7 +15,7 @@ import { answer, idSchema, pageOf, pagingSchemas } from '../../shared/schemas.js
 import type { Services } from '../../shared/services.js';
 import { siteAssetsChanged, siteAssetsDeleted } from '../events.js';
 import { holdShown } from '../follow-copies.js';
-import { beginPlacingSite, findProblem, releaseUrl, rewriteTo } from './place-release.js';
+import { beginPlacingSite, findProblem, releaseUrl, rewriteTo, type SiteTools } from './place-release.js';
 import { planRelease, readReadable } from './plan-release.js';
 import {
   countSiteFiles,
@@ -46,16 +48,17 @@ interface FolderBody {
 }
 
 const params = Joi.object({ id: idSchema.required() });
+
 /** Site assets: folders of style sheets, scripts and fonts that are placed in stores. */
-export function siteAssetRoutes(buckets: Buckets): Route[] {
+export function siteAssetRoutes({ buckets, inspector }: Pick<SiteTools, 'buckets' | 'inspector'>): Route[] {
   return [
     listRoute(buckets),
-    addRoute(buckets),
+    addRoute(buckets, inspector),
     getRoute(buckets),
-    changeRoute(buckets),
+    changeRoute(buckets, inspector),
     deleteRoute,
     filesRoute(buckets),
-    placeRoute,
+    placeRoute(inspector),
   ];
 }
 
@@ -94,7 +97,7 @@ function listRoute(buckets: Buckets): Route {
   });
 }
 
-function addRoute(buckets: Buckets): Route {
+function addRoute(buckets: Buckets, inspector: Inspector): Route {
   return route<object, object, FolderBody>({
     method: 'post',
     path: `${API_BASE}/site-assets`,
@@ -104,7 +107,7 @@ function addRoute(buckets: Buckets): Route {
     answers: { 201: { description: 'The folder', schema: siteFolderSchema } },
     async handle({ services: { db, config }, who, body: { store, ...settings } }) {
       const { id: storeId } = await requirePublicStore(db, buckets, store);
-      await requireReadable(config, settings);
+      await readReadable({ config, inspector }, settings);
       const id = await inTransaction(db, async (tx) => {
         const added = await insertSiteFolder(tx, { ...settings, storeId });
         const data = { id: added, name: settings.name };
@@ -128,7 +131,7 @@ function getRoute(buckets: Buckets): Route {
   });
 }
 
-function changeRoute(buckets: Buckets): Route {
+function changeRoute(buckets: Buckets, inspector: Inspector): Route {
   return route<Id, object, Partial<Omit<FolderBody, 'store'>>>({
     method: 'patch',
     path: `${API_BASE}/site-assets/{id}`,
@@ -146,7 +149,7 @@ function changeRoute(buckets: Buckets): Route {
       const { db, config } = services;
       const before = await requireFolder(db, id);
       if (body.folder !== undefined || body.url !== undefined)
-        await requireReadable(config, { ...before, ...body });
+        await readReadable({ config, inspector }, { ...before, ...body });
       const open = await buckets.open(db, before.storeId);
       if (body.rewritePages && !before.rewritePages) await requireShowable(services, before, open);
       const run = await inTransaction(db, async (tx) => {
@@ -206,27 +209,29 @@ function filesRoute(buckets: Buckets): Route {
       const page = cutPage(rows, limit, (row) => [row.path]);
       const items = page.rows.map(({ path: at, mime, bytes, sha256, integrity }) => ({
         ...{ path: at, mime, bytes, sha256, integrity },
-        url: body.releaseUrl + at.split('/').map(encodeURIComponent).join('/'),
+        url: body.releaseUrl + encodePath(at),
       }));
       return { status: 200, body: { items, total: body.files, next: page.next } };
     },
   });
 }
 
-const placeRoute = route<Id, { rehearse: boolean }>({
-  method: 'post',
-  path: `${API_BASE}/site-assets/{id}/place`,
-  access: 'pages:write',
-  summary: 'Place the files of a folder as they are now, under addresses of their own',
-  params,
-  query: rehearsable,
-  answers: { 200: { description: 'What would be placed', schema: releasePlanSchema }, 202: runAnswer },
-  async handle({ services, who, params: { id }, query: { rehearse } }) {
-    const one = await requireFolder(services.db, id);
-    if (rehearse) return { status: 200, body: { plan: await planRelease(services, one) } };
-    return answerRun(services, await beginPlacingSite(services.db, one, who.name));
-  },
-});
+const placeRoute = (inspector: Inspector) =>
+  route<Id, { rehearse: boolean }>({
+    method: 'post',
+    path: `${API_BASE}/site-assets/{id}/place`,
+    access: 'pages:write',
+    summary: 'Place the files of a folder as they are now, under addresses of their own',
+    params,
+    query: rehearsable,
+    answers: { 200: { description: 'What would be placed', schema: releasePlanSchema }, 202: runAnswer },
+    async handle({ services, who, params: { id }, query: { rehearse } }) {
+      const one = await requireFolder(services.db, id);
+      if (rehearse)
+        return { status: 200, body: { plan: await planRelease({ ...services, inspector }, one) } };
+      return answerRun(services, await beginPlacingSite(services.db, one, who.name));
+    },
+  });
 
 async function requireFolder(db: Executor, id: string, options = {}): Promise<SiteFolder> {
   const one = await findSiteFolder(db, id, options);
@@ -246,14 +251,6 @@ async function requirePublicStore(db: Executor, buckets: Buckets, name: string):
       `Nobody can read the store "${name}" without credentials. Give its connection a public address first.`,
     );
   return store;
-}
-
-/** @throws UniferumError `conflict` with what to do */
-async function requireReadable(
-  config: Services['config'],
-  folder: Pick<SiteFolder, 'folder' | 'url'>,
-): Promise<void> {
-  await readReadable(config, folder);
 }
 
 /** Pages are rewritten only to what browsers show. @throws UniferumError `conflict` with what to do */

@@ -1,8 +1,10 @@
+import { AsyncResource } from 'node:async_hooks';
 import { createHash } from 'node:crypto';
 import { mkdir, mkdtemp, readFile, rm, symlink, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, expect, test, vi } from 'vitest';
+import { ProcessKilledError } from '../../shared/process-task.js';
 import { openPlaced, type Placed } from '../../testing/placed.js';
 import { followSiteBases } from './place-release.js';
 import { sweepSiteFiles } from './sweep.js';
@@ -338,3 +340,110 @@ test('an empty folder is not placed, and neither is a style sheet of more than 5
   await write('big.css', Buffer.alloc(5_000_000, ' '));
   expect(await place(id)).toMatchObject({ state: 'done' });
 });
+
+test('a release that is placed again while the cleanup deletes it is whole afterwards', async () => {
+  await writeLook();
+  const { id } = await add({ rewritePages: false });
+  await place(id);
+  const first = await get(id);
+  await write('site.js', 'console.log("another lamp")');
+  await place(id);
+  await placed.server.db.query('UPDATE site_files SET replaced_at = ? WHERE release_id = ?', [
+    new Date('2026-01-01'),
+    first.release,
+  ]);
+  await writeLook();
+
+  const buckets = placed.tools.buckets;
+  const open = buckets.open.bind(buckets);
+  let isPlaced = false;
+  // Another server does it: outside of the transaction of the cleanup.
+  const beginPlacing = AsyncResource.bind(() =>
+    place(id).then(() => {
+      isPlaced = true;
+    }),
+  );
+  const countWaiting = AsyncResource.bind(async () => {
+    const waiting =
+      "SELECT 1 FROM information_schema.processlist WHERE info LIKE '%FROM site_folders WHERE id = %FOR UPDATE'";
+    return ((await placed.server.db.query(waiting))[0] as unknown[]).length;
+  });
+  let placing: Promise<void> | null = null;
+  vi.spyOn(buckets, 'open').mockImplementation(async (...which) => {
+    const opened = await open(...which);
+    const remove = opened.objects.delete.bind(opened.objects);
+    vi.spyOn(opened.objects, 'delete').mockImplementation(async (key) => {
+      placing ??= beginPlacing();
+      await vi.waitFor(async () => expect(isPlaced || (await countWaiting()) > 0).toBe(true), 20_000);
+      await remove(key);
+    });
+    return opened;
+  });
+  await sweepSiteFiles({ ...placed.server.services, buckets }, placed.server.services.log);
+  await placing;
+  vi.restoreAllMocks();
+  const now = await get(id);
+  expect(now.release).toBe(first.release);
+  for (const path of Object.keys(LOOK)) expect((await fetched(now.releaseUrl + path)).status, path).toBe(200);
+});
+
+test('what is deleted before its files are stored leaves nothing behind', async () => {
+  await writeLook();
+  const { id } = await add({ rewritePages: false });
+  const { inspector } = placed.server.processes;
+  const moveStyles = inspector.moveStyles.bind(inspector);
+  vi.spyOn(inspector, 'moveStyles').mockImplementation(async (sheet) => {
+    await placed.api('DELETE', `/site-assets/${id}`);
+    return moveStyles(sheet);
+  });
+  expect(await place(id)).toMatchObject({ state: 'skipped', note: 'It was deleted.' });
+  const [rows] = await placed.server.db.query('SELECT path FROM site_files WHERE folder_id = ?', [id]);
+  expect(rows).toEqual([]);
+  expect((await fetched(`${base}?list-type=2&prefix=site-assets/${id}/`)).text).not.toContain('<Key>');
+});
+
+test('a style sheet that takes too long or too much memory is named, and nothing is placed', async () => {
+  await writeLook();
+  const { id } = await add();
+  vi.spyOn(placed.server.processes.inspector, 'moveStyles').mockRejectedValue(
+    new ProcessKilledError('it took more than 20 s'),
+  );
+  const error = 'css/site.css can’t be read as a style sheet: it took more than 20 s.'.replace('’', "'");
+  const { status, body } = await placed.server.call('POST', `/api/v1/site-assets/${id}/place?rehearse=true`);
+  expect([status, body.detail]).toEqual([409, error]);
+  expect(await place(id)).toMatchObject({ state: 'failed', error });
+});
+
+test.each([
+  ['a name of 41 characters', () => ({ name: 'n'.repeat(41) }), 400, 'name'],
+  ['a folder with 10,001 files', () => writeMany(10_001), 409, 'more than 10,000 files'],
+  ['a path of 501 bytes', () => writePath(501), 409, 'more than 500 bytes'],
+  ['a path of 502 bytes in 251 letters', () => writePath(502, 'å'), 409, 'more than 500 bytes'],
+])('%s is refused', async (_what, prepare, status, reason) => {
+  const more = await prepare();
+  const { status: got, body } = await placed.server.call('POST', '/api/v1/site-assets', {
+    json: { name: `Look ${n}`, folder: site, url: urlOf(), store: 'open', ...more },
+  });
+  expect([got, body.detail]).toEqual([status, expect.stringContaining(reason)]);
+});
+
+test.each([
+  ['a name of 40 characters', () => ({ name: 'n'.repeat(40) })],
+  ['a folder with 10,000 files', () => writeMany(10_000)],
+  ['a path of 500 bytes', () => writePath(500)],
+])('%s is not refused', async (_what, prepare) => {
+  expect(await add((await prepare()) ?? {})).toMatchObject({ release: null });
+});
+
+async function writeMany(count: number): Promise<void> {
+  for (let at = 0; at < count; at += 500)
+    await Promise.all(
+      Array.from({ length: Math.min(500, count - at) }, (_, k) => writeFile(join(site, `${at + k}.js`), '')),
+    );
+}
+
+/** Writes a file whose path has so many bytes. */
+async function writePath(bytes: number, letter = 'a'): Promise<void> {
+  const letters = (count: number) => letter.repeat(count / Buffer.byteLength(letter));
+  await write(`${letters(248)}/${letters(bytes - 248 - 1 - 3)}.js`, '');
+}

@@ -1,18 +1,27 @@
 import type { Logger } from 'pino';
 import { type ObjectHolder, objectPlace } from '../../library/joints.js';
-import { inTransaction } from '../../shared/database.js';
+import { inTransaction, type Transaction } from '../../shared/database.js';
 import { groupBy } from '../../shared/group.js';
 import { holdShown } from '../follow-copies.js';
 import type { SiteTools } from './place-release.js';
-import { deleteSiteFiles, findSiteObjects, listReplaced } from './queries.js';
+import {
+  deleteSiteFiles,
+  findSiteFolder,
+  findSiteObjects,
+  listReplaced,
+  listReplacedAmong,
+  type SiteFile,
+  updateStored,
+} from './queries.js';
 
 /** Visitors may have an earlier release in their caches, and pages elsewhere may still lead to it. */
 const REPLACED_DAYS = 30;
-const BATCH = 500;
+/** Few, because their folder is locked while the store deletes them. */
+const BATCH = 50;
 
 /** Deletes the files of earlier releases, unless a page leads to them. @returns how many */
 export async function sweepSiteFiles(
-  { db, buckets }: SiteTools,
+  { db, buckets }: Pick<SiteTools, 'db' | 'buckets'>,
   log: Logger,
   { days = REPLACED_DAYS }: { days?: number } = {},
 ): Promise<number> {
@@ -29,21 +38,41 @@ export async function sweepSiteFiles(
     const free = some.filter(
       ({ store_id, store_key }) => !shown.has(objectPlace({ storeId: store_id, key: store_key })),
     );
-    for (const [storeId, files] of groupBy(free, ({ store_id }) => store_id))
+    for (const [folder, files] of groupBy(free, ({ folder_id }) => String(folder_id)))
       try {
-        const { objects } = await buckets.open(db, storeId);
-        for (const { store_key } of files) await objects.delete(store_key);
-        await inTransaction(db, (tx) =>
-          deleteSiteFiles(
-            tx,
-            files.map(({ id }) => id),
-          ),
-        );
-        deleted += files.length;
+        deleted += await deleteFiles({ db, buckets }, folder, files);
       } catch (error) {
-        log.warn({ store: storeId, err: error }, 'earlier site assets could not be deleted yet');
+        log.warn({ folder, err: error }, 'earlier site assets could not be deleted yet');
       }
   }
+}
+
+function idsOf(files: readonly SiteFile[]): number[] {
+  return files.map(({ id }) => id);
+}
+
+/**
+ * Deletes files of one folder that no release has again. Before anything is deleted they are recorded as not stored, so
+ * that a release that has them again stores them again, whenever this is ended.
+ */
+async function deleteFiles(
+  { db, buckets }: Pick<SiteTools, 'db' | 'buckets'>,
+  folder: string,
+  files: readonly SiteFile[],
+): Promise<number> {
+  const { objects } = await buckets.open(db, (files[0] as SiteFile).store_id);
+  const findReplaced = async (tx: Transaction) => {
+    // While it lasts, no release of the folder can have them again.
+    await findSiteFolder(tx, folder, { lock: true });
+    return listReplacedAmong(tx, idsOf(files));
+  };
+  await inTransaction(db, async (tx) => updateStored(tx, idsOf(await findReplaced(tx)), { isStored: false }));
+  return inTransaction(db, async (tx) => {
+    const replaced = await findReplaced(tx);
+    for (const { store_key } of replaced) await objects.delete(store_key);
+    await deleteSiteFiles(tx, idsOf(replaced));
+    return replaced.length;
+  });
 }
 
 /** Audits take no file of a release for a surplus object. */
