@@ -341,21 +341,46 @@ test('an empty folder is not placed, and neither is a style sheet of more than 5
   expect(await place(id)).toMatchObject({ state: 'done' });
 });
 
-test('a release that is placed again while the cleanup deletes it is whole afterwards', async () => {
+/** Places two releases, the first of which the cleanup may delete, and writes the files of the first again. */
+async function placeTwice(): Promise<{ id: string; release: string }> {
   await writeLook();
   const { id } = await add({ rewritePages: false });
   await place(id);
-  const first = await get(id);
+  const { release } = await get(id);
   await write('site.js', 'console.log("another lamp")');
   await place(id);
-  await placed.server.db.query('UPDATE site_files SET replaced_at = ? WHERE release_id = ?', [
-    new Date('2026-01-01'),
-    first.release,
-  ]);
+  await placed.server.db.query(
+    "UPDATE site_files SET replaced_at = '2026-01-01' WHERE folder_id = ? AND release_id = ?",
+    [id, release],
+  );
   await writeLook();
+  return { id, release };
+}
 
-  const buckets = placed.tools.buckets;
-  const open = buckets.open.bind(buckets);
+async function expectWhole(id: string, release: string): Promise<void> {
+  const now = await get(id);
+  expect(now.release).toBe(release);
+  for (const path of Object.keys(LOOK)) expect((await fetched(now.releaseUrl + path)).status, path).toBe(200);
+}
+
+/** Does something before each object is deleted. */
+function beforeDeleting(work: () => Promise<unknown>): void {
+  const open = placed.tools.buckets.open.bind(placed.tools.buckets);
+  vi.spyOn(placed.tools.buckets, 'open').mockImplementation(async (...which) => {
+    const opened = await open(...which);
+    const remove = opened.objects.delete.bind(opened.objects);
+    vi.spyOn(opened.objects, 'delete').mockImplementation(async (key) => {
+      await work();
+      await remove(key);
+    });
+    return opened;
+  });
+}
+const cleanUp = () =>
+  sweepSiteFiles({ ...placed.server.services, buckets: placed.tools.buckets }, placed.server.services.log);
+
+test('a release that is placed again while the cleanup deletes it is whole afterwards', async () => {
+  const { id, release } = await placeTwice();
   let isPlaced = false;
   // Another server does it: outside of the transaction of the cleanup.
   const beginPlacing = AsyncResource.bind(() =>
@@ -369,22 +394,27 @@ test('a release that is placed again while the cleanup deletes it is whole after
     return ((await placed.server.db.query(waiting))[0] as unknown[]).length;
   });
   let placing: Promise<void> | null = null;
-  vi.spyOn(buckets, 'open').mockImplementation(async (...which) => {
-    const opened = await open(...which);
-    const remove = opened.objects.delete.bind(opened.objects);
-    vi.spyOn(opened.objects, 'delete').mockImplementation(async (key) => {
-      placing ??= beginPlacing();
-      await vi.waitFor(async () => expect(isPlaced || (await countWaiting()) > 0).toBe(true), 20_000);
-      await remove(key);
-    });
-    return opened;
+  beforeDeleting(async () => {
+    placing ??= beginPlacing();
+    await vi.waitFor(async () => expect(isPlaced || (await countWaiting()) > 0).toBe(true), 20_000);
   });
-  await sweepSiteFiles({ ...placed.server.services, buckets }, placed.server.services.log);
+  expect(await cleanUp()).toBe(4);
   await placing;
+  await expectWhole(id, release);
+});
+
+test('a cleanup that ends in the middle leaves nothing that a release takes for stored', async () => {
+  const { id, release } = await placeTwice();
+  let left = 2;
+  beforeDeleting(async () => {
+    if (left === 0) throw new Error('the server was killed');
+    left -= 1;
+  });
+  expect(await cleanUp()).toBe(0);
   vi.restoreAllMocks();
-  const now = await get(id);
-  expect(now.release).toBe(first.release);
-  for (const path of Object.keys(LOOK)) expect((await fetched(now.releaseUrl + path)).status, path).toBe(200);
+  await place(id);
+  await expectWhole(id, release);
+  expect(await cleanUp()).toBe(0);
 });
 
 test('what is deleted before its files are stored leaves nothing behind', async () => {
