@@ -1,3 +1,4 @@
+import { encodePath } from '@uniferum/core/library';
 import { applyEdits, type DatabaseSettings } from '@uniferum/core/pages';
 import { UniferumError } from '../shared/errors.js';
 import {
@@ -250,7 +251,7 @@ function toFailure(error: unknown, path: string): WriteOutcome {
 export function fillUrl(template: string, values: ReadonlyMap<string, string>): string | null {
   const url = template.replace(/\{([^{}]+)\}/g, (all, name: string) => {
     const value = values.get(name);
-    return value === undefined ? all : value.split('/').map(encodeURIComponent).join('/');
+    return value === undefined ? all : encodePath(value);
   });
   return url.length > MAX_ADDRESS ? null : url;
 }

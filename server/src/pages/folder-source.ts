@@ -1,6 +1,7 @@
 import type { Dirent } from 'node:fs';
 import { opendir, realpath } from 'node:fs/promises';
 import { isAbsolute, join, resolve, sep } from 'node:path';
+import { encodePath } from '@uniferum/core/library';
 import { type FolderSettings, formatOfFile } from '@uniferum/core/pages';
 import type { TestStep } from '@uniferum/core/shared';
 import type { Config } from '../shared/config.js';
@@ -154,6 +155,6 @@ async function* walk(root: string, folder: string): AsyncGenerator<ListedDocumen
 function documentUrl({ url }: Pick<FolderSettings, 'url'>, path: string): string | null {
   if (url === null) return null;
   const shown = path.replace(/(^|\/)index\.html?$/i, '$1');
-  const address = url + shown.split('/').map(encodeURIComponent).join('/');
+  const address = url + encodePath(shown);
   return address.length > MAX_ADDRESS ? null : address;
 }

@@ -1,4 +1,6 @@
+import { encodePath } from '@uniferum/core/library';
+
 /** The console's URL of a folder. */
 export function libraryAddress(folder: string): string {
-  return `/library${folder === '/' ? '' : folder.split('/').map(encodeURIComponent).join('/')}`;
+  return `/library${folder === '/' ? '' : encodePath(folder)}`;
 }
