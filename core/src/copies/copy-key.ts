@@ -1,5 +1,5 @@
 /** The longest key of a bucket, in bytes of UTF-8. Source: the common bucket interface. */
-const MOST_KEY_BYTES = 1024;
+const MAX_KEY_BYTES = 1024;
 /** Room for a store's prefix. */
 const PREFIX_BYTES = 200;
 const DIGEST_DIGITS = 12;
@@ -33,9 +33,9 @@ export function copyKey({ folder, name, mark, sha256 }: KeyedBytes): string {
     .map(safeSegment);
   const file = `${safeSegment(stem)}${middle}${extension}`;
   const whole = [...path, file].join('/');
-  if (bytesOf(whole) <= MOST_KEY_BYTES - PREFIX_BYTES) return whole;
+  if (bytesOf(whole) <= MAX_KEY_BYTES - PREFIX_BYTES) return whole;
   // The folders go first: the name says more.
-  const left = MOST_KEY_BYTES - PREFIX_BYTES - bytesOf(middle + extension);
+  const left = MAX_KEY_BYTES - PREFIX_BYTES - bytesOf(middle + extension);
   return `${cut(safeSegment(stem), left)}${middle}${extension}`;
 }
 

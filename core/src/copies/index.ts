@@ -53,7 +53,7 @@ export {
   type EffectivePlacement,
   type FolderPlacement,
   type FolderPlacementAnswer,
-  MOST_KEEP_DAYS,
+  MAX_KEEP_DAYS,
   NO_PLACEMENT,
   resolvePlacement,
 } from './placement.js';

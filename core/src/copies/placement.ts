@@ -21,7 +21,7 @@ export interface EffectivePlacement extends FolderPlacement {
 }
 
 /** The most days for which a placement keeps files in the home store. */
-export const MOST_KEEP_DAYS = 3650;
+export const MAX_KEEP_DAYS = 3650;
 
 /** Where no folder says anything, files stay in the home store. */
 export const NO_PLACEMENT: FolderPlacement = {

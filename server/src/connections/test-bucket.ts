@@ -17,7 +17,7 @@ import { codeOfBucketError, explainBucketError } from '../stores/bucket-faults.j
 import { BucketStore } from '../stores/bucket-store.js';
 
 /** Signatures fail when clocks differ by more. Source: the common bucket interface. */
-const MOST_SKEW_MS = 15 * 60_000;
+const MAX_SKEW_MS = 15 * 60_000;
 /** From this difference on, the test mentions it. */
 const NOTABLE_SKEW_MS = 5 * 60_000;
 const CONTENT = Buffer.from('Uniferum tests whether it may write here. This file can be deleted.\n');
@@ -102,7 +102,7 @@ async function list(client: S3Client, settings: BucketSettings): Promise<number>
 function describeSkew(skewMs: number): string {
   const seconds = Math.round(Math.abs(skewMs) / 1000);
   if (Math.abs(skewMs) < NOTABLE_SKEW_MS) return 'The clocks agree.';
-  return `The clocks differ by ${seconds} s. From ${MOST_SKEW_MS / 1000} s on, requests are refused: set the clock of this server.`;
+  return `The clocks differ by ${seconds} s. From ${MAX_SKEW_MS / 1000} s on, requests are refused: set the clock of this server.`;
 }
 
 /** Writes, reads and deletes a test object. */

@@ -17,7 +17,7 @@ import { type CopyTools, findHeld } from './upload.js';
 
 const SCANNED_AT_A_TIME = 5000;
 /** So many findings are recorded by an audit; more than that says the same: something is wrong with the store. */
-export const MOST_FINDINGS = 10_000;
+export const MAX_FINDINGS = 10_000;
 
 /** What a listing of a bucket says. */
 interface Listed {
@@ -71,7 +71,7 @@ async function comparePage(
   for (const object of page) {
     const row = byKey.get(object.key);
     if (!row) {
-      if (result.unknown.length < MOST_FINDINGS) result.unknown.push(object);
+      if (result.unknown.length < MAX_FINDINGS) result.unknown.push(object);
       continue;
     }
     if (row.state !== 'stored' && row.state !== 'damaged') continue;
@@ -101,7 +101,7 @@ async function findUnseen(
     for (const id of ids) if (seen.has(id)) sample.add(id);
     const unseen = ids.filter((id) => !seen.has(id));
     // It may have been listed while it was replaced: asked by itself it has to be missing as well.
-    for (const row of await findCopiesById(db, unseen.slice(0, MOST_FINDINGS - missing.length)))
+    for (const row of await findCopiesById(db, unseen.slice(0, MAX_FINDINGS - missing.length)))
       if (row.state === 'stored' && (await objects.head(row.store_key)) === null)
         missing.push(findingOf('missing', row, row.bytes));
     const last = ids.at(-1);
@@ -117,7 +117,7 @@ async function confirmSurplus(
   listed: readonly { key: string; bytes: number }[],
 ): Promise<NewFinding[]> {
   const found: NewFinding[] = [];
-  for (let at = 0; at < listed.length && found.length < MOST_FINDINGS; at += 500) {
+  for (let at = 0; at < listed.length && found.length < MAX_FINDINGS; at += 500) {
     const some = listed.slice(at, at + 500);
     const keys = some.map(({ key }) => key);
     const objects = keys.map((key) => ({ storeId, key }));

@@ -6,7 +6,7 @@ import { findActiveRun } from '../runs/queries.js';
 import { defineRun } from '../runs/run-kind.js';
 import { type Database, inTransaction, type Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
-import { auditBucket, findingOf, MOST_FINDINGS, readObject } from './audit-bucket.js';
+import { auditBucket, findingOf, MAX_FINDINGS, readObject } from './audit-bucket.js';
 import { auditHome, readHome } from './audit-home.js';
 import { deleteFindings, insertFindings, type NewFinding } from './audit-queries.js';
 import { findCopiesById, updateCopies } from './copy-queries.js';
@@ -26,7 +26,7 @@ export const auditRun = defineRun<AuditPart>({ kind: 'audit', label: 'Audit a st
 const SAMPLE = 200;
 const READ_PER_ITEM = 20;
 /** Reading a sample of large films takes hours on a slow line. */
-const MOST_MS = 24 * 3_600_000;
+const MAX_MS = 24 * 3_600_000;
 
 /** Starts an audit. @returns the run's id @throws UniferumError `conflict` while another one of the store goes on */
 export async function beginAudit(
@@ -49,7 +49,7 @@ export async function beginAudit(
 
 export function auditHandler(tools: CopyTools): BoundRun {
   return auditRun.bind({
-    maxMs: MOST_MS,
+    maxMs: MAX_MS,
     work: (part, context) => {
       if (part.part === 'list')
         return part.store === 0 ? listHome(tools, part.mode, context) : list(tools, part, context);
@@ -83,7 +83,7 @@ async function recordFindings(
   tools: Pick<CopyTools, 'joints'>,
   { findings, ...where }: { storeId: number; run: string; findings: readonly NewFinding[] },
 ): Promise<void> {
-  const some = findings.slice(0, MOST_FINDINGS);
+  const some = findings.slice(0, MAX_FINDINGS);
   await insertFindings(tx, where, some);
   const ids = some.flatMap(({ copyId }) => (copyId === null ? [] : [copyId]));
   const copies = await findCopiesById(tx, ids, { lock: true });
@@ -192,7 +192,7 @@ async function recordHomeFindings(
   run: string,
   findings: readonly NewFinding[],
 ): Promise<void> {
-  const some = findings.slice(0, MOST_FINDINGS);
+  const some = findings.slice(0, MAX_FINDINGS);
   await insertFindings(tx, { storeId: 0, run }, some);
   const damaged = some.filter(({ reason }) => reason !== 'surplus');
   await updateHomeDamage(

@@ -226,6 +226,18 @@ test('what stores hold and what is sent to them is kept as a history', async () 
   ]);
 });
 
+test.each([
+  ['offsite', '0', 400],
+  ['offsite', '2', 400],
+  ['offsite', 'week', 400],
+  ['home', '366', 400],
+  ['999999', '1', 404],
+])('the history of %s over %s days is none', async (name, days, status) => {
+  const stores = (await placed.api('GET', '/stores')).items as { id: string; name: string }[];
+  const id = stores.find((one) => one.name === name)?.id ?? name;
+  expect((await placed.server.call('GET', `/api/v1/stores/${id}/history?days=${days}`)).status).toBe(status);
+});
+
 test('files are found by their copies', async () => {
   await placed.addFile('/found', 'here.txt', 'only here');
   const there = await placed.addFile('/found', 'there.txt', 'also there');

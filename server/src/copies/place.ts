@@ -30,12 +30,12 @@ export const changeCopiesRun = defineRun<{
 });
 
 /** A large file takes hours on a slow line. The client notices when nothing moves any more. */
-const MOST_MS = 24 * 3_600_000;
+const MAX_MS = 24 * 3_600_000;
 
 export function copyHandlers(tools: CopyTools): BoundRun[] {
   return [
     placeCopiesRun.bind({
-      maxMs: MOST_MS,
+      maxMs: MAX_MS,
       work: async (part, context) =>
         'asset' in part
           ? carryOut(tools, part.asset, context, {
@@ -45,7 +45,7 @@ export function copyHandlers(tools: CopyTools): BoundRun[] {
           : { outcome: 'done', record: (tx) => addAssetsWithin(tx, context.runId, part) },
     }),
     changeCopiesRun.bind({
-      maxMs: MOST_MS,
+      maxMs: MAX_MS,
       work: async ({ asset: id, store, action }, context) => {
         if (action === 'fetch') return fetchItem(tools, Number(id));
         if (store === 0) return leaveItem(tools, Number(id));

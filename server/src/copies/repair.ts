@@ -6,7 +6,7 @@ import type { BoundRun, ItemContext, ItemResult } from '../runs/handler.js';
 import { addItems, beginRun, endIfEmpty } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
 import { type Database, inTransaction } from '../shared/database.js';
-import { MOST_FINDINGS } from './audit-bucket.js';
+import { MAX_FINDINGS } from './audit-bucket.js';
 import {
   deleteFinding,
   type FindingRow,
@@ -37,7 +37,7 @@ export async function rehearseRepair(
 ): Promise<{ items: RepairPlanItem[]; totals: Record<RepairPlanItem['action'], number> }> {
   const totals = { store: 0, delete: 0, nothing: 0 };
   const items: RepairPlanItem[] = [];
-  for (const finding of await listFindings(tools.db, store.id, { after: 0, limit: MOST_FINDINGS, reasons })) {
+  for (const finding of await listFindings(tools.db, store.id, { after: 0, limit: MAX_FINDINGS, reasons })) {
     const action = await actionFor(tools, finding);
     totals[action] += 1;
     if (items.length < SHOWN) items.push({ ...describeFinding(finding), action });
@@ -62,7 +62,7 @@ async function actionFor({ db, store }: CopyTools, finding: FindingRow): Promise
 
 /** Starts the run that repairs what an audit found. @returns its id */
 export async function beginRepair(db: Database, { store, reasons }: Repair, by: string): Promise<string> {
-  const findings = await listFindings(db, store.id, { after: 0, limit: MOST_FINDINGS, reasons });
+  const findings = await listFindings(db, store.id, { after: 0, limit: MAX_FINDINGS, reasons });
   return inTransaction(db, async (tx) => {
     const run = await beginRun(tx, repairRun, { title: `Repair of ${store.name}`, by });
     await addItems(

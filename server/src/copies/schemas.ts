@@ -1,4 +1,4 @@
-import { COPY_STATES, type FolderPlacement, MOST_KEEP_DAYS } from '@uniferum/core/copies';
+import { COPY_STATES, type FolderPlacement, MAX_KEEP_DAYS } from '@uniferum/core/copies';
 import Joi from 'joi';
 import { answer, component, idSchema, timeSchema } from '../shared/schemas.js';
 
@@ -55,7 +55,7 @@ export const storePatch = Joi.object({ name: storeName, publicUrl: baseUrl, audi
 
 const keepLocal = Joi.alternatives(
   Joi.boolean(),
-  Joi.number().integer().min(1).max(MOST_KEEP_DAYS),
+  Joi.number().integer().min(1).max(MAX_KEEP_DAYS),
 ).description('whether the home store keeps its copy: true, false, or for so many days');
 
 const placementFields = {

@@ -1,6 +1,6 @@
 import { type Executor, select, selectExpanded } from '../shared/database.js';
 
-const MOST_FOUND = 100_000;
+const MAX_FOUND = 100_000;
 
 /** Each query finds violations of one data rule; `what` names the affected object. */
 export const INVARIANT_QUERIES: readonly [what: string, sql: string][] = [
@@ -89,7 +89,7 @@ export const INVARIANT_QUERIES: readonly [what: string, sql: string][] = [
 
 /** One violation. */
 export async function findExamples(db: Executor, sql: string): Promise<unknown[]> {
-  const rows = await select<{ what: unknown }>(db, `${sql} LIMIT ${MOST_FOUND}`);
+  const rows = await select<{ what: unknown }>(db, `${sql} LIMIT ${MAX_FOUND}`);
   return rows.map(({ what }) => what);
 }
 

@@ -15,7 +15,7 @@ export interface FixBody {
 
 const ROWS_AT_A_TIME = 1000;
 /** More are fixed by a second press. */
-const MOST_FIXES = 100_000;
+const MAX_FIXES = 100_000;
 
 /**
  * Plans what replaces broken references, in sources that may be written.
@@ -40,7 +40,7 @@ export async function planFixes(
       pairs.set(url === null ? address : resolveAddress(address, url), fix.address);
       used.add(String(source_id));
     }
-    if (pairs.size >= MOST_FIXES) break;
+    if (pairs.size >= MAX_FIXES) break;
   }
   if (pairs.size === 0) throw nothingToFix(proposed);
   return { sources: [...used], pairs: [...pairs].map(([from, to]) => ({ from, to })) };

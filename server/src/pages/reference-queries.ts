@@ -114,13 +114,13 @@ export async function countRenditionUses(
 }
 
 /** No transaction changes more rows; the cleanup does the rest. */
-const MOST_ROWS = 1000;
+const MAX_ROWS = 1000;
 
 /** References to an asset that was moved to the bin are broken. */
 export async function breakUses(tx: Transaction, assetId: number): Promise<void> {
   await changeExpanded(
     tx,
-    `UPDATE page_references SET state = 'broken', reason = 'in-bin' WHERE asset_id = ? AND state = 'found' LIMIT ${MOST_ROWS}`,
+    `UPDATE page_references SET state = 'broken', reason = 'in-bin' WHERE asset_id = ? AND state = 'found' LIMIT ${MAX_ROWS}`,
     [assetId],
   );
 }
@@ -129,7 +129,7 @@ export async function breakUses(tx: Transaction, assetId: number): Promise<void>
 export async function mendUses(tx: Transaction, assetId: number): Promise<void> {
   await changeExpanded(
     tx,
-    `UPDATE page_references SET state = 'found', reason = NULL WHERE asset_id = ? AND reason = 'in-bin' LIMIT ${MOST_ROWS}`,
+    `UPDATE page_references SET state = 'found', reason = NULL WHERE asset_id = ? AND reason = 'in-bin' LIMIT ${MAX_ROWS}`,
     [assetId],
   );
 }
@@ -139,7 +139,7 @@ export async function forgetAssets(tx: Transaction, assetIds: readonly string[])
   if (assetIds.length === 0) return;
   await changeExpanded(
     tx,
-    `UPDATE page_references SET state = 'broken', reason = 'unknown', asset_id = NULL WHERE asset_id IN (?) LIMIT ${MOST_ROWS}`,
+    `UPDATE page_references SET state = 'broken', reason = 'unknown', asset_id = NULL WHERE asset_id IN (?) LIMIT ${MAX_ROWS}`,
     [assetIds],
   );
   await changeExpanded(tx, 'DELETE FROM asset_uses WHERE asset_id IN (?)', [assetIds]);
@@ -152,7 +152,7 @@ export async function claimReferences(tx: Transaction, assetAt: ReadonlyMap<stri
   // Without a lock: most often there are none, and the gap would be locked for those who index.
   const rows = await selectExpanded<{ id: number; place: string }>(
     tx,
-    `SELECT id, place FROM page_references WHERE place IN (?) AND asset_id IS NULL ORDER BY id LIMIT ${MOST_ROWS}`,
+    `SELECT id, place FROM page_references WHERE place IN (?) AND asset_id IS NULL ORDER BY id LIMIT ${MAX_ROWS}`,
     [places],
   );
   for (const [place, some] of groupBy(rows, (row) => row.place)) {
@@ -177,7 +177,7 @@ export async function listStaleReferences(
      WHERE page_references.asset_id IS NOT NULL
        AND (assets.id IS NULL OR (assets.live IS NULL AND page_references.state = 'found')
             OR (assets.live = 1 AND page_references.reason = 'in-bin'))
-     ORDER BY page_references.id LIMIT ${MOST_ROWS}`,
+     ORDER BY page_references.id LIMIT ${MAX_ROWS}`,
   );
 }
 

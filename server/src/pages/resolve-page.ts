@@ -27,7 +27,7 @@ export interface ResolvedPage {
 }
 
 /** A gallery of a filter shows no more. */
-const MOST_IN_GALLERY = 200;
+const MAX_IN_GALLERY = 200;
 
 /**
  * Turns what names assets into what shows them. Assets that are gone, or in the bin, are left out.
@@ -133,9 +133,9 @@ async function searchGallery(tools: PageTools, { filter, folder }: Gallery): Pro
     const ids: string[] = [];
     for await (const some of findIds(tools.db, search)) {
       ids.push(...some.map(String));
-      if (ids.length >= MOST_IN_GALLERY) break;
+      if (ids.length >= MAX_IN_GALLERY) break;
     }
-    return ids.slice(0, MOST_IN_GALLERY);
+    return ids.slice(0, MAX_IN_GALLERY);
   } catch (error) {
     // A filter that can't be read, or a folder that is gone: the rest of the page is shown.
     if (error instanceof UniferumError && error.status < 500) return [];

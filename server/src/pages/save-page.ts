@@ -156,7 +156,7 @@ export async function requirePage(
   { db }: Pick<SaveTools, 'db'>,
   id: string,
 ): Promise<{ page: SitePage; content: PageContent }> {
-  for (let attempt = 0; attempt < MOST_READS; attempt += 1) {
+  for (let attempt = 0; attempt < MAX_READS; attempt += 1) {
     const page = await findSitePage(db, id);
     if (page === null) break;
     const found = await findRevision(db, id, page.revision);
@@ -168,7 +168,7 @@ export async function requirePage(
   throw notFound(`Page ${id}`);
 }
 
-const MOST_READS = 5;
+const MAX_READS = 5;
 
 async function requireType({ db }: Pick<SaveTools, 'db'>, name: string): Promise<PageType> {
   const type = await findPageType(db, name);

@@ -20,7 +20,7 @@ import { damagedSource } from './copy-checks.js';
 /** Objects larger than this are sent in parts of at least this size. */
 export const PART_BYTES = 8 * 1024 * 1024;
 /** So many parts an upload may have. Source: the common bucket interface. */
-const MOST_PARTS = 10_000;
+const MAX_PARTS = 10_000;
 /** Parts in memory and on their way. */
 const AT_ONCE = 4;
 
@@ -156,7 +156,7 @@ async function sendParts(
   { key, source, store, signal }: PartsUpload,
   target: PartsTarget,
 ): Promise<CompletedPart[]> {
-  const partBytes = Math.max(PART_BYTES, Math.ceil(source.bytes / MOST_PARTS));
+  const partBytes = Math.max(PART_BYTES, Math.ceil(source.bytes / MAX_PARTS));
   const whole = createHash('sha256');
   const parts: CompletedPart[] = [];
   const sending = new Set<Promise<void>>();

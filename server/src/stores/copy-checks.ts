@@ -2,12 +2,12 @@ import type { ByteRange } from '../shared/copy-store.js';
 import { UniferumError } from '../shared/errors.js';
 
 /** The longest key of a bucket. Source: the common bucket interface. */
-const MOST_KEY_BYTES = 1024;
+const MAX_KEY_BYTES = 1024;
 
 /** @throws TypeError for a key that a bucket could not have */
 export function requireKey(key: string): void {
-  if (key === '' || Buffer.byteLength(key) > MOST_KEY_BYTES)
-    throw new TypeError(`Expected a key of 1 to ${MOST_KEY_BYTES} bytes, got ${Buffer.byteLength(key)}`);
+  if (key === '' || Buffer.byteLength(key) > MAX_KEY_BYTES)
+    throw new TypeError(`Expected a key of 1 to ${MAX_KEY_BYTES} bytes, got ${Buffer.byteLength(key)}`);
 }
 
 export function missingObject(key: string, store: string): UniferumError {

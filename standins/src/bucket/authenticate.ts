@@ -30,7 +30,7 @@ export interface Signer {
 }
 
 /** A request's clock may differ by this much. */
-const MOST_SKEW_MS = 15 * 60_000;
+const MAX_SKEW_MS = 15 * 60_000;
 /** An address may be valid for a week at most. */
 const LONGEST_EXPIRY_S = 7 * 24 * 3600;
 
@@ -139,7 +139,7 @@ function checkClock({ date, scope, expiresS }: Claim, now: Date, isPresigned: bo
   const late = now.getTime() - at;
   if (isPresigned && late > (expiresS ?? 0) * 1000)
     throw new BucketError('AccessDenied', 'Request has expired');
-  if (late < -MOST_SKEW_MS || (!isPresigned && late > MOST_SKEW_MS))
+  if (late < -MAX_SKEW_MS || (!isPresigned && late > MAX_SKEW_MS))
     throw new BucketError(
       'RequestTimeTooSkewed',
       'The difference between the request time and the current time is too large.',

@@ -8,7 +8,7 @@ import { type Bucket, type BucketRequest, type BucketState, requireBucket } from
 import { buildXml, readKeys } from './xml.js';
 
 const NAME = /^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/;
-const MOST_LISTED = 1000;
+const MAX_LISTED = 1000;
 
 /** Answers requests about buckets. */
 export async function answerBucket(state: BucketState, request: BucketRequest): Promise<void> {
@@ -67,7 +67,7 @@ function listObjects({ name, objects }: Bucket, query: URLSearchParams): string 
   const isSecond = query.get('list-type') === '2';
   const prefix = query.get('prefix') ?? '';
   const delimiter = query.get('delimiter') ?? '';
-  const most = Math.min(Number(query.get('max-keys') ?? MOST_LISTED), MOST_LISTED);
+  const most = Math.min(Number(query.get('max-keys') ?? MAX_LISTED), MAX_LISTED);
   const encode = query.get('encoding-type') === 'url' ? encodeKey : (key: string) => key;
   const token = query.get('continuation-token');
   const after =

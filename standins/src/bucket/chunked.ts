@@ -4,7 +4,7 @@ import { BucketError } from './bucket-error.js';
 import { chunkToSign, sign } from './signature.js';
 
 const LONGEST_LINE = 16 * 1024;
-const MOST_CHUNK_BYTES = 64 * 1024 * 1024;
+const MAX_CHUNK_BYTES = 64 * 1024 * 1024;
 
 /** What follows the last chunk: lower-case names and values. */
 export type Trailers = Map<string, string>;
@@ -22,7 +22,7 @@ export async function* decodeChunks(
   for (;;) {
     const [size = '', signature] = (await reader.line()).split(';chunk-signature=');
     const bytes = Number.parseInt(size, 16);
-    if (!/^[0-9a-fA-F]+$/.test(size) || bytes > MOST_CHUNK_BYTES)
+    if (!/^[0-9a-fA-F]+$/.test(size) || bytes > MAX_CHUNK_BYTES)
       throw new BucketError('InvalidArgument', 'A chunk of the body has no valid size.');
     const chunk = await reader.take(bytes);
     if (isSigned) {

@@ -9,7 +9,7 @@ import { type Received, readText, receiveBody } from './receive.js';
 import { type BucketRequest, type BucketState, requireBucket } from './state.js';
 import { buildXml, readParts } from './xml.js';
 
-const MOST_KEY_BYTES = 1024;
+const MAX_KEY_BYTES = 1024;
 /** What is kept with an object and sent with it again. */
 const KEPT_HEADER =
   /^(?:content-(?:type|disposition|encoding|language)|cache-control|expires|x-amz-meta-.+|x-amz-storage-class)$/;
@@ -21,7 +21,7 @@ export async function answerObject(
   damage: 'cut' | 'corrupt' | null,
 ): Promise<void> {
   const { req, target, key } = request;
-  if (Buffer.byteLength(key) > MOST_KEY_BYTES)
+  if (Buffer.byteLength(key) > MAX_KEY_BYTES)
     throw new BucketError('KeyTooLongError', 'Your key is too long.');
   const bucket = requireBucket(state, request.bucket);
   const upload = target.query.get('uploadId');

@@ -98,7 +98,7 @@ function verify(
   }
 }
 
-const MOST_TEXT_BYTES = 4 * 1024 * 1024;
+const MAX_TEXT_BYTES = 4 * 1024 * 1024;
 
 /** Reads a small body as text. @throws BucketError when it does not have the signed digest */
 export async function readText(body: Readable, signer: Signer | null): Promise<string> {
@@ -106,7 +106,7 @@ export async function readText(body: Readable, signer: Signer | null): Promise<s
   let bytes = 0;
   for await (const chunk of readBody(body, signer, new Map())) {
     bytes += chunk.length;
-    if (bytes > MOST_TEXT_BYTES) throw new BucketError('EntityTooLarge', 'The body is too large.');
+    if (bytes > MAX_TEXT_BYTES) throw new BucketError('EntityTooLarge', 'The body is too large.');
     chunks.push(chunk);
   }
   const whole = Buffer.concat(chunks);

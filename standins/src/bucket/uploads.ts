@@ -9,7 +9,7 @@ import type { Received } from './receive.js';
 
 /** Every part but the last has at least so many bytes. */
 const LEAST_PART_BYTES = 5 * 1024 * 1024;
-const MOST_PARTS = 10_000;
+const MAX_PARTS = 10_000;
 
 /** An object that arrives in parts. */
 export interface Upload {
@@ -54,7 +54,7 @@ export class Uploads {
   }
 
   async addPart(upload: Upload, number: number, part: Received): Promise<void> {
-    if (!(Number.isInteger(number) && number >= 1 && number <= MOST_PARTS)) {
+    if (!(Number.isInteger(number) && number >= 1 && number <= MAX_PARTS)) {
       await rm(part.path, { force: true });
       throw new BucketError('InvalidArgument', 'A part number is between 1 and 10000.');
     }

@@ -2,7 +2,7 @@ import type { GivenPlacement } from '@uniferum/client';
 import {
   type EffectivePlacement,
   type FolderPlacementAnswer,
-  MOST_KEEP_DAYS,
+  MAX_KEEP_DAYS,
   type StoreAnswer,
 } from '@uniferum/core/copies';
 import { type Folder, parentPath } from '@uniferum/core/library';
@@ -97,7 +97,7 @@ function toPlacement(form: PlacementForm): GivenPlacement | null {
 }
 
 function isFit({ keep, days }: PlacementForm): boolean {
-  return keep !== 'days' || (/^[1-9]\d*$/.test(days) && Number(days) <= MOST_KEEP_DAYS);
+  return keep !== 'days' || (/^[1-9]\d*$/.test(days) && Number(days) <= MAX_KEEP_DAYS);
 }
 
 function Choice({ folder, answer, stores, onDone }: ChoiceProps) {
@@ -237,7 +237,7 @@ function KeepFields({ keep, days, isFit, onKeep, onDays }: KeepFieldsProps) {
         )}
       </Field>
       {keep === 'days' && (
-        <Field label="Days" className="w-20" error={isFit ? undefined : `1 to ${MOST_KEEP_DAYS}`}>
+        <Field label="Days" className="w-20" error={isFit ? undefined : `1 to ${MAX_KEEP_DAYS}`}>
           {(props) => (
             <Input
               {...props}

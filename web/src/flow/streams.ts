@@ -109,7 +109,7 @@ function copyStreams(
       {
         id: `copies ${store}`,
         path: `M${x},${home.y + home.height}L${x},${box.y}`,
-        breadth: amount.items > 0 ? Math.min(breadthOf(amount.items), MOST_COPY_BREADTH) : 1,
+        breadth: amount.items > 0 ? Math.min(breadthOf(amount.items), MAX_COPY_BREADTH) : 1,
         tone: 'steel',
         isFlowing: waiting > 0,
       },
@@ -117,7 +117,7 @@ function copyStreams(
   });
 }
 
-const MOST_COPY_BREADTH = 16;
+const MAX_COPY_BREADTH = 16;
 
 /** Refused files leave the intake downwards. */
 function refusedStream(boxes: ReadonlyMap<string, Box>, refused: number, breadthOf: BreadthOf): Stream[] {

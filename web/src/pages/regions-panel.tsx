@@ -84,7 +84,7 @@ function Entry({ entry, onChange, onRemove }: EntryProps) {
 }
 
 const LEAST_LETTERS = 2;
-const MOST_PROPOSED = 8;
+const MAX_PROPOSED = 8;
 
 interface AddByNameProps {
   label: string;
@@ -98,7 +98,7 @@ function AddByName({ label, onAdd }: AddByNameProps) {
   const isAsked = typed.trim().length >= LEAST_LETTERS;
   const found = useAssets({ q: q.length >= LEAST_LETTERS ? q : '', folder: '/', deep: true, sort: 'name' });
   const isAnswered = isAsked && q === typed.trim() && !found.isPlaceholderData;
-  const proposed = isAnswered ? (found.data?.pages[0]?.items.slice(0, MOST_PROPOSED) ?? []) : [];
+  const proposed = isAnswered ? (found.data?.pages[0]?.items.slice(0, MAX_PROPOSED) ?? []) : [];
   const add = (asset: RegionEntry['asset']) => {
     onAdd(asset);
     setTyped('');

@@ -17,7 +17,7 @@ interface Target<Fields> {
 }
 
 /** Others may keep saving in between. */
-const MOST_ATTEMPTS = 5;
+const MAX_ATTEMPTS = 5;
 
 /**
  * Saves an edit without reverting what somebody else saved in the meantime. Changes to different fields are merged;
@@ -35,7 +35,7 @@ export async function saveMerged<Fields extends object>(
       await write({ base, mine });
       return null;
     } catch (error) {
-      if (!isStale(error) || attempt === MOST_ATTEMPTS) throw error;
+      if (!isStale(error) || attempt === MAX_ATTEMPTS) throw error;
     }
     const theirs = await read();
     const { change, conflicts } = mergeEdit(base.value, mine, theirs.value);

@@ -13,6 +13,7 @@ import { beginRewriteIn } from '../rewrite.js';
 import { isWritable } from '../source.js';
 import { listSources } from '../source-queries.js';
 import {
+  clearReplaced,
   findSiteFolder,
   insertSiteFiles,
   listAllSiteFiles,
@@ -23,7 +24,6 @@ import {
   updatePageBase,
   updateRelease,
   updateStored,
-  updateWanted,
 } from './queries.js';
 import { type Release, type ReleaseFile, readRelease } from './read-release.js';
 
@@ -40,7 +40,7 @@ export type SiteTools = Pick<IndexTools, 'db' | 'config' | 'inspector'> & { buck
 export const SITE_ASSETS = 'site-assets/';
 const PARALLEL = 8;
 const RECORDED_TOGETHER = 64;
-const MOST_MS = 6 * 3_600_000;
+const MAX_MS = 6 * 3_600_000;
 /** Nothing at the address of a release ever changes. */
 const FOREVER = 'public, max-age=31536000, immutable';
 
@@ -56,7 +56,7 @@ const DELETED: ItemResult = { outcome: 'skipped', note: 'It was deleted.' };
 
 export function placeSiteHandler(tools: SiteTools) {
   return placeSiteRun.bind({
-    maxMs: MOST_MS,
+    maxMs: MAX_MS,
     async work({ folder: id }, context) {
       const folder = await findSiteFolder(tools.db, id);
       if (folder === null) return DELETED;
@@ -126,7 +126,7 @@ async function record(db: Database, folder: SiteFolder, { id, files }: Release):
         ...{ store_key: `${SITE_ASSETS}${folder.id}/${id}/${path}`, sha256, integrity, bytes, mime },
       })),
     );
-    await updateWanted(tx, folder.id, id);
+    await clearReplaced(tx, folder.id, id);
     return listSiteFiles(tx, { folder: folder.id, release: id, limit: files.length + 1 });
   });
 }

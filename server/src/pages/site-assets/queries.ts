@@ -189,7 +189,7 @@ export async function countSiteFiles(db: Executor): Promise<Map<string, { files:
 }
 
 /** A release that is placed again is no longer replaced. */
-export async function updateWanted(tx: Transaction, folder: string, release: string): Promise<void> {
+export async function clearReplaced(tx: Transaction, folder: string, release: string): Promise<void> {
   await change(tx, 'UPDATE site_files SET replaced_at = NULL WHERE folder_id = ? AND release_id = ?', [
     folder,
     release,

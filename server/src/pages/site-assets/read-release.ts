@@ -36,10 +36,10 @@ export interface Release {
   others: number;
 }
 
-const MOST_FILES = 10_000;
-const MOST_STYLE_BYTES = 5_000_000;
+const MAX_FILES = 10_000;
+const MAX_STYLE_BYTES = 5_000_000;
 /** With all that comes before them, keys have 1024 bytes at most. */
-const MOST_PATH_BYTES = 500;
+const MAX_PATH_BYTES = 500;
 
 /** Reads a folder. @throws SourceFault when it can't be placed as it is */
 export async function readRelease(
@@ -88,13 +88,13 @@ async function listFiles(root: string): Promise<{ paths: string[]; others: numbe
 
 /** @throws SourceFault for a path that is too long, or one too many */
 function requireFit(path: string, before: number): string {
-  if (Buffer.byteLength(path) > MOST_PATH_BYTES)
+  if (Buffer.byteLength(path) > MAX_PATH_BYTES)
     throw new SourceFault(
-      `${path.slice(0, 80)}… has a path of more than ${MOST_PATH_BYTES} bytes. Shorten it.`,
+      `${path.slice(0, 80)}… has a path of more than ${MAX_PATH_BYTES} bytes. Shorten it.`,
     );
-  if (before >= MOST_FILES)
+  if (before >= MAX_FILES)
     throw new SourceFault(
-      `It has more than ${MOST_FILES.toLocaleString('en-GB')} files. Place a folder below it.`,
+      `It has more than ${MAX_FILES.toLocaleString('en-GB')} files. Place a folder below it.`,
     );
   return path;
 }
@@ -104,7 +104,7 @@ async function readStyles(
   file: string,
   { path, url, paths }: { path: string; url: string; paths: string[] },
 ): Promise<ReleaseFile> {
-  if ((await stat(file)).size > MOST_STYLE_BYTES)
+  if ((await stat(file)).size > MAX_STYLE_BYTES)
     throw new SourceFault(`${path} has more than 5 MB, too much for a style sheet. Split it.`);
   const moved = await inspector.moveStyles({ file, path, siteUrl: url, paths }).catch((error) => {
     if (!(error instanceof ProcessKilledError)) throw error;
