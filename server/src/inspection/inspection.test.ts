@@ -210,7 +210,7 @@ describe('the processes in which files are read', () => {
   });
 
   test('blame the file that costs a process its life, and no other of its batch', async () => {
-    const inspector = open({ timeoutMs: 1500 });
+    const inspector = open({ timeoutMs: 5000 });
     const good = await Promise.all([0, 1, 2].map(async (n) => write(`good${n}.jpg`, await photo(30, 20, n))));
     // A pipe that nobody writes into is never read to its end.
     const stuck = join(folder, 'stuck.jpg');
@@ -229,7 +229,7 @@ describe('the processes in which files are read', () => {
   });
 
   test('that were stopped from outside are ended, and what they had is read by another', async () => {
-    const inspector = open({ timeoutMs: 1500 });
+    const inspector = open({ timeoutMs: 5000 });
     const [first, second] = [write('a.jpg', await photo(30, 20, 1)), write('b.jpg', await photo(31, 20, 2))];
     await inspector.inspect(first);
     const [pid = 0] = inspector.pids;
