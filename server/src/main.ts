@@ -2,7 +2,7 @@ import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { createApp } from './app.js';
 import { recountFacets } from './library/facet-queries.js';
-import { adoptEarlierRenditions } from './recipes/upgrade.js';
+import { adoptEarlierRenditions, outdateEmbeddedMetadata } from './recipes/upgrade.js';
 import { closeProcesses, createHouse, prepareProcesses } from './rooms.js';
 import { documentOf } from './shared/health-routes.js';
 import { launch, withDatabase } from './shared/launch.js';
@@ -11,6 +11,7 @@ import { openDatabase } from './shared/pooled-database.js';
 import type { Services } from './shared/services.js';
 import { onShutdown } from './shared/shutdown.js';
 import { asksForHealth, inTurn } from './shared/turnstile.js';
+import { carryOutUpgrades } from './shared/upgrades.js';
 import { openHomeStore } from './stores/home-store.js';
 
 const { config, log } = launch('server');
@@ -23,6 +24,7 @@ const store = await openHomeStore(config);
 
 if (applied.includes('0008_finding.sql')) await recountFacets(db);
 if (applied.includes('0010_derived_files.sql')) await adoptEarlierRenditions(db);
+await carryOutUpgrades(db, { 'embedded-metadata': outdateEmbeddedMetadata });
 
 const leases = openDatabase(config.database, { connections: 1 });
 const services: Services = { config, db, leases, store, log };

@@ -1,7 +1,7 @@
 import { ByteReader, type ByteSource, concat, fromLatin1, latin1 } from './bytes.js';
 import type { CleanOptions } from './clean-options.js';
 import { type Piece, Splice } from './edits.js';
-import { writeXmp } from './rights-blocks.js';
+import { ownMetadata } from './own-metadata.js';
 
 const IMAGE = 0x2c;
 const EXTENSION = 0x21;
@@ -25,7 +25,7 @@ export function cleanGif(source: ByteSource, options: CleanOptions): Piece[] {
   const splice = new Splice();
   let at = 13 + colourTableBytes(reader.u8(10));
   splice.keep(0, at);
-  if (options.keep === 'rights') splice.put(xmpExtension(writeXmp(options.rights)));
+  splice.put(xmpExtension(ownMetadata(options).xmp));
   for (;;) {
     const block = reader.u8(at);
     if (block === TRAILER) {

@@ -4,7 +4,8 @@ import type { CleanOptions } from './clean-options.js';
 import { exifWithoutPictures } from './clean-tiff.js';
 import { Patches, type Piece } from './edits.js';
 import { type Box, boxesOf, freeBox } from './iso-boxes.js';
-import { blankPictures, NO_RIGHTS, writeExif, writeXmp } from './rights-blocks.js';
+import { ownMetadata } from './own-metadata.js';
+import { blankPictures } from './rights-blocks.js';
 
 const FILE_BOXES = new Set(['ftyp', 'meta', 'mdat', 'moov', 'moof', 'sidx', 'mfra', 'styp']);
 const META_BOXES = new Set(['hdlr', 'pitm', 'iloc', 'iinf', 'iref', 'iprp', 'ipro', 'idat', 'dinf', 'grpl']);
@@ -94,17 +95,17 @@ function newContent(
   reader: ByteReader,
   kind: MetadataKind,
   ranges: readonly Range[],
-  { keep, rights }: CleanOptions,
+  options: CleanOptions,
 ): Uint8Array | null {
-  const stated = keep === 'rights' ? rights : NO_RIGHTS;
-  const isWhole = keep === 'all-but-pictures';
+  const isWhole = options.keep === 'all-but-pictures';
   // The pixels have their own rotation property. Source: ISO/IEC 23008-12, 6.5.10 (irot).
+  const own = ownMetadata({ ...options, orientation: null });
   if (kind === 'exif') {
-    const exif = isWhole ? exifOf(whole(reader, ranges)) : writeExif({ orientation: null, rights: stated });
+    const exif = isWhole ? exifOf(whole(reader, ranges)) : own.exif;
     return concat([new Uint8Array(4), exif ?? EMPTY_TIFF]);
   }
   if (kind === 'other') return null;
-  const packet = isWhole ? blankPictures(whole(reader, ranges)) : (writeXmp(stated) ?? EMPTY_XMP);
+  const packet = isWhole ? blankPictures(whole(reader, ranges)) : (own.xmp ?? EMPTY_XMP);
   return padded(packet, ranges);
 }
 

@@ -2,7 +2,8 @@ import { ByteReader, type ByteSource, concat, fromLatin1 } from './bytes.js';
 import type { CleanOptions } from './clean-options.js';
 import { exifWithoutPictures } from './clean-tiff.js';
 import { type Piece, Splice } from './edits.js';
-import { blankPictures, NO_RIGHTS, writeExif, writeXmp } from './rights-blocks.js';
+import { ownMetadata } from './own-metadata.js';
+import { blankPictures } from './rights-blocks.js';
 
 /** Markers. Source: ITU-T T.81, table B.1. */
 const SOI = 0xd8;
@@ -139,10 +140,23 @@ function onlyIptc(resources: Uint8Array): Uint8Array | null {
   return kept.length === 0 ? null : concat(kept);
 }
 
-function ownSegments({ keep, rights, orientation }: CleanOptions): Uint8Array[] {
-  const exif = writeExif({ orientation, rights: keep === 'rights' ? rights : NO_RIGHTS });
-  const xmp = keep === 'rights' ? writeXmp(rights) : null;
-  return [inSegment(APP1, EXIF, exif), inSegment(APP1, XMP, xmp)].filter((segment) => segment !== false);
+function ownSegments(options: CleanOptions): Uint8Array[] {
+  const { exif, xmp, iim } = ownMetadata(options);
+  return [
+    inSegment(APP1, EXIF, exif),
+    inSegment(APP1, XMP, xmp),
+    inSegment(APP13, RESOURCES, iim && iptcResource(iim)),
+  ].filter((segment) => segment !== false);
+}
+
+/** An image resource without a name. Its data is padded to an even length. */
+function iptcResource(iim: Uint8Array): Uint8Array {
+  const head = new Uint8Array(12);
+  head.set(fromLatin1('8BIM'));
+  const view = new DataView(head.buffer);
+  view.setUint16(4, IPTC_RESOURCE);
+  view.setUint32(8, iim.length);
+  return concat([head, iim, new Uint8Array(iim.length % 2)]);
 }
 
 function inSegment(marker: number, begin: string, data: Uint8Array | null): Uint8Array | false {

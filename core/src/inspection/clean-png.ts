@@ -2,7 +2,8 @@ import { ByteReader, type ByteSource, concat, fromLatin1, latin1 } from './bytes
 import type { CleanOptions } from './clean-options.js';
 import { exifWithoutPictures } from './clean-tiff.js';
 import { type Piece, Splice } from './edits.js';
-import { blankPictures, NO_RIGHTS, writeExif, writeXmp } from './rights-blocks.js';
+import { ownMetadata } from './own-metadata.js';
+import { blankPictures } from './rights-blocks.js';
 
 /** The chunks needed to show a picture or an animation. Source: PNG, third edition, clause 11. */
 const SHOWING = new Set(
@@ -85,10 +86,8 @@ function isXmp(data: Uint8Array): boolean {
   return latin1(data.subarray(0, XMP_KEYWORD.length)) === XMP_KEYWORD;
 }
 
-function ownChunks({ keep, rights, orientation }: CleanOptions): Uint8Array[] {
-  if (keep === 'all-but-pictures') return [];
-  const exif = writeExif({ orientation, rights: keep === 'rights' ? rights : NO_RIGHTS });
-  const xmp = keep === 'rights' ? writeXmp(rights) : null;
+function ownChunks(options: CleanOptions): Uint8Array[] {
+  const { exif, xmp } = ownMetadata(options);
   return [
     ...(exif ? [writeChunk('eXIf', exif)] : []),
     ...(xmp ? [writeChunk('iTXt', concat([fromLatin1(`${XMP_KEYWORD}\0\0\0\0`), xmp]))] : []),

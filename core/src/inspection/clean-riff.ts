@@ -2,7 +2,8 @@ import { ByteReader, type ByteSource, concat, fromLatin1 } from './bytes.js';
 import type { CleanOptions } from './clean-options.js';
 import { exifWithoutPictures } from './clean-tiff.js';
 import { Patches, type Piece, Splice } from './edits.js';
-import { blankPictures, NO_RIGHTS, writeExif, writeXmp } from './rights-blocks.js';
+import { ownMetadata } from './own-metadata.js';
+import { blankPictures } from './rights-blocks.js';
 
 interface Chunk {
   id: string;
@@ -62,13 +63,9 @@ export function cleanWebp(source: ByteSource, options: CleanOptions): Piece[] {
 function metadataOf(
   reader: ByteReader,
   chunks: readonly Chunk[],
-  { keep, rights, orientation }: CleanOptions,
+  options: CleanOptions,
 ): { exif: Uint8Array | null; xmp: Uint8Array | null } {
-  if (keep !== 'all-but-pictures')
-    return {
-      exif: writeExif({ orientation, rights: keep === 'rights' ? rights : NO_RIGHTS }),
-      xmp: keep === 'rights' ? writeXmp(rights) : null,
-    };
+  if (options.keep !== 'all-but-pictures') return ownMetadata(options);
   const dataOf = (id: string) => {
     const chunk = chunks.find((one) => one.id === id);
     return chunk && chunk.end - chunk.dataAt <= MAX_METADATA_BYTES

@@ -11,7 +11,7 @@ import { cleanTiff, rulesForTiff } from './clean-tiff.js';
 import type { Piece } from './edits.js';
 
 /** Increased whenever the output for any file changes, so that cached results are computed again. */
-export const CLEANER_VERSION = 1;
+export const CLEANER_VERSION = 2;
 
 const CLEANERS: Record<string, (source: ByteSource, options: CleanOptions) => Piece[]> = {
   'image/jpeg': cleanJpeg,

@@ -8,6 +8,8 @@ export interface StatedRights {
   /** Its terms of use, as text and as a link. */
   usageTerms: string | null;
   webStatement: string | null;
+  /** Whether it is protected: false for the public domain. */
+  isMarked: boolean | null;
 }
 
 export const NO_RIGHTS: StatedRights = {
@@ -16,6 +18,7 @@ export const NO_RIGHTS: StatedRights = {
   credit: null,
   usageTerms: null,
   webStatement: null,
+  isMarked: null,
 };
 
 const MAX_CHARACTERS = 2000;
@@ -31,19 +34,19 @@ const SHORT = 3;
  */
 export function writeExif({
   orientation,
-  rights: { artist, copyright },
+  rights,
 }: {
   orientation: number | null;
-  rights: StatedRights;
+  rights: StatedRights | null;
 }): Uint8Array | null {
   const entries: { tag: number; type: number; count: number; value: Uint8Array }[] = [];
   if (orientation !== null && orientation >= 2 && orientation <= 8)
     entries.push({ tag: TIFF_TAGS.orientation, type: SHORT, count: 1, value: Uint8Array.of(orientation, 0) });
   for (const [tag, text] of [
-    [TIFF_TAGS.artist, artist],
-    [TIFF_TAGS.copyright, copyright],
+    [TIFF_TAGS.artist, rights?.artist],
+    [TIFF_TAGS.copyright, rights?.copyright],
   ] as const) {
-    if (text === null) continue;
+    if (!text) continue;
     const value = new TextEncoder().encode(`${text.slice(0, MAX_CHARACTERS)}\0`);
     entries.push({ tag, type: ASCII, count: value.length, value });
   }
@@ -94,6 +97,7 @@ export function writeXmp({
   credit,
   usageTerms,
   webStatement,
+  isMarked,
 }: StatedRights): Uint8Array | null {
   const inDefaultLanguage = (text: string) =>
     `<rdf:Alt><rdf:li xml:lang="x-default">${escapeXml(text)}</rdf:li></rdf:Alt>`;
@@ -103,11 +107,34 @@ export function writeXmp({
     credit !== null && `<photoshop:Credit>${escapeXml(credit)}</photoshop:Credit>`,
     usageTerms !== null && `<xmpRights:UsageTerms>${inDefaultLanguage(usageTerms)}</xmpRights:UsageTerms>`,
     webStatement !== null && `<xmpRights:WebStatement>${escapeXml(webStatement)}</xmpRights:WebStatement>`,
+    isMarked !== null && `<xmpRights:Marked>${isMarked ? 'True' : 'False'}</xmpRights:Marked>`,
   ].filter((property) => property !== false);
   if (properties.length === 0) return null;
   return new TextEncoder().encode(
     `<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?><x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:photoshop="http://ns.adobe.com/photoshop/1.0/" xmlns:xmpRights="http://ns.adobe.com/xap/1.0/rights/">${properties.join('')}</rdf:Description></rdf:RDF></x:xmpmeta><?xpacket end="r"?>`,
   );
+}
+
+/** Datasets with their longest values in bytes. Source: IPTC-NAA IIM 4.2, chapter 6. */
+const IIM_FIELDS = [
+  { dataset: 80, field: 'artist', maxBytes: 32 },
+  { dataset: 110, field: 'credit', maxBytes: 32 },
+  { dataset: 116, field: 'copyright', maxBytes: 128 },
+] as const;
+/** That texts are UTF-8. Source: IPTC-NAA IIM 4.2, 1:90; ISO/IEC 2022. */
+const IN_UTF8 = Uint8Array.of(0x1c, 1, 90, 0, 3, 0x1b, 0x25, 0x47);
+
+/** Writes rights as IIM, which older programs read; null when there is nothing to write. Texts are cut to its limits. */
+export function writeIim(rights: StatedRights): Uint8Array | null {
+  const records = IIM_FIELDS.flatMap(({ dataset, field, maxBytes }) => {
+    const value = new TextEncoder().encode(rights[field] ?? '');
+    if (value.length === 0) return [];
+    let end = Math.min(value.length, maxBytes);
+    // A character is not cut in two: bytes after its first one begin with the bits 10.
+    while (end < value.length && ((value[end] ?? 0) & 0xc0) === 0x80) end -= 1;
+    return [concat([Uint8Array.of(0x1c, 2, dataset, 0, end), value.subarray(0, end)])];
+  });
+  return records.length === 0 ? null : concat([IN_UTF8, ...records]);
 }
 
 /** A run of this many characters without a space or tag is an encoded picture, not a text. */

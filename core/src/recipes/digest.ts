@@ -12,9 +12,17 @@ export function canonicalJson(value: unknown): string {
   return `{${entries.map(([key, one]) => `${JSON.stringify(key)}:${canonicalJson(one)}`).join(',')}}`;
 }
 
+/** Increased when metadata is embedded in another way, so that files that were made before are made again. */
+const EMBEDDING = 2;
+
 /** A text that identifies a recipe's content; its digest is the same again after an edit is reverted. */
 export function contentText({ steps, output, ladder }: RecipeContent): string {
-  return canonicalJson({ steps, output, ladder });
+  return canonicalJson({
+    steps,
+    output,
+    ladder,
+    ...(output.metadata !== 'none' && { embedding: EMBEDDING }),
+  });
 }
 
 /** Tells whether a recipe's output depends on the asset's focal point. */
@@ -73,7 +81,10 @@ export function explainDifference(
   if (made.content !== now.content)
     reasons.push({
       code: 'recipe-changed',
-      message: `It was created by revision ${made.revision} of the recipe; the current revision is ${now.revision}${changes.length > 0 ? ` (${changes.join('; ')})` : ''}.`,
+      message:
+        made.revision === now.revision
+          ? 'It was created by an earlier version of Uniferum, which embedded metadata in another way.'
+          : `It was created by revision ${made.revision} of the recipe; the current revision is ${now.revision}${changes.length > 0 ? ` (${changes.join('; ')})` : ''}.`,
     });
   if (made.sha256 !== now.sha256)
     reasons.push({

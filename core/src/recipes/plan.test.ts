@@ -39,15 +39,6 @@ describe('planRenditions', () => {
     expect(from(plan)).toEqual({ a: 'base', b: 'source' });
   });
 
-  test('makes one that carries all metadata from the source, because raw pixels carry none', () => {
-    const plan = planRenditions(source, [
-      recipe('a', { width: 1600 }),
-      recipe('b', { width: 800 }),
-      recipe('c', { width: 400 }, { metadata: 'all' }),
-    ]);
-    expect(from(plan)).toEqual({ a: 'base', b: 'base', c: 'source' });
-  });
-
   test('needs no base for one rendition', () => {
     expect(planRenditions(source, [recipe('a', { width: 1600 })]).base).toBeNull();
   });

@@ -61,8 +61,7 @@ export function planRenditions(
     else if (!size.ok && isKnown) faults.push({ recipe, fault: size.fault });
     else wanted.push({ recipe, start: begun.start });
   }
-  const derivable = wanted.filter(({ recipe }) => !keepsMetadata(recipe));
-  const baseScale = Math.min(1, Math.max(0, ...derivable.map(({ start }) => scaleOf(start))));
+  const baseScale = Math.min(1, Math.max(0, ...wanted.map(({ start }) => scaleOf(start))));
   const base = {
     width: Math.max(1, Math.round(source.width * baseScale)),
     height: Math.max(1, Math.round(source.height * baseScale)),
@@ -71,10 +70,7 @@ export function planRenditions(
   const renditions = wanted.map(({ recipe, start }): PlannedRendition => {
     const { region, size, rest, focal: within } = start;
     const reduction = baseScale / scaleOf(start);
-    const fromBase =
-      derivable.length > 1 &&
-      !keepsMetadata(recipe) &&
-      (Math.abs(reduction - 1) < 1e-3 || reduction >= MIN_REDUCTION);
+    const fromBase = wanted.length > 1 && (Math.abs(reduction - 1) < 1e-3 || reduction >= MIN_REDUCTION);
     const scale = fromBase ? baseScale : 1;
     const canvas = fromBase ? base : source;
     const isWhole = region.width >= source.width - 1e-6 && region.height >= source.height - 1e-6;
@@ -89,11 +85,6 @@ export function planRenditions(
     };
   });
   return { base: renditions.some(({ from }) => from === 'base') ? base : null, renditions, faults };
-}
-
-/** All metadata travels only along with the decoding of the source itself. */
-function keepsMetadata({ output }: Recipe): boolean {
-  return output.metadata === 'all';
 }
 
 function scaleOf({ region, size }: { region: Region; size: Size }): number {

@@ -111,6 +111,7 @@ export function recipesSchema(id: string): Record<string, unknown> {
           maxBytes: { type: 'integer', minimum: 100 },
           likeness: { type: 'number', minimum: 0.5, maximum: 0.9999 },
           metadata: { enum: ['none', 'rights', 'all'] },
+          colour: { enum: ['srgb', 'keep'] },
           animation: { enum: ['keep', 'first'] },
           also: { type: 'array', uniqueItems: true, items: { enum: [...ALTERNATIVE_FORMATS] } },
         },

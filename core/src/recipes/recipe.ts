@@ -42,8 +42,15 @@ export interface RecipeOutput {
    * searched.
    */
   likeness?: number;
-  /** Which embedded metadata is kept: none, artist and copyright, or all. */
+  /** Which embedded metadata is kept: none, rights, or all. Never a preview, which may show what a rendition doesn't. */
   metadata: 'none' | 'rights' | 'all';
+  /**
+   * What colours of a wide gamut become: sRGB, which every program shows alike, or what they are, with their profile. Steps
+   * then compute with the values as they are.
+   *
+   * @defaultValue 'srgb'
+   */
+  colour?: 'srgb' | 'keep';
   /** Whether animations are kept, where the format supports them. @defaultValue 'keep' */
   animation?: 'keep' | 'first';
   /** Additional formats, for a `picture` element. */

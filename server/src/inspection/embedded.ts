@@ -89,8 +89,18 @@ export function readStatedRights({ exif, iim, xmp }: EmbeddedBlocks): StatedRigh
     copyright: first('exif:copyright', 'xmp:rights', 'iptc:copyright'),
     credit: first('xmp:credit', 'iptc:credit'),
     usageTerms: properties?.text(XMP_NAMESPACES.xmpRights, 'UsageTerms') ?? null,
-    webStatement: properties?.text(XMP_NAMESPACES.xmpRights, 'WebStatement') ?? null,
+    webStatement:
+      properties?.text(XMP_NAMESPACES.xmpRights, 'WebStatement') ??
+      properties?.text(XMP_NAMESPACES.licence, 'license') ??
+      null,
+    isMarked: readFlag(properties?.text(XMP_NAMESPACES.xmpRights, 'Marked')),
   };
+}
+
+/** Source: ISO 16684-1, 8.2.1.1 (Boolean); some programs write them in lower case. */
+function readFlag(text: string | null | undefined): boolean | null {
+  const flag = text?.toLowerCase();
+  return flag === 'true' ? true : flag === 'false' ? false : null;
 }
 
 function xmpFields(xmp: XmpProperties): EmbeddedMetadata {

@@ -37,7 +37,7 @@ export function readIim(block: Uint8Array): Map<number, string[]> {
   return found;
 }
 
-function findIim(data: Buffer): Buffer {
+export function findIim(data: Buffer): Buffer {
   if (data[0] === MARKER) return data;
   let at = data.indexOf(RESOURCE_SIGN, 0, 'latin1');
   while (at >= 0 && at + 12 <= data.length) {

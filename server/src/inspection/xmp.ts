@@ -7,6 +7,7 @@ export const XMP_NAMESPACES = {
   xmpRights: 'http://ns.adobe.com/xap/1.0/rights/',
   iptcCore: 'http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/',
   press: 'http://ns.adobe.com/photoshop/1.0/',
+  licence: 'http://creativecommons.org/ns#',
   plus: 'http://ns.useplus.org/ldf/xmp/1.0/',
 } as const;
 

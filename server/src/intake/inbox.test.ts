@@ -140,10 +140,13 @@ describe('the inbox', () => {
     await put('bad.exe', 'MZ');
     await put('coming.jpg.part', 'half');
     await put('.hidden', 'x');
+    await put('.trash/old.txt', 'thrown away');
+    await put('left.', 'of a name that ends with a dot');
     expect((await scan('/inbox-states')).map(({ path, state, folder }) => [path, state, folder])).toEqual([
       ['bad.exe', 'refused', '/inbox-states'],
       ['coming.jpg.part', 'writing', '/inbox-states'],
       ['gannet/new.txt', 'new', '/inbox-states/gannet'],
+      ['left.', 'new', '/inbox-states'],
       ['same.txt', 'registered', '/inbox-states'],
     ]);
   });

@@ -36,6 +36,9 @@ const outputFields = {
     .max(0.9999)
     .description('at least this structural similarity; the quality is searched'),
   metadata: Joi.string().valid('none', 'rights', 'all'),
+  colour: Joi.string()
+    .valid('srgb', 'keep')
+    .description('sRGB, or the colours of the file with their profile, for screens that show more'),
   animation: Joi.string().valid('keep', 'first'),
   also: Joi.array()
     .items(Joi.string().valid(...ALTERNATIVE_FORMATS))

@@ -1,7 +1,8 @@
-import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest';
+import { carryOutUpgrades } from '../shared/upgrades.js';
 import { type Atelier, openAtelier, recipe } from '../testing/derived.js';
 import { photo } from '../testing/harness.js';
-import { adoptEarlierRenditions } from './upgrade.js';
+import { adoptEarlierRenditions, outdateEmbeddedMetadata } from './upgrade.js';
 
 let server: Atelier['server'];
 let api: Atelier['api'];
@@ -86,6 +87,41 @@ describe('states', () => {
       title: 'Other',
     });
     expect(await renditionsOf(asset.id)).toEqual({ early: 'fresh' });
+  });
+
+  test('what an earlier server made with metadata is outdated after an upgrade, once, and says why', async () => {
+    const output = { format: 'jpeg', quality: 80, metadata: 'rights' };
+    await api('POST', '/recipes', recipe('leaky', '/leaky', 100, { output }));
+    await api('POST', '/recipes', recipe('clean', '/leaky', 100));
+    const asset = await addPicture('/leaky', 'a.jpg', 64);
+    await server.workUntilIdle();
+    await server.db.query("UPDATE renditions SET content = 'before' WHERE recipe = 'leaky'");
+    await server.db.query(
+      "INSERT IGNORE INTO upgrades_due (name) VALUES ('embedded-metadata'), ('of a newer server')",
+    );
+    const upgrade = vi.fn(outdateEmbeddedMetadata);
+    for (let n = 0; n < 2; n += 1) await carryOutUpgrades(server.db, { 'embedded-metadata': upgrade });
+    expect(upgrade).toHaveBeenCalledTimes(1);
+    expect(await renditionsOf(asset.id)).toEqual({ leaky: 'outdated', clean: 'fresh' });
+    const { reasons } = (await api('GET', `/assets/${asset.id}/renditions/leaky`)).body;
+    expect(reasons[0].message).toMatch(/^It was created by an earlier version of Uniferum/);
+    await api('POST', '/recipes/rebuild', { recipes: ['leaky'], only: 'outdated' });
+    await server.workUntilIdle();
+    expect(await renditionsOf(asset.id)).toEqual({ leaky: 'fresh', clean: 'fresh' });
+    const left = await server.db.query('SELECT name FROM upgrades_due');
+    expect(left[0]).toEqual([{ name: 'of a newer server' }]);
+    await server.db.query('DELETE FROM upgrades_due');
+  });
+
+  test('an upgrade that was interrupted is done again', async () => {
+    await server.db.query("INSERT IGNORE INTO upgrades_due (name) VALUES ('fails')");
+    const fails = vi
+      .fn()
+      .mockRejectedValueOnce(new Error('the server was stopped'))
+      .mockResolvedValue(undefined);
+    await expect(carryOutUpgrades(server.db, { fails })).rejects.toThrow('stopped');
+    await carryOutUpgrades(server.db, { fails });
+    expect(fails).toHaveBeenCalledTimes(2);
   });
 
   test('what failed and still shows an earlier file is outdated after an edit, and due without one', async () => {

@@ -1,7 +1,9 @@
 import { usesFocal } from '@uniferum/core/recipes';
 import { type Database, inTransaction } from '../shared/database.js';
+import { applyRecipe } from './apply.js';
 import { fillOrigins } from './apply-queries.js';
 import { contentDigest } from './digests.js';
+import { lockRecipes } from './recipe-lock-queries.js';
 import { insertRevision, listRecipes } from './recipe-queries.js';
 
 /**
@@ -14,4 +16,17 @@ export async function adoptEarlierRenditions(db: Database): Promise<void> {
       await insertRevision(tx, recipe, 'Uniferum');
       await fillOrigins(tx, recipe.name, { content: contentDigest(recipe), wantsFocal: usesFocal(recipe) });
     });
+}
+
+/**
+ * Marks renditions with embedded metadata as outdated: earlier servers left previews in them, which show what was cropped
+ * or pixelated. Repeating it changes nothing more.
+ */
+export async function outdateEmbeddedMetadata(db: Database): Promise<void> {
+  for (const { name, output } of await listRecipes(db))
+    if (output.metadata !== 'none')
+      await inTransaction(db, async (tx) => {
+        await lockRecipes(tx);
+        await applyRecipe(tx, { recipe: name }, 'Uniferum');
+      });
 }

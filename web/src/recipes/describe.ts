@@ -13,14 +13,15 @@ export function describeOutput({
   maxBytes,
   likeness,
   also,
+  colour,
 }: Recipe['output']): string {
   const words = [format === 'keep' ? 'same format' : format.toUpperCase()];
   if (maxBytes !== undefined) words.push(`at most ${Math.round(maxBytes / 1000)} kB`);
   else if (likeness !== undefined) words.push(`likeness of ${likeness}`);
   else if (format !== 'png' && format !== 'gif') words.push(`quality ${quality}`);
   if (also?.length) words.push(`also ${also.map((one) => one.toUpperCase()).join(' and ')}`);
-  if (metadata !== 'none')
-    words.push(metadata === 'rights' ? 'with artist and copyright' : 'with all metadata');
+  if (metadata !== 'none') words.push(metadata === 'rights' ? 'with rights' : 'with all metadata');
+  if (colour === 'keep') words.push('colours kept');
   return words.join(', ');
 }
 

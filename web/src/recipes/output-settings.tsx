@@ -17,7 +17,7 @@ interface OutputSettingsProps {
   dispatch: Dispatch<DraftAction>;
 }
 
-/** The output of a recipe: format, quality or target, widths, metadata. */
+/** The output of a recipe: format, quality or target, widths, metadata, colours. */
 export function OutputSettings({ draft, faults, dispatch }: OutputSettingsProps) {
   const { output, ladder } = draft;
   const faultAt = (field: string) => faults.find((one) => one.field === field)?.message;
@@ -40,6 +40,7 @@ export function OutputSettings({ draft, faults, dispatch }: OutputSettingsProps)
         dispatch={dispatch}
       />
       <Metadata {...part} />
+      <Colours {...part} />
     </div>
   );
 }
@@ -161,7 +162,7 @@ function Alternatives({ output: { also = [] }, set }: PartProps) {
 
 function Metadata({ output, set }: PartProps) {
   return (
-    <Field label="Embedded metadata" className="w-48">
+    <Field label="Embedded metadata" className="w-60">
       {(props) => (
         <Select
           {...props}
@@ -169,8 +170,25 @@ function Metadata({ output, set }: PartProps) {
           onChange={(event) => set({ metadata: event.target.value as RecipeOutput['metadata'] })}
         >
           <option value="none">none</option>
-          <option value="rights">artist and copyright</option>
-          <option value="all">all</option>
+          <option value="rights">rights: creator, credit, terms</option>
+          <option value="all">all, without previews</option>
+        </Select>
+      )}
+    </Field>
+  );
+}
+
+function Colours({ output, set }: PartProps) {
+  return (
+    <Field label="Colours" className="w-48">
+      {(props) => (
+        <Select
+          {...props}
+          value={output.colour ?? 'srgb'}
+          onChange={(event) => set({ colour: event.target.value === 'keep' ? 'keep' : undefined })}
+        >
+          <option value="srgb">sRGB, for every screen</option>
+          <option value="keep">as in the file, with profile</option>
         </Select>
       )}
     </Field>

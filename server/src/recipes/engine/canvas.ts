@@ -11,12 +11,15 @@ import {
   type Size,
 } from '@uniferum/core/recipes';
 import sharp, { type OverlayOptions, type Sharp } from 'sharp';
+import { intoProfile, type KeptProfile } from './kept-colours.js';
 import type { Marks } from './marks.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
 
 /** What an operation needs besides the pixels. `found` keeps what was detected in the first frame of an animation. */
 export interface OperationContext {
   marks: Marks;
+  /** What pixels are values in; null for sRGB, in which colours of steps are given. */
+  profile: KeptProfile | null;
   found: Map<number, Region>;
 }
 
@@ -52,11 +55,14 @@ export async function applyOperation(
     case 'flip':
       return toPixels(operation.axis === 'horizontal' ? open().flop() : open().flip());
     case 'rotate':
-      return rotate(pixels, operation);
+      return rotate(pixels, operation, context);
     case 'extend': {
       const { left, top, right, bottom, colour } = operation;
       return toPixels(
-        withRoomFor(open(), colour).extend({ left, top, right, bottom, background: paint(colour) }),
+        withRoomFor(open(), colour).extend({
+          ...{ left, top, right, bottom },
+          background: await paint(colour, context),
+        }),
       );
     }
     case 'tone':
@@ -76,31 +82,31 @@ export async function applyOperation(
           .composite([{ input: cornerMask(pixels, operation.radius), blend: 'dest-in' }]),
       );
     case 'background':
-      return toPixels(open().flatten({ background: paint(operation.colour) }));
+      return toPixels(open().flatten({ background: await paint(operation.colour, context) }));
     case 'watermark':
-      return layOver(pixels, operation, context.marks);
+      return layOver(pixels, operation, context);
   }
 }
 
 async function rotate(
   pixels: Pixels,
   { degrees, background, size }: Extract<Operation, { kind: 'rotate' }>,
+  context: OperationContext,
 ): Promise<Pixels> {
+  const colour = await paint(background, context);
   const isQuarter = degrees % 90 === 0;
   const opened = isQuarter ? openPixels(pixels) : withRoomFor(openPixels(pixels), background);
-  const turned = await toPixels(opened.rotate(degrees, { background: paint(background) }));
+  const turned = await toPixels(opened.rotate(degrees, { background: colour }));
   if (turned.width === size.width && turned.height === size.height) return turned;
-  return toPixels(
-    openPixels(turned).resize(size.width, size.height, { fit: 'contain', background: paint(background) }),
-  );
+  return toPixels(openPixels(turned).resize(size.width, size.height, { fit: 'contain', background: colour }));
 }
 
 async function layOver(
   pixels: Pixels,
   { step, box }: Extract<Operation, { kind: 'watermark' }>,
-  marks: Marks,
+  { marks, profile }: OperationContext,
 ): Promise<Pixels> {
-  const mark = await marks.read(step, box.widthPx);
+  const mark = await intoProfile(await marks.read(step, box.widthPx), profile);
   const { left, top } = placeWatermark(step, box, pixels, mark);
   // Parts beyond the edge are cut off, because an overlay must lie inside.
   const visible: Region = {
@@ -161,9 +167,14 @@ function withRoomFor(picture: Sharp, colour: string): Sharp {
   return parseColour(colour).alpha < 1 ? picture.ensureAlpha() : picture;
 }
 
-function paint(colour: string): { r: number; g: number; b: number; alpha: number } {
+async function paint(
+  colour: string,
+  { profile }: OperationContext,
+): Promise<{ r: number; g: number; b: number; alpha: number }> {
   const { red, green, blue, alpha } = parseColour(colour);
-  return { r: red, g: green, b: blue, alpha };
+  const one = { data: Buffer.from([red, green, blue]), width: 1, height: 1, channels: 3 as const };
+  const [r = 0, g = 0, b = 0] = (await intoProfile(one, profile)).data;
+  return { r, g, b, alpha };
 }
 
 function cornerMask({ width, height }: Size, radius: number): Buffer {

@@ -20,6 +20,8 @@ interface FileToDecode {
   path: string;
   size: Size;
   failOn: 'error' | 'none';
+  /** Whether pixels are values in its own profile, as opposed to sRGB. */
+  keepsColours: boolean;
 }
 
 /**
@@ -36,7 +38,7 @@ export class DecodedCache {
     maxPixels: number,
   ): Promise<DecodedPicture> {
     const step = stepAbove(scale);
-    const key = `${file.sha256}:${step}`;
+    const key = `${file.sha256}:${step}:${file.keepsColours}`;
     const kept = this.#kept.get(key) ?? (await decodeAt(file, step, maxPixels));
     this.#kept.delete(key);
     this.#kept.set(key, kept);
@@ -60,12 +62,13 @@ function stepAbove(scale: number): number {
 }
 
 async function decodeAt(
-  { path, size, failOn }: FileToDecode,
+  { path, size, failOn, keepsColours }: FileToDecode,
   scale: number,
   maxPixels: number,
 ): Promise<DecodedPicture> {
   const width = Math.max(1, Math.round(size.width * scale));
   const height = Math.max(1, Math.round(size.height * scale));
   const opened = sharp(path, { limitInputPixels: maxPixels, failOn }).autoOrient();
-  return { pixels: await toPixels(opened.resize(width, height, { fit: 'fill' })), scale };
+  const scaled = opened.resize(width, height, { fit: 'fill' });
+  return { pixels: await toPixels(keepsColours ? scaled.keepIccProfile() : scaled), scale };
 }

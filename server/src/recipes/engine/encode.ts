@@ -1,4 +1,4 @@
-import { applyPieces, BytesInMemory, cleanFile, NO_RIGHTS } from '@uniferum/core/inspection';
+import type { MetadataBlocks } from '@uniferum/core/inspection';
 import {
   qualityOfLikeness,
   qualityWithin,
@@ -7,13 +7,9 @@ import {
   toGrey,
 } from '@uniferum/core/recipes';
 import sharp, { type Sharp } from 'sharp';
-import { openPixels, type Pixels, toPixels } from './pixels.js';
-
-/** Artist and copyright, for outputs that include rights. */
-export interface Rights {
-  artist: string | null;
-  copyright: string | null;
-}
+import { type KeptProfile, openWithProfile, readPixels } from './kept-colours.js';
+import { embed, reserveMetadata } from './metadata.js';
+import { openPixels, type Pixels } from './pixels.js';
 
 /** The timing of an animation's frames; null for a still picture. */
 export interface Timing {
@@ -34,12 +30,6 @@ export interface EncodedFile {
   likeness: number | null;
 }
 
-/** The source of a file's metadata. */
-export interface MetadataSource {
-  path: string;
-  rights: Rights;
-}
-
 /** Effort 4 of 9: beyond it an AVIF takes several times as long for a few percent. */
 const AVIF_EFFORT = 4;
 
@@ -53,18 +43,16 @@ export async function encodeFrames(
   frames: readonly Pixels[],
   mime: string,
   output: RecipeOutput,
-  options: { timing: Timing | null; metadata: MetadataSource | null },
+  options: { timing: Timing | null; metadata: MetadataBlocks | null; profile: KeptProfile | null },
 ): Promise<EncodedFile> {
   const [first] = frames;
   if (!first) throw new Error('Expected at least one frame, got none');
   const { width, height } = first;
   const encode = async (quality: number) => {
-    const pipeline = await withMetadata(stack(frames), first, output, options.metadata);
-    const encoded = await withFormat(pipeline, mime, quality, {
-      ...output,
-      timing: options.timing,
-    }).toBuffer();
-    const data = output.metadata === 'all' ? withoutPreviews(encoded, mime) : encoded;
+    const { maxBytes } = output;
+    const { timing, metadata, profile } = options;
+    const pipeline = profile === null ? stack(frames) : openWithProfile(first, profile);
+    const { data } = await encodeWith(pipeline, mime, { quality, maxBytes, timing, metadata });
     return { bytes: data.length, result: data };
   };
   if (output.maxBytes !== undefined) {
@@ -79,7 +67,7 @@ export async function encodeFrames(
     const original = toGrey(first.data, first);
     const found = await qualityOfLikeness(output.likeness, output.quality, async (quality) => {
       const { bytes, result } = await encode(quality);
-      const decoded = await toPixels(sharp(result));
+      const decoded = await readPixels(sharp(result), options.profile);
       return { bytes, result, likeness: structuralSimilarity(original, toGrey(decoded.data, decoded)) };
     });
     return { data: found.result, width, height, quality: found.quality, likeness: found.likeness };
@@ -94,12 +82,36 @@ export async function encodeFrames(
   };
 }
 
+interface Encoding {
+  quality: number;
+  maxBytes?: number | undefined;
+  timing?: Timing | null;
+  metadata: MetadataBlocks | null;
+}
+
+/** Encodes what a pipeline comes to, with metadata. */
+export async function encodeWith(
+  pipeline: Sharp,
+  mime: string,
+  { quality, metadata, ...more }: Encoding,
+): Promise<{ data: Buffer; width: number; height: number }> {
+  const described = metadata === null ? pipeline : reserveMetadata(pipeline, mime, metadata);
+  const { data, info } = await withFormat(described, mime, quality, more).toBuffer({
+    resolveWithObject: true,
+  });
+  return {
+    data: metadata === null ? data : embed(data, mime, metadata),
+    width: info.width,
+    height: info.height,
+  };
+}
+
 /** Sets the format of a pipeline. */
-export function withFormat(
+function withFormat(
   pipeline: Sharp,
   mime: string,
   quality: number,
-  { timing = null, maxBytes }: { timing?: Timing | null; maxBytes?: number },
+  { timing = null, maxBytes }: Pick<Encoding, 'timing' | 'maxBytes'>,
 ): Sharp {
   const animation = timing ? { delay: timing.delay, loop: timing.loop } : {};
   switch (mime) {
@@ -115,40 +127,6 @@ export function withFormat(
     default:
       return pipeline.flatten({ background: '#ffffff' }).jpeg({ quality });
   }
-}
-
-/** Removes previews from the metadata copied from a source: they show it before it was cropped or pixelated. */
-export function withoutPreviews(data: Buffer, mime: string): Buffer {
-  const source = new BytesInMemory(data);
-  const pieces = cleanFile(source, mime, { keep: 'all-but-pictures', rights: NO_RIGHTS, orientation: null });
-  return Buffer.from(applyPieces(source, pieces));
-}
-
-/** Writes artist and copyright into a file. */
-export function withRights(pipeline: Sharp, { artist, copyright }: Rights): Sharp {
-  if (artist === null && copyright === null) return pipeline;
-  return pipeline.withExif({
-    IFD0: { ...(artist !== null && { Artist: artist }), ...(copyright !== null && { Copyright: copyright }) },
-  });
-}
-
-async function withMetadata(
-  pipeline: Sharp,
-  first: Pixels,
-  output: RecipeOutput,
-  metadata: MetadataSource | null,
-): Promise<Sharp> {
-  if (metadata === null || output.metadata === 'none') return pipeline;
-  if (output.metadata === 'rights') return withRights(pipeline, metadata.rights);
-  // Embedded metadata can only be copied with its own file: that file is opened, and its pixels are replaced by ours.
-  const input = await openPixels(first).ensureAlpha().raw().toBuffer();
-  const { width, height } = first;
-  return sharp(metadata.path, { failOn: 'none' })
-    .autoOrient()
-    .resize(width, height, { fit: 'fill' })
-    .ensureAlpha()
-    .composite([{ input, raw: { width, height, channels: 4 }, blend: 'source' }])
-    .keepMetadata();
 }
 
 /** Frames stacked vertically, the form in which animations are encoded. */

@@ -13,6 +13,7 @@ import {
 import { applyOperation, canvasOf } from './canvas.js';
 import { type EncodedFile, encodeFrames, type Timing } from './encode.js';
 import type { MadeFile } from './job.js';
+import { metadataFor } from './metadata.js';
 import { type PictureContext, reasonOf, resized, StepError, stepReason } from './picture-context.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
 
@@ -35,7 +36,9 @@ export async function followRest(
     for (const operation of resolved.operations) {
       operationIndex += 1;
       try {
-        pixels = await applyOperation(pixels, operation, operationIndex, { marks: context.marks, found });
+        pixels = await applyOperation(pixels, operation, operationIndex, {
+          ...{ marks: context.marks, profile: context.profile, found },
+        });
       } catch (error) {
         throw new StepError('step', stepReason(recipe, firstRest + index, reasonOf(error)));
       }
@@ -55,7 +58,7 @@ export async function makeFiles(
   const [first] = frames;
   if (!first) throw new Error('it has no frame');
   const { output, ladder } = recipe;
-  const metadata = { path: context.picture.path, rights: context.rights };
+  const { profile } = context;
   const scaled = async (size: Size) =>
     Promise.all(
       frames.map(async (frame) =>
@@ -67,7 +70,8 @@ export async function makeFiles(
   const encodeAt = async (size: Size, type: string) =>
     encodeFrames(await scaled(size), type, output, {
       timing: holdsAnimation(type) ? timing : null,
-      metadata,
+      metadata: metadataFor(output, context.metadata, { ...size, isSrgb: profile === null }),
+      profile,
     });
   const whole = { width: first.width, height: first.height };
   const measured = new Map<number, EncodedFile>();

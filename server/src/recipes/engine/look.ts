@@ -1,7 +1,5 @@
-import { type EmbeddedMetadata, HASH_INPUT_SIDE, perceptualHash } from '@uniferum/core/library';
+import { HASH_INPUT_SIDE, perceptualHash } from '@uniferum/core/library';
 import type { Sharp } from 'sharp';
-import { readHeader, readMetadata } from '../../inspection/embedded.js';
-import type { Rights } from './encode.js';
 
 const PLACEHOLDER_PX = 16;
 
@@ -23,18 +21,4 @@ export async function makePlaceholder(picture: Sharp): Promise<string> {
     .webp({ quality: 30, alphaQuality: 30 })
     .toBuffer();
   return `data:image/webp;base64,${data.toString('base64')}`;
-}
-
-/** Artist and copyright, from whichever metadata block has them. */
-export async function readRights(path: string, mime: string): Promise<Rights> {
-  const embedded = await readHeader(path, mime).then(
-    ({ blocks }) => readMetadata(blocks),
-    () => ({}) as EmbeddedMetadata,
-  );
-  const first = (...fields: (keyof typeof embedded)[]) =>
-    fields.map((field) => embedded[field]).find((value) => typeof value === 'string') as string | undefined;
-  return {
-    artist: first('exif:artist', 'xmp:creator', 'iptc:byline') ?? null,
-    copyright: first('exif:copyright', 'xmp:rights', 'iptc:copyright') ?? null,
-  };
 }

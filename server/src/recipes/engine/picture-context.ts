@@ -1,9 +1,10 @@
 import { type Recipe, type Region, type Size, STEP_KINDS } from '@uniferum/core/recipes';
 import sharp, { type Sharp } from 'sharp';
 import type { DecodedCache } from './decoded.js';
-import type { Rights } from './encode.js';
 import type { RenderJob } from './job.js';
+import type { KeptProfile } from './kept-colours.js';
 import type { Marks } from './marks.js';
+import type { SourceMetadata } from './metadata.js';
 import type { PictureFile } from './sources.js';
 
 /** What all renditions of one picture share. */
@@ -14,21 +15,24 @@ export interface PictureContext {
   size: Size;
   pages: number;
   marks: Marks;
-  rights: Rights;
+  metadata: SourceMetadata;
+  /** Null where colours become sRGB. */
+  profile: KeptProfile | null;
   signal: AbortSignal | undefined;
   decoded: DecodedCache | undefined;
 }
 
 /** Opens the picture for decoding, upright. */
 export function decode(
-  { picture, job }: PictureContext,
+  { picture, job, profile }: PictureContext,
   options: { density?: number; pages?: number } = {},
 ): Sharp {
-  return sharp(picture.path, {
+  const opened = sharp(picture.path, {
     limitInputPixels: job.maxPixels,
     failOn: picture.failOn,
     ...options,
   }).autoOrient();
+  return profile === null ? opened : opened.keepIccProfile();
 }
 
 /** Crops and resizes a picture. */

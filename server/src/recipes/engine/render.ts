@@ -11,8 +11,10 @@ import sharp from 'sharp';
 import { makeAnimated } from './animated.js';
 import type { DecodedCache } from './decoded.js';
 import type { MadeFile, RenderJob, RenderResult } from './job.js';
-import { makeHash, makePlaceholder, readRights } from './look.js';
+import { type KeptProfile, keepProfile, releaseProfile } from './kept-colours.js';
+import { makeHash, makePlaceholder } from './look.js';
 import { Marks } from './marks.js';
+import { NOTHING_EMBEDDED, readSourceMetadata } from './metadata.js';
 import { decode, type PictureContext, reasonOf, resized, StepError, stepReason } from './picture-context.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
 import { DoesNotApplyError, openSource, type PictureFile, readDuration } from './sources.js';
@@ -50,14 +52,18 @@ export async function renderJob(
   return result;
 }
 
-/** Recipes that use different pages or moments of a file each get their own picture. */
+/** Recipes that use different pages or moments of a file, or keep its colours, each get their own picture. */
 function groupBySource(recipes: readonly Recipe[]): Recipe[][] {
   const groups = new Map<string, Recipe[]>();
   for (const recipe of recipes) {
-    const key = canonicalJson(splitSource(recipe.steps).source);
+    const key = canonicalJson([splitSource(recipe.steps).source, keepsColours(recipe)]);
     groups.set(key, [...(groups.get(key) ?? []), recipe]);
   }
   return [...groups.values()];
+}
+
+function keepsColours({ output }: Recipe): boolean {
+  return output.colour === 'keep' && output.format !== 'gif';
 }
 
 async function renderGroup(
@@ -67,15 +73,18 @@ async function renderGroup(
 ): Promise<void> {
   const { recipes, file } = job;
   let picture: PictureFile | null = null;
+  let profile: KeptProfile | null = null;
   try {
     picture = await openSource(file, splitSource(recipes[0]?.steps ?? []).source);
-    const { autoOrient, pages = 1 } = await sharp(picture.path, { failOn: 'none' }).metadata();
-    const rights = recipes.some(({ output }) => output.metadata === 'rights')
-      ? await readRights(file.path, file.mime)
-      : { artist: null, copyright: null };
+    const header = await sharp(picture.path, { failOn: 'none' }).metadata();
+    const { autoOrient, pages = 1 } = header;
+    const metadata = recipes.some(({ output }) => output.metadata !== 'none')
+      ? await readSourceMetadata(file.path, file.mime)
+      : NOTHING_EMBEDDED;
     const size = { width: autoOrient.width, height: autoOrient.height };
     const marks = new Marks(job.marks);
-    await renderPicture({ job, picture, size, pages, marks, rights, signal, decoded }, result);
+    if (recipes[0] && keepsColours(recipes[0])) profile = await keepProfile(header);
+    await renderPicture({ job, picture, size, pages, marks, metadata, profile, signal, decoded }, result);
   } catch (error) {
     signal?.throwIfAborted();
     if (isDiskFull(error)) throw error;
@@ -84,6 +93,7 @@ async function renderGroup(
     for (const { name } of recipes) result.failed.push({ recipe: name, reason, code });
     if (recipes.length === 0) result.failed.push({ recipe: '', reason, code: 'unreadable' });
   } finally {
+    await releaseProfile(profile);
     await picture?.release();
   }
 }
@@ -102,7 +112,7 @@ async function renderPicture(context: PictureContext, result: RenderResult): Pro
     context.pages > 1 && holdsAnimation(planned.mime) && planned.recipe.output.animation !== 'first';
   const attempt = async (planned: PlannedRendition): Promise<MadeFile[]> => {
     try {
-      if (isAnimated(planned)) return await makeAnimated(context, planned);
+      if (isAnimated(planned)) return await makeAnimated({ ...context, profile: null }, planned);
       return await makeStill(context, planned, planned.from === 'base' ? base : null);
     } catch (error) {
       signal?.throwIfAborted();
@@ -121,7 +131,9 @@ async function renderPicture(context: PictureContext, result: RenderResult): Pro
     signal?.throwIfAborted();
     result.made.push(...(derived[index] ?? (await attempt(planned))));
   }
-  if (job.look) await look(context, result, plan.renditions, base);
+  // The file itself is always looked at in sRGB.
+  if (job.look)
+    await look({ ...context, profile: null }, result, plan.renditions, context.profile ? null : base);
 }
 
 /** Analyses the file itself, from existing pixels where possible. */

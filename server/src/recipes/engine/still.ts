@@ -1,8 +1,9 @@
 import { canonicalJson, type PlannedRendition, splitSource, toWholePixels } from '@uniferum/core/recipes';
 import type { Sharp } from 'sharp';
-import { type EncodedFile, type Rights, withFormat, withoutPreviews, withRights } from './encode.js';
+import { type EncodedFile, encodeWith } from './encode.js';
 import { followRest, makeFiles, named } from './finish.js';
 import type { MadeFile } from './job.js';
+import { metadataFor } from './metadata.js';
 import { cut, decode, type PictureContext } from './picture-context.js';
 import { openPixels, type Pixels, toPixels } from './pixels.js';
 
@@ -22,30 +23,26 @@ export async function makeStill(
     recipe.ladder === undefined &&
     !output.also?.length &&
     output.maxBytes === undefined &&
-    output.likeness === undefined;
+    output.likeness === undefined &&
+    // Pixels that were decoded before have lost their profile.
+    (context.profile === null || (base === null && !context.job.keepDecoded));
   // One pipeline from the first pixel to the last, as for nearly all renditions.
-  if (isPlain) return [named(recipe, null, mime, await encodeDirectly(begun, planned, context.rights))];
+  if (isPlain) return [named(recipe, null, mime, await encodeDirectly(begun, planned, context))];
   const pixels = await followRest(await toPixels(begun), planned, context, new Map());
   return makeFiles([pixels], planned, context, null);
 }
 
 async function encodeDirectly(
   begun: Sharp,
-  { recipe, mime }: PlannedRendition,
-  rights: Rights,
+  { recipe: { output }, mime, size }: PlannedRendition,
+  { metadata, profile }: PictureContext,
 ): Promise<EncodedFile> {
-  const { metadata, quality } = recipe.output;
-  const described =
-    metadata === 'all' ? begun.keepMetadata() : metadata === 'rights' ? withRights(begun, rights) : begun;
-  const { data, info } = await withFormat(described, mime, quality, {}).toBuffer({ resolveWithObject: true });
+  const made = await encodeWith(begun, mime, {
+    quality: output.quality,
+    metadata: metadataFor(output, metadata, { ...size, isSrgb: profile === null }),
+  });
   const hasQuality = mime !== 'image/png' && mime !== 'image/gif';
-  return {
-    data: metadata === 'all' ? withoutPreviews(data, mime) : data,
-    width: info.width,
-    height: info.height,
-    quality: hasQuality ? quality : null,
-    likeness: null,
-  };
+  return { ...made, quality: hasQuality ? output.quality : null, likeness: null };
 }
 
 async function beginStill(context: PictureContext, planned: PlannedRendition): Promise<Sharp> {
@@ -59,6 +56,7 @@ async function beginStill(context: PictureContext, planned: PlannedRendition): P
         sha256: `${context.job.file.sha256}:${context.picture.path === context.job.file.path ? '' : canonicalJson(splitSource(planned.recipe.steps).source)}`,
         size: context.size,
         failOn: context.picture.failOn,
+        keepsColours: context.profile !== null,
       },
       scale,
       context.job.maxPixels,
