@@ -3,7 +3,6 @@
 import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
-import { Stryker } from '@stryker-mutator/core';
 import { prepare, ROOT, VAR } from './prepare.mjs';
 import { randomFrom } from './random.mjs';
 
@@ -20,6 +19,8 @@ const { values } = parseArgs({
 });
 
 prepare({ forTests: true });
+// In a fresh clone it has only now been installed.
+const { Stryker } = await import('@stryker-mutator/core');
 
 /** The number of lines in a range. */
 const WINDOW_LINES = 12;

@@ -16,11 +16,13 @@ const FOR_DEMO = {
   pdftoppm: 'poppler-utils',
   ffmpeg: 'ffmpeg',
   jpegtran: 'libjpeg-turbo-progs',
+  // Pictures of phones, studios and cameras.
+  vips: 'libvips-tools',
+  exiftool: 'libimage-exiftool-perl',
 };
 const FOR_TESTS = {
   ...FOR_DEMO,
   chromium: 'chromium',
-  exiftool: 'libimage-exiftool-perl',
   identify: 'imagemagick',
   'mariadb-dump': 'mariadb-client',
   vipsthumbnail: 'libvips-tools',

@@ -2,7 +2,7 @@ import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { createApp } from './app.js';
 import { recountFacets } from './library/facet-queries.js';
-import { adoptEarlierRenditions, outdateEmbeddedMetadata } from './recipes/upgrade.js';
+import { adoptEarlierRenditions, applyToMoreTypes, outdateEmbeddedMetadata } from './recipes/upgrade.js';
 import { closeProcesses, createHouse, prepareProcesses } from './rooms.js';
 import { documentOf } from './shared/health-routes.js';
 import { launch, withDatabase } from './shared/launch.js';
@@ -24,7 +24,10 @@ const store = await openHomeStore(config);
 
 if (applied.includes('0008_finding.sql')) await recountFacets(db);
 if (applied.includes('0010_derived_files.sql')) await adoptEarlierRenditions(db);
-await carryOutUpgrades(db, { 'embedded-metadata': outdateEmbeddedMetadata });
+await carryOutUpgrades(db, {
+  'embedded-metadata': outdateEmbeddedMetadata,
+  'more-types': applyToMoreTypes,
+});
 
 const leases = openDatabase(config.database, { connections: 1 });
 const services: Services = { config, db, leases, store, log };

@@ -5,6 +5,8 @@ import { typeByExtension, UNKNOWN_MIME } from './media-types.js';
 /** The number of leading bytes that {@link sniffMime} needs. WHATWG requires 1,445; zipped documents are identified later. */
 export const SNIFF_BYTES = 4096;
 
+const CAMERA_RAW = 'image/x-dcraw';
+
 type Pattern = readonly [mime: string, offset: number, bytes: string];
 
 /** `bytes` is written in Latin-1, a dot stands for any byte. */
@@ -17,6 +19,9 @@ const PATTERNS: readonly Pattern[] = [
   ['image/webp', 0, 'RIFF....WEBPVP'],
   ['image/png', 0, '\x89PNG\r\n\x1a\n'],
   ['image/jpeg', 0, '\xff\xd8\xff'],
+  ['image/vnd.adobe.photoshop', 0, '8BPS\x00\x01'],
+  // A picture of more than 30,000 pixels a side.
+  ['image/vnd.adobe.photoshop', 0, '8BPS\x00\x02'],
   ['image/tiff', 0, 'II*\x00'],
   ['image/tiff', 0, 'MM\x00*'],
   ['image/jxl', 0, '\xff\x0a'],
@@ -58,8 +63,8 @@ const CHARACTERS_AT_A_TIME = 1024;
 
 /**
  * Detects a file's actual type from its first bytes (at least {@link SNIFF_BYTES} of them, or all; see {@link
- * needsMoreToSniff}). The name only decides between types that look alike: kinds of text, and containers for audio or
- * video. Source: WHATWG MIME Sniffing Standard, extended by formats that browsers do not display.
+ * needsMoreToSniff}). The name only decides between types that look alike: kinds of text, containers for audio or
+ * video, and camera raw files. Source: WHATWG MIME Sniffing Standard, extended by formats that browsers do not display.
  */
 export function sniffMime(head: Uint8Array, name = ''): string {
   const start = latin1(head);
@@ -67,11 +72,20 @@ export function sniffMime(head: Uint8Array, name = ''): string {
     sniffZip(start) ??
     sniffIsoMedia(start, name) ??
     sniffContainers(start, name) ??
-    PATTERNS.find((pattern) => matches(start, pattern))?.[0] ??
+    asCameraRaw(PATTERNS.find((pattern) => matches(start, pattern))?.[0], name) ??
     sniffMpegAudio(head) ??
     sniffText(head, name) ??
-    UNKNOWN_MIME
+    (isNamedCameraRaw(name) ? CAMERA_RAW : UNKNOWN_MIME)
   );
+}
+
+/** Most camera raw files begin like a TIFF; others begin like nothing else, each in its own way. */
+function asCameraRaw(mime: string | undefined, name: string): string | undefined {
+  return mime === 'image/tiff' && isNamedCameraRaw(name) ? CAMERA_RAW : mime;
+}
+
+function isNamedCameraRaw(name: string): boolean {
+  return typeByExtension(splitName(name).extension)?.mime === CAMERA_RAW;
 }
 
 function matches(start: string, [, offset, bytes]: Pattern): boolean {
@@ -117,6 +131,7 @@ function sniffIsoMedia(start: string, name: string): string | null {
       start.charCodeAt(3)) >>>
     0;
   const brands = start.slice(8, Math.min(boxBytes, start.length));
+  if (brands.startsWith('crx ')) return CAMERA_RAW;
   if (/avif|avis/.test(brands)) return 'image/avif';
   if (/heic|heix|hevc|mif1|msf1/.test(brands)) return 'image/heic';
   if (brands.startsWith('qt  ')) return 'video/quicktime';

@@ -16,6 +16,8 @@ export const REASON_WORDS: Record<ReasonCode, string> = {
   'type-mismatch': 'content does not match',
   unreadable: 'unreadable',
   truncated: 'truncated',
+  reduced: 'reduced',
+  'not-showable': 'without a preview',
   empty: 'empty',
   'archive-unsafe': 'unsafe archive',
   incomplete: 'incomplete',

@@ -22,6 +22,8 @@ export const REASON_CODES = [
   'text-shortened',
   'metadata-unreadable',
   'not-storable',
+  'reduced',
+  'not-showable',
 ] as const;
 
 export type ReasonCode = (typeof REASON_CODES)[number];

@@ -3,7 +3,16 @@ import { isWithin } from '../library/paths.js';
 import { contentText } from './digest.js';
 import type { Recipe, RecipeContent } from './recipe.js';
 
-/** The types that the image engine decodes. HEIC needs a decoder that cannot be distributed freely. */
+/** The types that tools of the host turn into pictures that the image engine decodes. */
+export const CONVERTED_MIMES: readonly string[] = [
+  'image/heic',
+  'image/jxl',
+  'image/bmp',
+  'image/vnd.adobe.photoshop',
+  'image/x-dcraw',
+];
+
+/** The types of pictures that renditions are made from. */
 export const DECODABLE_MIMES: readonly string[] = [
   'image/jpeg',
   'image/png',
@@ -12,6 +21,7 @@ export const DECODABLE_MIMES: readonly string[] = [
   'image/gif',
   'image/tiff',
   'image/svg+xml',
+  ...CONVERTED_MIMES,
 ];
 
 /** Documents whose pages can be rendered. */
@@ -44,11 +54,14 @@ export function changesOutput(before: RecipeContent, after: RecipeContent): bool
 /** Types that `keep` preserves: those that every browser displays. */
 const KEPT_MIMES = new Set(['image/jpeg', 'image/png', 'image/webp', 'image/avif', 'image/gif']);
 
+/** Types that no browser displays, and that photographs are stored in. */
+const PHOTOGRAPHIC = new Set(['image/tiff', 'image/heic', 'image/jxl', 'image/x-dcraw']);
+
 /** The media type that a recipe makes from a file of type `mime`. `keep` falls back to a type that every browser displays. */
 export function outputMime({ output }: Pick<Recipe, 'output'>, mime: string): string {
   if (output.format !== 'keep') return `image/${output.format}`;
   if (KEPT_MIMES.has(mime)) return mime;
-  return mime === 'image/tiff' || mime.startsWith('video/') ? 'image/jpeg' : 'image/png';
+  return PHOTOGRAPHIC.has(mime) || mime.startsWith('video/') ? 'image/jpeg' : 'image/png';
 }
 
 /** Tells whether a type supports animation here. */

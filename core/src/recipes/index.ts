@@ -7,6 +7,7 @@ export type {
   RenditionStoryAnswer,
 } from './answers.js';
 export {
+  CONVERTED_MIMES,
   canBeRendered,
   changesOutput,
   DECODABLE_MIMES,

@@ -136,8 +136,8 @@ test('what can’t be read is refused with its type, and metadata that can’t b
     { code: 'unreadable', actual: 'image/jpeg', message: expect.stringContaining('it ends early') },
   ]);
   expect(judge(file({ unreadable: 'it ends early' })).reasons[0]?.actual).toBeNull();
-  expect(judge(file({ isTruncated: false })).outcome).toBe('accepted');
-  expect(judge(file({ isTruncated: true }))).toMatchObject({
+  expect(judge(file({ notes: [] })).outcome).toBe('accepted');
+  expect(judge(file({ notes: ['truncated'] }))).toMatchObject({
     outcome: 'warned',
     reasons: [{ code: 'truncated', message: expect.stringContaining('as far as it goes') }],
   });

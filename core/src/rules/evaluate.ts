@@ -1,7 +1,9 @@
+import type { PictureNote } from '../inspection/picture-notes.js';
 import { formatBeyond, formatCount } from '../intake/format.js';
 import { typeByExtension } from '../intake/media-types.js';
 import type { Reason, ReasonCode, Verdict } from '../intake/verdict.js';
 import { cleanName, splitName } from '../library/names.js';
+import { judgePicture } from './judge-picture.js';
 import type { EffectiveRules, RequirableText } from './rules.js';
 import { findDenial, isAllowed, shownTypes } from './types.js';
 
@@ -21,8 +23,8 @@ export interface FileFacts {
   checked?: CheckAnswer;
   /** Set when the bytes claim to be a picture but cannot be read as one. */
   unreadable?: string;
-  /** The picture ends before it is complete; it can be shown as far as it goes. */
-  isTruncated?: boolean;
+  /** What its sender is told about the picture. */
+  notes?: readonly PictureNote[];
   /** Set when the picture can be read, but its embedded metadata cannot. */
   metadataFault?: string;
 }
@@ -87,7 +89,7 @@ export function judgeFile(
   const warnings = [
     judgeName(file),
     judgeMismatch(file),
-    judgeTruncation(file),
+    ...judgePicture(file.name, file.notes ?? []),
     judgeMetadata(file),
     judgeDuplicate(file, rules, 'warn'),
     judgeCheck(file, rules, true),
@@ -172,17 +174,6 @@ function judgeMetadata({ name, metadataFault }: FileFacts): Reason | null {
     null,
     null,
     `The embedded metadata of ${name} can't be read (${metadataFault}); no texts were filled from it.`,
-  );
-}
-
-function judgeTruncation({ name, isTruncated = false }: FileFacts): Reason | null {
-  if (!isTruncated) return null;
-  return reason(
-    'truncated',
-    null,
-    null,
-    null,
-    `${name} ends before the picture is complete. It is shown as far as it goes. Upload it again if the original is whole.`,
   );
 }
 

@@ -1,9 +1,13 @@
 import { open } from 'node:fs/promises';
-import type { StatedRights } from '@uniferum/core/inspection';
+import { isAnimatedPng, type PictureNote, type StatedRights } from '@uniferum/core/inspection';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
+import { CONVERTED_MIMES } from '@uniferum/core/recipes';
 import readExif from 'exif-reader';
 import sharp from 'sharp';
+import { CAMERA_RAW, readConvertedSize, readPreview, readToolBlocks } from './converted.js';
+import { FileSource } from './file-source.js';
 import { decodeText, IIM, readIim } from './iim.js';
+import { MissingToolError } from './tool.js';
 import { readXmp, XMP_NAMESPACES, type XmpProperties } from './xmp.js';
 
 /** A picture's size as displayed, and the Exif orientation of its stored bytes. */
@@ -22,21 +26,59 @@ export interface EmbeddedBlocks {
 
 /** The header of a picture. */
 export interface PictureHeader {
-  size: PictureSize;
+  /** Null when nothing in it can be shown, or the tool that reads its type is missing. */
+  size: PictureSize | null;
   /** The number of frames or pages. */
   pages: number;
+  notes: PictureNote[];
   blocks: EmbeddedBlocks;
 }
 
 /** In a TIFF file, the file's own tags are its Exif data; those of large files are skipped. */
 const MAX_TIFF_BYTES = 128_000_000;
 
+const NO_BLOCKS: EmbeddedBlocks = { exif: null, iim: null, xmp: null };
+
 /** Reads a picture's header without decoding pixels. @throws Error when there is no readable header */
 export async function readHeader(path: string, mime: string): Promise<PictureHeader> {
+  // The image engine reads the header of a HEIC, though not its pixels.
+  if (!CONVERTED_MIMES.includes(mime) || mime === 'image/heic') return readOwnHeader(path, mime);
+  try {
+    return mime === CAMERA_RAW ? await readRawHeader(path) : await readToolHeader(path, mime);
+  } catch (error) {
+    if (!(error instanceof MissingToolError)) throw error;
+    return { size: null, pages: 1, notes: [], blocks: NO_BLOCKS };
+  }
+}
+
+async function readToolHeader(path: string, mime: string): Promise<PictureHeader> {
+  const { width, height, isDeep } = await readConvertedSize(path, mime);
+  const blocks = await readToolBlocks(path);
+  return { size: { width, height, orientation: null }, pages: 1, notes: isDeep ? ['deep'] : [], blocks };
+}
+
+/** Of a camera raw file, its preview is shown; what it was taken with is in the file around it. */
+async function readRawHeader(path: string): Promise<PictureHeader> {
+  const [preview, blocks] = [await readPreview(path), await readToolBlocks(path)];
+  const exif = blocks.exif ?? (await readSmallFile(path));
+  const { exif: ofPreview } = preview ? await sharp(preview.data).metadata() : {};
+  const all = { ...blocks, exif: isTiff(exif) ? exif : (ofPreview ?? null) };
+  if (preview === null) return { size: null, pages: 1, notes: ['no-preview'], blocks: all };
+  const { width, height } = preview;
+  return { size: { width, height, orientation: null }, pages: 1, notes: [], blocks: all };
+}
+
+function isTiff(block: Uint8Array | null): boolean {
+  const mark = block === null ? '' : Buffer.from(block.subarray(0, 4)).toString('latin1');
+  return mark === 'II*\0' || mark === 'MM\0*';
+}
+
+async function readOwnHeader(path: string, mime: string): Promise<PictureHeader> {
   const {
     autoOrient,
     orientation,
     pages = 1,
+    depth,
     exif,
     iptc,
     xmp,
@@ -50,12 +92,28 @@ export async function readHeader(path: string, mime: string): Promise<PictureHea
   return {
     size: { width, height, orientation: orientation ?? null },
     pages,
+    notes: [
+      ...(mime === 'image/png' && isAnimated(path) ? ['animated-png' as const] : []),
+      ...(depth !== undefined && DEEP.has(depth) ? ['deep' as const] : []),
+    ],
     blocks: {
       exif: exif ?? (mime === 'image/tiff' ? await readSmallFile(path) : null),
       iim: iptc ?? null,
       xmp: xmp ?? null,
     },
   };
+}
+
+/** How the image engine calls numbers of more than 8 bits. */
+const DEEP = new Set(['ushort', 'short', 'uint', 'int', 'float', 'double']);
+
+function isAnimated(path: string): boolean {
+  const source = new FileSource(path);
+  try {
+    return isAnimatedPng(source);
+  } finally {
+    source.close();
+  }
 }
 
 async function readSmallFile(path: string): Promise<Buffer | null> {

@@ -1,4 +1,5 @@
 import { open } from 'node:fs/promises';
+import type { PictureNote } from '@uniferum/core/inspection';
 import { needsMoreToSniff, sniffMime } from '@uniferum/core/intake';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
 import { DECODABLE_MIMES } from '@uniferum/core/recipes';
@@ -11,8 +12,8 @@ export interface Found {
   /** The actual type, by content. */
   mime: string;
   size: PictureSize | null;
-  /** It ends before the picture is complete. */
-  isTruncated: boolean;
+  /** What its sender is told about it. */
+  notes: PictureNote[];
   metadata: EmbeddedMetadata;
   /** Why it cannot be read as the picture it claims to be; null when it can. */
   unreadable: string | null;
@@ -29,7 +30,7 @@ export async function examineBytes(inspector: Inspector, staged: StagedBytes, na
   return {
     mime,
     size: inspected?.size ?? null,
-    isTruncated: inspected?.isTruncated ?? false,
+    notes: inspected?.notes ?? [],
     metadata: inspected?.metadata ?? {},
     unreadable: inspected?.unreadable ?? null,
     metadataFault: inspected?.metadataFault ?? null,

@@ -1,4 +1,4 @@
-import type { Piece } from '@uniferum/core/inspection';
+import type { PictureNote, Piece } from '@uniferum/core/inspection';
 import type { ManifestMapping, ManifestPlan } from '@uniferum/core/intake';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
 import type { PoolOptions } from '../shared/process-messages.js';
@@ -25,8 +25,8 @@ export interface Inspected {
   /** Null when the header cannot be read. */
   size: PictureSize | null;
   pages: number;
-  /** It ends before the picture is complete. */
-  isTruncated: boolean;
+  /** What its sender is told about it. */
+  notes: PictureNote[];
   metadata: EmbeddedMetadata;
   /** Why it cannot be read as a picture. */
   unreadable: string | null;
@@ -68,7 +68,7 @@ export class Inspector {
       const found: Inspected = {
         size: null,
         pages: 1,
-        isTruncated: false,
+        notes: [],
         metadata: {},
         unreadable: null,
         metadataFault: null,
@@ -207,7 +207,7 @@ function takePart(waiting: Waiting | undefined, part: InspectionPart): void {
     case 'size':
       found.size = part.size;
       found.pages = part.pages;
-      found.isTruncated = part.isTruncated;
+      found.notes = part.notes;
       return;
     case 'metadata':
       found.metadata = part.metadata;

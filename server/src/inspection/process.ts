@@ -15,6 +15,7 @@ import {
   showEdits,
 } from '@uniferum/core/pages';
 import sharp from 'sharp';
+import { plainReason } from '../shared/plain-reason.js';
 import { serveProcess } from '../shared/process-side.js';
 import { findDiscovery } from './discovery.js';
 import { readHeader, readMetadata, readStatedRights } from './embedded.js';
@@ -70,11 +71,17 @@ async function inspect(
   tell: (part: InspectionPart) => void,
 ): Promise<void> {
   try {
-    const { size, pages, blocks } = await readHeader(path, mime);
-    tell({ n, found: 'size', size, pages, isTruncated: endsEarly(path, mime) });
+    const { size, pages, notes, blocks } = await readHeader(path, mime);
+    tell({
+      n,
+      found: 'size',
+      size,
+      pages,
+      notes: [...(endsEarly(path, mime) ? ['truncated' as const] : []), ...notes],
+    });
     tell({ n, found: 'metadata', metadata: readMetadata(blocks) });
   } catch (error) {
-    tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
+    tell({ n, found: 'fault', reason: plainReason(error, [path]) });
   }
 }
 
@@ -82,6 +89,10 @@ async function inspect(
 function readContent(content: DocumentContent): Buffer {
   if ('file' in content) return readFileSync(content.file);
   return Buffer.from(content.bytes.buffer, content.bytes.byteOffset, content.bytes.byteLength);
+}
+
+function pathsOf(content: DocumentContent): string[] {
+  return 'file' in content ? [content.file] : [];
 }
 
 /** References beyond this many are those of a machine, and of no use to anybody. */
@@ -116,7 +127,7 @@ function readDocument(
   try {
     tell({ n, found: 'document', document: describe(readContent(content), format) });
   } catch (error) {
-    tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
+    tell({ n, found: 'fault', reason: plainReason(error, pathsOf(content)) });
   }
 }
 
@@ -163,7 +174,7 @@ function rewriteDocument(
       rewrite: { edits, shown, before: sha256(data), after: sha256(after), read },
     });
   } catch (error) {
-    tell({ n, found: 'fault', reason: error instanceof Error ? error.message : String(error) });
+    tell({ n, found: 'fault', reason: plainReason(error, pathsOf(content)) });
   }
 }
 
@@ -185,7 +196,7 @@ async function clean({ path, mime, keep }: Extract<InspectionWork, { kind: 'clea
   const rights = header && keep === 'rights' ? readStatedRights(header.blocks) : NO_RIGHTS;
   const source = new FileSource(path);
   try {
-    return cleanFile(source, mime, { keep, rights, orientation: header?.size.orientation ?? null });
+    return cleanFile(source, mime, { keep, rights, orientation: header?.size?.orientation ?? null });
   } finally {
     source.close();
   }

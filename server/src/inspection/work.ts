@@ -1,4 +1,4 @@
-import type { Piece } from '@uniferum/core/inspection';
+import type { PictureNote, Piece } from '@uniferum/core/inspection';
 import type { ManifestMapping, ManifestPlan } from '@uniferum/core/intake';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
 import type { AddressRules, DocumentFormat, Edit, MovedStyles, ShownEdit } from '@uniferum/core/pages';
@@ -89,7 +89,7 @@ export interface ReadDocument {
 export type InspectionPart = { n: number } & (
   | { found: 'document'; document: ReadDocument }
   | { found: 'rewrite'; rewrite: PlannedRewrite }
-  | { found: 'size'; size: PictureSize; pages: number; isTruncated: boolean }
+  | { found: 'size'; size: PictureSize | null; pages: number; notes: PictureNote[] }
   | { found: 'metadata'; metadata: EmbeddedMetadata }
   | { found: 'fault'; reason: string }
 );

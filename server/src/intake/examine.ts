@@ -46,7 +46,7 @@ export function factsOf(file: IncomingFile, staged: StagedBytes, examined: Exami
     texts: filledTexts(examined.texts),
     ...(examined.checked && { checked: examined.checked }),
     ...(examined.unreadable !== null && { unreadable: examined.unreadable }),
-    isTruncated: examined.isTruncated,
+    notes: examined.notes,
     ...(examined.metadataFault !== null && { metadataFault: examined.metadataFault }),
   };
 }
@@ -71,7 +71,7 @@ function describedLink({ width, height }: LinkFacts): Found {
   const size = width && height ? { width, height, orientation: null } : null;
   return {
     ...{ mime: LINK_MIME, size, metadata: {}, unreadable: null, metadataFault: null },
-    isTruncated: false,
+    notes: [],
   };
 }
 

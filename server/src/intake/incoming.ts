@@ -1,3 +1,4 @@
+import type { PictureNote } from '@uniferum/core/inspection';
 import type { IntakeWay, Verdict } from '@uniferum/core/intake';
 import {
   type AssetTexts,
@@ -54,7 +55,7 @@ export interface Examined {
   mime: string;
   kind: Kind;
   size: PictureSize | null;
-  isTruncated: boolean;
+  notes: PictureNote[];
   texts: AssetTexts;
   /** Texts that exceeded the maximum length. */
   shortened: LongText[];

@@ -351,7 +351,7 @@ describe('what a picture says of itself', () => {
       );
       const displayed = await sharp(file).autoOrient().toBuffer({ resolveWithObject: true });
       const { size } = await readHeader(file, 'image/jpeg');
-      expect([size.width, size.height, size.orientation]).toEqual([
+      expect([size?.width, size?.height, size?.orientation]).toEqual([
         displayed.info.width,
         displayed.info.height,
         orientation,

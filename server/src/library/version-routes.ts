@@ -117,11 +117,7 @@ async function stageBody(services: Services, req: Request): Promise<StagedBytes>
 /** Inspects staged bytes, and discards them on failure. */
 async function lookAt(inspector: Inspector, staged: StagedBytes, name: string): Promise<Replacing> {
   try {
-    const { mime, size, isTruncated, unreadable, metadataFault } = await examineBytes(
-      inspector,
-      staged,
-      name,
-    );
+    const { mime, size, notes, unreadable, metadataFault } = await examineBytes(inspector, staged, name);
     return {
       staged,
       orientation: size?.orientation ?? null,
@@ -129,7 +125,7 @@ async function lookAt(inspector: Inspector, staged: StagedBytes, name: string): 
         mime,
         ...(size && { width: size.width, height: size.height }),
         ...(unreadable !== null && { unreadable }),
-        isTruncated,
+        notes,
         ...(metadataFault !== null && { metadataFault }),
       },
     };

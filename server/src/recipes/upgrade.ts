@@ -1,4 +1,4 @@
-import { usesFocal } from '@uniferum/core/recipes';
+import { type Recipe, usesFocal } from '@uniferum/core/recipes';
 import { type Database, inTransaction } from '../shared/database.js';
 import { applyRecipe } from './apply.js';
 import { fillOrigins } from './apply-queries.js';
@@ -22,11 +22,20 @@ export async function adoptEarlierRenditions(db: Database): Promise<void> {
  * Marks renditions with embedded metadata as outdated: earlier servers left previews in them, which show what was cropped
  * or pixelated. Repeating it changes nothing more.
  */
-export async function outdateEmbeddedMetadata(db: Database): Promise<void> {
-  for (const { name, output } of await listRecipes(db))
-    if (output.metadata !== 'none')
+export function outdateEmbeddedMetadata(db: Database): Promise<void> {
+  return applyAgain(db, ({ output }) => output.metadata !== 'none');
+}
+
+/** Makes renditions due of files of types that earlier servers could not decode. Repeating it changes nothing more. */
+export function applyToMoreTypes(db: Database): Promise<void> {
+  return applyAgain(db, ({ kinds }) => kinds.includes('image'));
+}
+
+async function applyAgain(db: Database, isMeant: (recipe: Recipe) => boolean): Promise<void> {
+  for (const recipe of await listRecipes(db))
+    if (isMeant(recipe))
       await inTransaction(db, async (tx) => {
         await lockRecipes(tx);
-        await applyRecipe(tx, { recipe: name }, 'Uniferum');
+        await applyRecipe(tx, { recipe: recipe.name }, 'Uniferum');
       });
 }

@@ -1,3 +1,4 @@
+import { plainReason } from './plain-reason.js';
 import type { FromProcess, ToProcess } from './process-messages.js';
 
 /**
@@ -29,7 +30,7 @@ export function serveProcess<Work, Result, Part = never>(
           answer({
             kind: 'failed',
             id,
-            message: error instanceof Error ? error.message : String(error),
+            message: plainReason(error, pathsIn(work)),
             ...(error instanceof Error && 'code' in error && { code: String(error.code) }),
           }),
       )
@@ -43,6 +44,16 @@ export function serveProcess<Work, Result, Part = never>(
   process.on('SIGTERM', () => {});
   freezeBuiltIns();
   answer({ kind: 'ready' });
+}
+
+const PATH_FIELDS = new Set(['path', 'outPath', 'outDir', 'file']);
+
+/** The paths of files that a task states, at any depth of its objects. */
+function pathsIn(work: unknown, depth = 0): string[] {
+  if (typeof work !== 'object' || work === null || ArrayBuffer.isView(work) || depth > 4) return [];
+  return Object.entries(work).flatMap(([name, value]) =>
+    typeof value === 'string' ? (PATH_FIELDS.has(name) ? [value] : []) : pathsIn(value, depth + 1),
+  );
 }
 
 function freezeBuiltIns(): void {

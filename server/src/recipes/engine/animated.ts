@@ -13,10 +13,10 @@ export async function makeAnimated(context: PictureContext, planned: PlannedRend
     loop = 0,
     pageHeight = context.size.height,
   } = await sharp(context.picture.path, { animated: true, failOn: 'none' }).metadata();
-  const total = context.size.width * pageHeight * context.pages;
+  const total = context.size.width * pageHeight * context.picture.frames;
   if (total > context.job.maxPixels)
     throw new Error(
-      `its ${context.pages} frames have ${total} pixels together; at most ${context.job.maxPixels} are decoded`,
+      `its ${context.picture.frames} frames have ${total} pixels together; at most ${context.job.maxPixels} are decoded`,
     );
   const tall = await toPixels(
     sharp(context.picture.path, {
@@ -28,7 +28,7 @@ export async function makeAnimated(context: PictureContext, planned: PlannedRend
   const frameBytes = tall.width * pageHeight * tall.channels;
   const found = new Map<number, Region>();
   const frames: Pixels[] = [];
-  for (let at = 0; at < context.pages; at += 1) {
+  for (let at = 0; at < context.picture.frames; at += 1) {
     context.signal?.throwIfAborted();
     const frame = {
       ...tall,
@@ -39,7 +39,7 @@ export async function makeAnimated(context: PictureContext, planned: PlannedRend
     const begun = await toPixels(cut(openPixels(frame), region, planned.size, frame));
     frames.push(await followRest(begun, planned, context, found));
   }
-  const timing: Timing = { delay: delay.slice(0, context.pages), loop };
+  const timing: Timing = { delay: delay.slice(0, context.picture.frames), loop };
   return makeFiles(frames, planned, context, timing);
 }
 

@@ -20,6 +20,7 @@ interface FileToDecode {
   path: string;
   size: Size;
   failOn: 'error' | 'none';
+  page: number;
   /** Whether pixels are values in its own profile, as opposed to sRGB. */
   keepsColours: boolean;
 }
@@ -62,13 +63,13 @@ function stepAbove(scale: number): number {
 }
 
 async function decodeAt(
-  { path, size, failOn, keepsColours }: FileToDecode,
+  { path, size, failOn, page, keepsColours }: FileToDecode,
   scale: number,
   maxPixels: number,
 ): Promise<DecodedPicture> {
   const width = Math.max(1, Math.round(size.width * scale));
   const height = Math.max(1, Math.round(size.height * scale));
-  const opened = sharp(path, { limitInputPixels: maxPixels, failOn }).autoOrient();
+  const opened = sharp(path, { limitInputPixels: maxPixels, failOn, page }).autoOrient();
   const scaled = opened.resize(width, height, { fit: 'fill' });
   return { pixels: await toPixels(keepsColours ? scaled.keepIccProfile() : scaled), scale };
 }

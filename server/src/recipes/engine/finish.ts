@@ -40,7 +40,7 @@ export async function followRest(
           ...{ marks: context.marks, profile: context.profile, found },
         });
       } catch (error) {
-        throw new StepError('step', stepReason(recipe, firstRest + index, reasonOf(error)));
+        throw new StepError('step', stepReason(recipe, firstRest + index, reasonOf(error, context.job)));
       }
     }
     focus = resolved.after.focal;

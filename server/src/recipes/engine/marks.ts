@@ -3,6 +3,7 @@ import { createRequire } from 'node:module';
 import { parseColour, type WatermarkStep } from '@uniferum/core/recipes';
 import { create, type Font } from 'fontkit';
 import sharp from 'sharp';
+import { plainReason } from '../../shared/plain-reason.js';
 import { type Pixels, toPixels } from './pixels.js';
 
 /** A watermark, if it was found. */
@@ -59,9 +60,7 @@ export class Marks {
         .png({ compressionLevel: 1 })
         .toBuffer();
     } catch (error) {
-      throw new Error(
-        `the watermark ${picture} can't be read: ${error instanceof Error ? error.message : String(error)}`,
-      );
+      throw new Error(`the watermark ${picture} can't be read: ${plainReason(error, [path])}`);
     }
   }
 }

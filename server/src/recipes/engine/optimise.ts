@@ -4,8 +4,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { qualityOfLikeness, structuralSimilarity, toGrey } from '@uniferum/core/recipes';
 import sharp from 'sharp';
+import { runTool } from '../../inspection/tool.js';
 import { toPixels } from './pixels.js';
-import { runTool } from './tool.js';
 
 /** The targets of optimising. */
 export interface OptimiseJob {

@@ -1,5 +1,6 @@
 import { type Recipe, type Region, type Size, STEP_KINDS } from '@uniferum/core/recipes';
 import sharp, { type Sharp } from 'sharp';
+import { plainReason } from '../../shared/plain-reason.js';
 import type { DecodedCache } from './decoded.js';
 import type { RenderJob } from './job.js';
 import type { KeptProfile } from './kept-colours.js';
@@ -13,7 +14,6 @@ export interface PictureContext {
   picture: PictureFile;
   /** As decoded, which may differ from the file's header. */
   size: Size;
-  pages: number;
   marks: Marks;
   metadata: SourceMetadata;
   /** Null where colours become sRGB. */
@@ -23,13 +23,11 @@ export interface PictureContext {
 }
 
 /** Opens the picture for decoding, upright. */
-export function decode(
-  { picture, job, profile }: PictureContext,
-  options: { density?: number; pages?: number } = {},
-): Sharp {
+export function decode({ picture, job, profile }: PictureContext, options: { density?: number } = {}): Sharp {
   const opened = sharp(picture.path, {
     limitInputPixels: job.maxPixels,
     failOn: picture.failOn,
+    ...(picture.page > 0 && { page: picture.page }),
     ...options,
   }).autoOrient();
   return profile === null ? opened : opened.keepIccProfile();
@@ -62,8 +60,7 @@ export function stepReason(recipe: Recipe, index: number, message: string): stri
   return `step ${index + 1}${step ? ` (${STEP_KINDS[step.op].title.toLowerCase()})` : ''}: ${message.replace(/\.$/, '')}`;
 }
 
-/** The first line of a library's error message. */
-export function reasonOf(error: unknown): string {
-  const message = error instanceof Error ? error.message : String(error);
-  return message.trim().replace(/\.$/, '').split('\n')[0] ?? message;
+/** Why a picture can't be made, without paths of the host. */
+export function reasonOf(error: unknown, { file, marks }: RenderJob): string {
+  return plainReason(error, [file.path, ...Object.values(marks).flatMap(({ path }) => path ?? [])]);
 }

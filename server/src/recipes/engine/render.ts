@@ -8,6 +8,7 @@ import {
   splitSource,
 } from '@uniferum/core/recipes';
 import sharp from 'sharp';
+import { isDiskFull } from '../../inspection/tool.js';
 import { makeAnimated } from './animated.js';
 import type { DecodedCache } from './decoded.js';
 import type { MadeFile, RenderJob, RenderResult } from './job.js';
@@ -19,7 +20,6 @@ import { decode, type PictureContext, reasonOf, resized, StepError, stepReason }
 import { openPixels, type Pixels, toPixels } from './pixels.js';
 import { DoesNotApplyError, openSource, type PictureFile, readDuration } from './sources.js';
 import { makeStill } from './still.js';
-import { isDiskFull } from './tool.js';
 
 /**
  * Makes all renditions of a job. The picture is decoded once to the plan's base. Renditions derived from it use those
@@ -75,20 +75,20 @@ async function renderGroup(
   let picture: PictureFile | null = null;
   let profile: KeptProfile | null = null;
   try {
-    picture = await openSource(file, splitSource(recipes[0]?.steps ?? []).source);
-    const header = await sharp(picture.path, { failOn: 'none' }).metadata();
-    const { autoOrient, pages = 1 } = header;
+    picture = await openSource(file, splitSource(recipes[0]?.steps ?? []).source, job.maxPixels);
+    const header = await sharp(picture.path, { failOn: 'none', page: picture.page }).metadata();
+    const { autoOrient } = header;
     const metadata = recipes.some(({ output }) => output.metadata !== 'none')
       ? await readSourceMetadata(file.path, file.mime)
       : NOTHING_EMBEDDED;
     const size = { width: autoOrient.width, height: autoOrient.height };
     const marks = new Marks(job.marks);
     if (recipes[0] && keepsColours(recipes[0])) profile = await keepProfile(header);
-    await renderPicture({ job, picture, size, pages, marks, metadata, profile, signal, decoded }, result);
+    await renderPicture({ job, picture, size, marks, metadata, profile, signal, decoded }, result);
   } catch (error) {
     signal?.throwIfAborted();
     if (isDiskFull(error)) throw error;
-    const reason = reasonOf(error);
+    const reason = reasonOf(error, job);
     const code = error instanceof DoesNotApplyError ? 'not-applicable' : 'unreadable';
     for (const { name } of recipes) result.failed.push({ recipe: name, reason, code });
     if (recipes.length === 0) result.failed.push({ recipe: '', reason, code: 'unreadable' });
@@ -109,7 +109,7 @@ async function renderPicture(context: PictureContext, result: RenderResult): Pro
     });
   const base = plan.base && !job.keepDecoded ? await toPixels(resized(decode(context), plan.base)) : null;
   const isAnimated = (planned: PlannedRendition) =>
-    context.pages > 1 && holdsAnimation(planned.mime) && planned.recipe.output.animation !== 'first';
+    context.picture.frames > 1 && holdsAnimation(planned.mime) && planned.recipe.output.animation !== 'first';
   const attempt = async (planned: PlannedRendition): Promise<MadeFile[]> => {
     try {
       if (isAnimated(planned)) return await makeAnimated({ ...context, profile: null }, planned);
@@ -118,7 +118,7 @@ async function renderPicture(context: PictureContext, result: RenderResult): Pro
       signal?.throwIfAborted();
       if (isDiskFull(error)) throw error;
       const code = error instanceof StepError ? error.code : 'unreadable';
-      result.failed.push({ recipe: planned.recipe.name, reason: reasonOf(error), code });
+      result.failed.push({ recipe: planned.recipe.name, reason: reasonOf(error, job), code });
       return [];
     }
   };

@@ -3,9 +3,12 @@ import { rm, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Kind } from '@uniferum/core/library';
-import { drawWave, PeakGatherer, type SourceStep } from '@uniferum/core/recipes';
+import { CONVERTED_MIMES, drawWave, PeakGatherer, type SourceStep } from '@uniferum/core/recipes';
+import sharp from 'sharp';
+import { convertPicture, NoPreviewError } from '../../inspection/converted.js';
+import { readHeader } from '../../inspection/embedded.js';
 import { endsEarly } from '../../inspection/file-source.js';
-import { endOfTool, runTool, startTool } from './tool.js';
+import { endOfTool, runTool, startTool } from '../../inspection/tool.js';
 
 const WAVE_RATE = 8000;
 
@@ -28,7 +31,12 @@ export interface SourceFile {
 /** A picture file that the image engine decodes. */
 export interface PictureFile {
   path: string;
+  /** The type of the file that it was made from, which decides the type of renditions. */
   mime: string;
+  /** From 0, for a file of several pages. */
+  page: number;
+  /** More than 1 for an animation. */
+  frames: number;
   /** `none` for a truncated one, which browsers show as far as it goes; anything else that is broken is refused. */
   failOn: 'error' | 'none';
   /** Removes temporary files. */
@@ -40,19 +48,66 @@ export interface PictureFile {
  *
  * @throws Error that says what is wrong with the file, or which Debian package the worker needs
  */
-export async function openSource(file: SourceFile, step: SourceStep | null): Promise<PictureFile> {
+export async function openSource(
+  file: SourceFile,
+  step: SourceStep | null,
+  maxPixels: number,
+): Promise<PictureFile> {
   if (file.kind === 'video') return openMoment(file, step?.op === 'moment' ? step.at : undefined);
   if (file.kind === 'audio') return openWave(file, step?.op === 'wave' ? step : { op: 'wave' });
   if (file.mime === 'application/pdf') {
     const { page = 1, dpi = 150 } = step?.op === 'page' ? step : {};
     return openPage(file, page, dpi);
   }
+  if (CONVERTED_MIMES.includes(file.mime)) return openConverted(file, maxPixels);
   const failOn = endsEarly(file.path, file.mime) ? 'none' : 'error';
-  return { path: file.path, mime: file.mime, failOn, release: async () => {} };
+  return { ...still(file.path, file.mime, failOn), ...(await pagesOf(file, step)) };
 }
 
 /** The file is valid, but lacks the page or moment that a recipe uses. */
 export class DoesNotApplyError extends Error {}
+
+function still(path: string, mime: string, failOn: PictureFile['failOn'] = 'error'): PictureFile {
+  return { path, mime, failOn, page: 0, frames: 1, release: async () => {} };
+}
+
+/** Types whose pictures are frames of an animation; those of other types are pages. */
+const ANIMATIONS = new Set(['image/gif', 'image/webp']);
+
+async function pagesOf(
+  { path, mime }: SourceFile,
+  step: SourceStep | null,
+): Promise<Pick<PictureFile, 'page' | 'frames'>> {
+  const page = step?.op === 'page' ? (step.page ?? 1) : 1;
+  if (page === 1 && !ANIMATIONS.has(mime)) return { page: 0, frames: 1 };
+  const { pages = 1 } = await sharp(path, { failOn: 'none', limitInputPixels: false }).metadata();
+  if (!ANIMATIONS.has(mime))
+    return { page: requirePage(page, mime === 'image/tiff' ? pages : 1) - 1, frames: 1 };
+  requirePage(page, 1);
+  return { page: 0, frames: pages };
+}
+
+/** @throws DoesNotApplyError */
+function requirePage(page: number, pages: number): number {
+  if (page <= pages) return page;
+  throw new DoesNotApplyError(
+    `it has ${pages} ${pages === 1 ? 'page' : 'pages'}, but the recipe uses page ${page}`,
+  );
+}
+
+async function openConverted({ path, mime }: SourceFile, maxPixels: number): Promise<PictureFile> {
+  const { size } = await readHeader(path, mime);
+  // Of one that is decoded by another program, that program does not know the limit.
+  if (size && size.width * size.height > maxPixels)
+    throw new Error(`it has ${size.width * size.height} pixels; at most ${maxPixels} are decoded`);
+  try {
+    const made = await convertPicture(path, mime);
+    return { ...still(made.path, mime), release: made.release };
+  } catch (error) {
+    if (error instanceof NoPreviewError) throw new DoesNotApplyError(error.message);
+    throw error;
+  }
+}
 
 /** The duration of audio or video in seconds; null when unknown. */
 export async function readDuration(path: string): Promise<number | null> {
@@ -64,10 +119,7 @@ export async function readDuration(path: string): Promise<number | null> {
 async function openPage(file: SourceFile, page: number, dpi: number): Promise<PictureFile> {
   const overview = await runTool('pdfinfo', [file.path], 'poppler-utils');
   const pages = Number(/^Pages:\s+(\d+)/m.exec(overview)?.[1] ?? 0);
-  if (page > pages)
-    throw new DoesNotApplyError(
-      `it has ${pages} ${pages === 1 ? 'page' : 'pages'}, but the recipe uses page ${page}`,
-    );
+  requirePage(page, pages);
   const range = ['-f', String(page), '-l', String(page)];
   const info = await runTool('pdfinfo', [...range, file.path], 'poppler-utils');
   const match = /^Page\s+\d+ size:\s+([\d.]+) x ([\d.]+)/m.exec(info);
@@ -175,9 +227,7 @@ function temporary(): string {
 
 function temporaryPicture(path: string): PictureFile {
   return {
-    path,
-    mime: path.endsWith('.svg') ? 'image/svg+xml' : 'image/png',
-    failOn: 'error',
+    ...still(path, path.endsWith('.svg') ? 'image/svg+xml' : 'image/png'),
     release: () => rm(path, { force: true }),
   };
 }

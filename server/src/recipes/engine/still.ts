@@ -56,6 +56,7 @@ async function beginStill(context: PictureContext, planned: PlannedRendition): P
         sha256: `${context.job.file.sha256}:${context.picture.path === context.job.file.path ? '' : canonicalJson(splitSource(planned.recipe.steps).source)}`,
         size: context.size,
         failOn: context.picture.failOn,
+        page: context.picture.page,
         keepsColours: context.profile !== null,
       },
       scale,

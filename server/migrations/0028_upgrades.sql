@@ -5,3 +5,5 @@ CREATE TABLE IF NOT EXISTS upgrades_due (
 );
 -- Renditions with embedded metadata are made again: they may show previews of what was cropped or pixelated.
 INSERT IGNORE INTO upgrades_due (name) VALUES ('embedded-metadata');
+-- Files of types that earlier servers could not decode get renditions.
+INSERT IGNORE INTO upgrades_due (name) VALUES ('more-types');

@@ -25,9 +25,16 @@ export async function runTool(
   command: string,
   args: readonly string[],
   debianPackage: string,
+  { maxOutput = MAX_OUTPUT } = {},
 ): Promise<string> {
   try {
-    return (await run(...limited(command, args), { timeout: TIMEOUT_MS, maxBuffer: MAX_OUTPUT })).stdout;
+    return (
+      await run(...limited(command, args), {
+        timeout: TIMEOUT_MS,
+        maxBuffer: maxOutput,
+        env: toolEnvironment(),
+      })
+    ).stdout;
   } catch (error) {
     if (!(error instanceof Error)) throw error;
     if ('code' in error && error.code === NOT_FOUND) throw missingTool(command, debianPackage);
@@ -40,7 +47,10 @@ export function startTool(
   command: string,
   args: readonly string[],
 ): ChildProcess & { stdout: NodeJS.ReadableStream; stderr: NodeJS.ReadableStream } {
-  return spawn(...limited(command, args), { stdio: ['ignore', 'pipe', 'pipe'], timeout: TIMEOUT_MS });
+  return spawn(...limited(command, args), {
+    ...{ stdio: ['ignore', 'pipe', 'pipe'], timeout: TIMEOUT_MS },
+    env: toolEnvironment(),
+  });
 }
 
 /** Interprets a tool's exit: null on success. */
@@ -59,6 +69,15 @@ export function isDiskFull(error: unknown): boolean {
   return error instanceof Error && 'code' in error && error.code === 'ENOSPC';
 }
 
+/**
+ * Tools are given no settings of ours: some are secret, and the image library leaves one behind by which the tool of the same
+ * family doesn't find its decoders.
+ */
+function toolEnvironment(): NodeJS.ProcessEnv {
+  const { PATH, TMPDIR } = process.env;
+  return { PATH, ...(TMPDIR !== undefined && { TMPDIR }), LANG: 'C.UTF-8' };
+}
+
 function limited(command: string, args: readonly string[]): [string, string[]] {
   return ['sh', ['-c', `${LIMITS}; exec "$@"`, 'sh', command, ...args]];
 }
@@ -68,8 +87,11 @@ function toolError(command: string, said: string, cause?: unknown): Error {
   return /No space left on device/.test(said) ? Object.assign(error, { code: 'ENOSPC' }) : error;
 }
 
-function missingTool(command: string, debianPackage: string): Error {
-  return new Error(
+/** A tool is not there, which is not the file's fault. */
+export class MissingToolError extends Error {}
+
+function missingTool(command: string, debianPackage: string): MissingToolError {
+  return new MissingToolError(
     `this worker has no "${command}"; install the Debian package ${debianPackage} on its host`,
   );
 }
