@@ -17,22 +17,18 @@ export function sessionCalls(http: Http) {
 export function keyCalls(http: Http, list: ListCall) {
   return {
     list: (call: CallOptions = {}) => list<ApiKey>('/keys', {}, call),
-    /** The secret appears in this answer only. */
-    make: (key: { name: string; rights: Right[] }, call: CallOptions = {}) =>
+    /** The secret appears in this answer only. A web page can use the key if its origin is among `origins`. */
+    make: (key: { name: string; rights: Right[]; origins?: readonly string[] }, call: CallOptions = {}) =>
       http.json<ApiKey & { secret: string }>('/keys', { ...call, method: 'POST', json: key }),
     revoke: (id: string, call: CallOptions = {}) =>
       http.json<void>(`/keys/${id}`, { ...call, method: 'DELETE' }),
   };
 }
 
-/** What a picker's token is limited to. */
-export interface PickerTokenRequest {
-  /** The picker shows this folder and those below it. @defaultValue the whole library */
-  folder?: string;
-  /** The origin of the page that shows the picker; no other page can then use the token in one. */
+/** What a token is limited to. */
+interface TokenLimits {
+  /** The origin of the page that uses the token; no other page can then use it. */
   origin?: string;
-  /** False: nothing can be added to the library. @defaultValue true */
-  upload?: boolean;
   /** The maximum size of an uploaded file, in bytes. */
   maxBytes?: number;
   /** How many files can be uploaded with the token. */
@@ -41,6 +37,33 @@ export interface PickerTokenRequest {
   allow?: readonly string[];
   /** In seconds, from a minute to a day. @defaultValue 3600 */
   expiresIn?: number;
+}
+
+/** What a picker's token is limited to. */
+export interface PickerTokenRequest extends TokenLimits {
+  /** The picker shows this folder and those below it. @defaultValue the whole library */
+  folder?: string;
+  /** False: nothing can be added to the library. @defaultValue true */
+  upload?: boolean;
+}
+
+/** What the token of a page that uploads files is limited to. */
+export interface UploadTokenRequest extends TokenLimits {
+  /** Files go into this folder, or into those below it. */
+  folder: string;
+}
+
+/** Tokens that a site's server hands to web pages that upload files. */
+export function uploadTokenCalls(http: Http) {
+  return {
+    /** The token appears in this answer only. */
+    make: (request: UploadTokenRequest, call: CallOptions = {}) =>
+      http.json<{ token: string; expiresAt: string }>('/upload-tokens', {
+        ...call,
+        method: 'POST',
+        json: request,
+      }),
+  };
 }
 
 /** Tokens that a site's server hands to the browsers of its editors. */

@@ -1,6 +1,6 @@
 import type { Flow } from '@uniferum/core/flow';
 import type { Page } from '@uniferum/core/library';
-import { keyCalls, pickerTokenCalls, sessionCalls } from './access.js';
+import { keyCalls, pickerTokenCalls, sessionCalls, uploadTokenCalls } from './access.js';
 import { assetCalls, binCalls, filterCalls } from './assets.js';
 import { connectionCalls } from './connections.js';
 import { folderCalls } from './folders.js';
@@ -34,6 +34,7 @@ export function createClient(options: ClientOptions = {}) {
     session: sessionCalls(http),
     keys: keyCalls(http, list),
     pickerTokens: pickerTokenCalls(http),
+    uploadTokens: uploadTokenCalls(http),
     folders: folderCalls(http, list),
     assets: assetCalls(http, list),
     filters: filterCalls(http, list),

@@ -15,7 +15,7 @@ export type { RecipesDocument } from '@uniferum/core/recipes';
 export type { FolderRules } from '@uniferum/core/rules';
 export type { Run } from '@uniferum/core/runs';
 export type { FieldError, Problem } from '@uniferum/core/shared';
-export type { PickerTokenRequest } from './access.js';
+export type { PickerTokenRequest, UploadTokenRequest } from './access.js';
 export type { AssetPatch, AssetQuery, BulkActionPlan, BulkActionRequest, Version } from './assets.js';
 export { createClient, type UniferumClient } from './client.js';
 export type { ConnectionPatch, ConnectionToTest, GivenBucketSettings, NewConnection } from './connections.js';

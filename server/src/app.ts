@@ -4,12 +4,14 @@ import compression from 'compression';
 import express, { type Express, type RequestHandler } from 'express';
 import helmet from 'helmet';
 import { pinoHttp } from 'pino-http';
+import { AllowedOrigins } from './access/origins.js';
 import { authenticate, requireOwnOrigin } from './access/principal.js';
 import type { House } from './house/compose-rooms.js';
 import { hasLivingWorker } from './runs/worker-queries.js';
 import { Admission } from './shared/admission.js';
 import { answerProblem } from './shared/answer-problem.js';
 import type { Config } from './shared/config.js';
+import { shareAcrossOrigins } from './shared/cross-origin.js';
 import { UniferumError } from './shared/errors.js';
 import { Health } from './shared/health.js';
 import { systemRoutes } from './shared/health-routes.js';
@@ -50,7 +52,7 @@ export function createApp({
   const server = express();
   server.disable('x-powered-by');
   server.set('etag', false);
-  server.set('trust proxy', 'loopback');
+  server.set('trust proxy', config.trustedProxies);
   server.set('query parser', 'simple');
   server.use(
     pinoHttp({
@@ -63,6 +65,8 @@ export function createApp({
   server.use(metrics.timeRequests);
   server.use(securityHeaders(config));
   server.use(keepApart(config));
+  const origins = new AllowedOrigins(services.db);
+  server.use(shareAcrossOrigins((origin) => origins.has(origin)));
   server.use(compressAnswers());
   const gate = { admission: new Admission(), idempotency, authenticate, requireOwnOrigin };
   registerRoutes(server, services, gate, routes);

@@ -35,6 +35,8 @@ export interface ApiKey {
   /** The first characters of the secret, to tell keys apart. */
   prefix: string;
   rights: Right[];
+  /** The origins of web pages that may use it; scripts may always. */
+  origins: string[];
   createdAt: string;
   lastUsedAt: string | null;
 }

@@ -1,4 +1,4 @@
-import type { MetadataBlocks } from './own-metadata.js';
+import type { MetadataBlocks } from './metadata-blocks.js';
 import type { StatedRights } from './rights-blocks.js';
 
 /**

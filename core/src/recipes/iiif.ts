@@ -190,11 +190,11 @@ function readSize(
     );
   if (size.width > limit || size.height > limit)
     throw new Refusal('size', `the maximum size of this picture is ${limit} × ${limit} pixels`);
-  const largest = largestSize(region, { mayEnlarge: false, limit });
+  const largest = largestSize(region, { mayEnlarge: isLarger, limit });
   return {
     size,
     isUpscaled: isLarger,
-    isMax: !isLarger && size.width === largest.width && size.height === largest.height,
+    isMax: size.width === largest.width && size.height === largest.height,
   };
 }
 

@@ -69,7 +69,7 @@ test('a recipe applies by kind, by folder, and only to what can be decoded', () 
   expect(recipeApplies(inLights, subject)).toBe(true);
   expect(recipeApplies(inLights, { ...subject, folder: '/lights-old' })).toBe(false);
   expect(recipeApplies(inLights, { ...subject, kind: 'vector', mime: 'image/svg+xml' })).toBe(false);
-  expect(recipeApplies(inLights, { ...subject, mime: 'image/heic' })).toBe(false);
+  expect(recipeApplies(inLights, { ...subject, mime: 'image/x-icon' })).toBe(false);
 });
 
 // Common practice, no source: changing a size from 300 to 500 leaves every file made before outdated.

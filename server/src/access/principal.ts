@@ -2,22 +2,29 @@ import type { Request } from 'express';
 import type { Database } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import type { Principal } from '../shared/principal.js';
+import { requirePageOf } from './origins.js';
 import { findKeyBySecretHash, findSession, touchKey } from './queries.js';
 import { hashSecret, isToken } from './secrets.js';
 import { findToken } from './token-queries.js';
 
 export const SESSION_COOKIE = 'uniferum_session';
 
-/** Identifies the caller by key, token or session; null when neither is valid. */
-export async function authenticate(db: Database, req: Request): Promise<Principal | null> {
+/**
+ * Identifies the caller by key, token or session; null when neither is valid.
+ *
+ * @throws UniferumError `foreign-origin` when it is used on a page that it is not for
+ */
+export async function authenticate(db: Database, req: Request, publicUrl: string): Promise<Principal | null> {
   const bearer = /^Bearer\s+(\S+)$/i.exec(req.get('authorization') ?? '')?.[1];
   if (bearer !== undefined) {
     if (isToken(bearer)) {
       const token = await findToken(db, hashSecret(bearer));
+      if (token) requirePageOf(req, publicUrl, token.scope.origin === null ? null : [token.scope.origin]);
       return token && { kind: 'token', ref: `token:${token.id}`, ...token };
     }
     const key = await findKeyBySecretHash(db, hashSecret(bearer));
     if (key === null) return null;
+    requirePageOf(req, publicUrl, key.origins);
     if (isStale(key.lastUsedAt)) await touchKey(db, key.id);
     return { kind: 'key', id: key.id, ref: `key:${key.id}`, name: key.name, rights: key.rights };
   }

@@ -21,6 +21,7 @@ interface KeyRow {
   name: string;
   prefix: string;
   rights: string;
+  origins: string | null;
   created_at: Date;
   last_used_at: Date | null;
 }
@@ -88,12 +89,15 @@ export async function deleteSession(db: Executor, tokenHash: string): Promise<vo
 
 export async function insertKey(
   db: Executor,
-  key: { name: string; prefix: string; secretHash: string; rights: readonly Right[] },
+  key: Pick<ApiKey, 'name' | 'prefix' | 'rights' | 'origins'> & { secretHash: string },
 ): Promise<string> {
   const { insertId } = await change(
     db,
-    'INSERT INTO api_keys (name, prefix, secret_hash, rights) VALUES (?, ?, ?, ?)',
-    [key.name, key.prefix, key.secretHash, writeJson(key.rights)],
+    'INSERT INTO api_keys (name, prefix, secret_hash, rights, origins) VALUES (?, ?, ?, ?, ?)',
+    [
+      ...[key.name, key.prefix, key.secretHash, writeJson(key.rights)],
+      key.origins.length > 0 ? writeJson(key.origins) : null,
+    ],
   );
   return String(insertId);
 }
@@ -101,7 +105,7 @@ export async function insertKey(
 export async function findKeyBySecretHash(db: Executor, secretHash: string): Promise<ApiKey | null> {
   const row = await selectOne<KeyRow>(
     db,
-    'SELECT id, name, prefix, rights, created_at, last_used_at FROM api_keys WHERE secret_hash = ?',
+    'SELECT id, name, prefix, rights, origins, created_at, last_used_at FROM api_keys WHERE secret_hash = ?',
     [secretHash],
   );
   return row && rowToKey(row);
@@ -116,9 +120,18 @@ export async function touchKey(db: Executor, id: string): Promise<void> {
 export async function listKeys(db: Executor): Promise<ApiKey[]> {
   const rows = await select<KeyRow>(
     db,
-    'SELECT id, name, prefix, rights, created_at, last_used_at FROM api_keys ORDER BY id DESC LIMIT 1000',
+    'SELECT id, name, prefix, rights, origins, created_at, last_used_at FROM api_keys ORDER BY id DESC LIMIT 1000',
   );
   return rows.map(rowToKey);
+}
+
+/** The origins of web pages that any key is for. */
+export async function listKeyOrigins(db: Executor): Promise<string[]> {
+  const rows = await select<{ origins: string }>(
+    db,
+    'SELECT origins FROM api_keys WHERE origins IS NOT NULL ORDER BY id LIMIT 1000',
+  );
+  return rows.flatMap(({ origins }) => JSON.parse(origins) as string[]);
 }
 
 /** @returns whether the key existed */
@@ -141,6 +154,7 @@ function rowToKey(row: KeyRow): ApiKey {
     name: row.name,
     prefix: row.prefix,
     rights: JSON.parse(row.rights),
+    origins: JSON.parse(row.origins ?? '[]'),
     createdAt: isoTime(row.created_at),
     lastUsedAt: isoTimeOrNull(row.last_used_at),
   };

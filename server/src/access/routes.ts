@@ -9,6 +9,7 @@ import { authenticate, readCookie, SESSION_COOKIE } from './principal.js';
 import { deleteKey, deleteSession, listKeys } from './queries.js';
 import { hashSecret } from './secrets.js';
 import { makeKey, SESSION_DAYS, signIn } from './service.js';
+import { originSchema } from './token-fields.js';
 
 const rightsSchema = Joi.array()
   .items(Joi.string().valid(...ALL_RIGHTS))
@@ -39,6 +40,7 @@ const keyFields = {
   name: Joi.string(),
   prefix: Joi.string(),
   rights: rightsSchema,
+  origins: Joi.array().items(Joi.string()).description('the origins of web pages that may use it'),
   createdAt: timeSchema,
   lastUsedAt: timeSchema.allow(null),
 };
@@ -87,7 +89,7 @@ export const accessRoutes: Route[] = [
     tokenFolder: () => null,
     answers: { 200: { description: 'The person or key that asks', schema: meSchema } },
     async handle({ services, req }) {
-      const who = await authenticate(services.db, req);
+      const who = await authenticate(services.db, req, services.config.publicUrl);
       if (who === null) throw new UniferumError('not-signed-in', 'The session is over. Sign in again.');
       const { kind, id, name, rights, scope } = who;
       return {
@@ -113,7 +115,7 @@ export const accessRoutes: Route[] = [
       return { status: 200, body: { items, total: items.length, next: null } };
     },
   }),
-  route<object, object, { name: string; rights: Right[] }>({
+  route<object, object, { name: string; rights: Right[]; origins: string[] }>({
     method: 'post',
     path: `${API_BASE}/keys`,
     access: 'keys:write',
@@ -123,6 +125,14 @@ export const accessRoutes: Route[] = [
     body: Joi.object({
       name: Joi.string().trim().min(1).max(120).required().example('Nightly import'),
       rights: rightsSchema.min(1).required().example(['library:read']),
+      origins: Joi.array()
+        .items(originSchema)
+        .unique()
+        .max(50)
+        .default([])
+        .description(
+          'the origins of web pages that may use the key, which everybody who sees the page can read; scripts on servers need none',
+        ),
     }),
     answers: { 201: { description: 'The key with its secret', schema: newKeySchema } },
     async handle({ services, who, body }) {

@@ -56,16 +56,23 @@ export async function makeUser(
 /** Creates an API key. Its secret appears in this answer only. */
 export async function makeKey(
   db: Database,
-  { name, rights }: { name: string; rights: readonly Right[] },
+  { name, rights, origins = [] }: { name: string; rights: readonly Right[]; origins?: readonly string[] },
 ): Promise<ApiKey & { secret: string }> {
   const secret = newKeySecret();
   const prefix = secret.slice(0, 8);
-  const id = await insertKey(db, { name, prefix, secretHash: hashSecret(secret), rights });
+  const id = await insertKey(db, {
+    name,
+    prefix,
+    secretHash: hashSecret(secret),
+    rights: [...rights],
+    origins: [...origins],
+  });
   return {
     id,
     name,
     prefix,
     rights: [...rights],
+    origins: [...origins],
     createdAt: new Date().toISOString(),
     lastUsedAt: null,
     secret,

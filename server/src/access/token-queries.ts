@@ -1,5 +1,5 @@
 import type { Right, TokenScope } from '@uniferum/core/access';
-import { change, type Executor, isoTime, selectOne, writeJson } from '../shared/database.js';
+import { change, type Executor, isoTime, select, selectOne, writeJson } from '../shared/database.js';
 
 interface TokenRow {
   id: number;
@@ -81,6 +81,15 @@ export async function readTokenItems(db: Executor, id: string): Promise<number> 
 /** Counts files that were uploaded with a token. */
 export async function addTokenItems(db: Executor, id: string, items: number): Promise<void> {
   await change(db, 'UPDATE access_tokens SET used_items = used_items + ? WHERE id = ?', [items, id]);
+}
+
+/** The origins of web pages that any token is for; null among them when one is for any page. */
+export async function listTokenOrigins(db: Executor): Promise<(string | null)[]> {
+  const rows = await select<{ origin: string | null }>(
+    db,
+    'SELECT DISTINCT origin FROM access_tokens WHERE expires_at > NOW(3) ORDER BY origin LIMIT 1000',
+  );
+  return rows.map(({ origin }) => origin);
 }
 
 /** Deletes expired tokens. @returns how many */

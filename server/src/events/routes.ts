@@ -17,14 +17,14 @@ export function eventRoutes(stream: EventStream, events: readonly EventType[]): 
       summary:
         'Stream events (server-sent events); resumes after Last-Event-ID. Each event requires the right to read its subject',
       answers: { 200: { description: 'An endless stream', contentType: 'text/event-stream' } },
-      async handle({ services: { db }, who, req, res }) {
+      async handle({ services: { db, config }, who, req, res }) {
         if (!rights.some((right) => hasRight(who.rights, right)))
           throw new UniferumError(
             'right-missing',
             `${who.name} has none of the rights that events need: ${quoteRights(rights)}.`,
           );
         await stream.listen(res, {
-          who: () => authenticate(db, req),
+          who: () => authenticate(db, req, config.publicUrl),
           rights: who.rights,
           lastEventId: readLastEventId(req.get('last-event-id')),
         });

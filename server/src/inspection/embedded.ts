@@ -7,6 +7,7 @@ import sharp from 'sharp';
 import { CAMERA_RAW, readConvertedSize, readPreview, readToolBlocks } from './converted.js';
 import { FileSource } from './file-source.js';
 import { decodeText, IIM, readIim } from './iim.js';
+import { pictureInput } from './picture-input.js';
 import { MissingToolError } from './tool.js';
 import { readXmp, XMP_NAMESPACES, type XmpProperties } from './xmp.js';
 
@@ -82,7 +83,7 @@ async function readOwnHeader(path: string, mime: string): Promise<PictureHeader>
     exif,
     iptc,
     xmp,
-  } = await sharp(path, {
+  } = await sharp(await pictureInput(path, mime), {
     limitInputPixels: false,
     failOn: 'none',
     unlimited: true,

@@ -231,7 +231,7 @@ function rowOf(line: PlannedLine): number {
 }
 
 async function shrink({ path, sizePx, outPath, maxPixels }: Extract<InspectionWork, { kind: 'shrink' }>) {
-  const { width, height } = await sharp(path, { limitInputPixels: maxPixels })
+  const { width, height } = await sharp(await readFile(path), { limitInputPixels: maxPixels })
     .autoOrient()
     .resize(sizePx, sizePx, { fit: 'inside', withoutEnlargement: true })
     .webp({ quality: 80 })

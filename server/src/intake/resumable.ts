@@ -2,6 +2,7 @@ import { AsyncLocalStorage } from 'node:async_hooks';
 import type { Readable } from 'node:stream';
 import { FileStore } from '@tus/file-store';
 import { Server, type Upload } from '@tus/server';
+import { isInScope } from '@uniferum/core/access';
 import { type AssetTexts, parseFolderPath, TEXT_LIMITS } from '@uniferum/core/library';
 import Joi from 'joi';
 import type { Answer } from '../shared/answer.js';
@@ -12,7 +13,7 @@ import { API_BASE, type Route, type RouteContext, route } from '../shared/route.
 import { answer, idSchema, verdictSchema } from '../shared/schemas.js';
 import { explainStoreFault } from '../stores/store-faults.js';
 import { finishUpload, type UploadRequest } from './finish-upload.js';
-import type { IntakeTools, ToolsFor } from './tools.js';
+import { type IntakeTools, type ToolsFor, tokenOf } from './tools.js';
 import { UploadLocker } from './upload-locker.js';
 import type { UploadOutcome } from './upload-outcome.js';
 import { findUpload, insertUpload } from './upload-queries.js';
@@ -59,10 +60,12 @@ function tusServer(tools: IntakeTools): Server {
     datastore: new ArrivalStore(tools.store),
     locker: new UploadLocker(tools.db),
     maxSize: tools.config.maxUploadBytes,
+    // Which pages may read its answers is decided for the whole API.
+    allowedOrigins: () => false,
     generateUrl: (_req, { id }) => `${tools.config.publicUrl}${PATH}/${id}`,
     onUploadCreate: async (_req, upload) => {
       const { who } = current();
-      readMetadata(upload);
+      admitByToken(who, readMetadata(upload), upload.size ?? null);
       await insertUpload(tools.db, upload.id, who.ref);
       return {};
     },
@@ -94,7 +97,9 @@ function current(): { tools: IntakeTools; who: Principal } {
 }
 
 async function finish(tools: IntakeTools, who: Principal, upload: Upload): Promise<UploadOutcome> {
-  const outcome = await finishUpload(tools, who, upload.id, readMetadata(upload));
+  const token = tokenOf(who);
+  const withLimits = token ? { ...tools, token } : tools;
+  const outcome = await finishUpload(withLimits, who, upload.id, readMetadata(upload));
   await tusServer(tools)
     .datastore.remove(upload.id)
     .catch((error) =>
@@ -127,6 +132,17 @@ async function finishLate(tools: IntakeTools, who: Principal, id: string): Promi
   if (upload.offset !== upload.size)
     throw new UniferumError('conflict', 'The upload is not complete yet. Resume it.');
   return finish(tools, who, upload);
+}
+
+/** What a token does not allow is refused before anything is sent. */
+function admitByToken({ scope }: Principal, { folder, unpack }: UploadRequest, bytes: number | null): void {
+  if (!scope) return;
+  const refuse = (status_code: number, message: string) => ({ status_code, body: `${message}\n` });
+  if (!isInScope(scope, folder))
+    throw refuse(403, `This token is for ${scope.folder}, and not for ${folder}.`);
+  if (unpack) throw refuse(403, 'A token can’t be used to unpack archives.');
+  if (scope.maxBytes !== null && bytes !== null && bytes > scope.maxBytes)
+    throw refuse(413, `The token allows files of up to ${scope.maxBytes} bytes; this one has ${bytes}.`);
 }
 
 function readMetadata({ metadata = {} }: Upload): UploadRequest {
@@ -193,6 +209,7 @@ export function resumableRoutes(toolsFor: ToolsFor): Route[] {
       method: 'post',
       path: PATH,
       access: 'library:write',
+      tokenFolder: () => null,
       summary:
         'Start a resumable upload (tus 1.0.0); Upload-Metadata contains filename, folder, texts and unpack',
       ownIdempotency: true,
@@ -203,6 +220,7 @@ export function resumableRoutes(toolsFor: ToolsFor): Route[] {
       method: 'head',
       path: `${PATH}/{id}`,
       access: 'library:write',
+      tokenFolder: () => null,
       summary: 'Get the offset of a resumable upload',
       params,
       answers: { 200: tus },
@@ -212,6 +230,7 @@ export function resumableRoutes(toolsFor: ToolsFor): Route[] {
       method: 'patch',
       path: `${PATH}/{id}`,
       access: 'library:write',
+      tokenFolder: () => null,
       summary: 'Send the next chunk of a resumable upload',
       params,
       answers: { 204: tus },
@@ -221,6 +240,7 @@ export function resumableRoutes(toolsFor: ToolsFor): Route[] {
       method: 'delete',
       path: `${PATH}/{id}`,
       access: 'library:write',
+      tokenFolder: () => null,
       summary: 'Cancel a resumable upload',
       params,
       answers: { 204: tus },
@@ -230,6 +250,7 @@ export function resumableRoutes(toolsFor: ToolsFor): Route[] {
       method: 'get',
       path: `${PATH}/{id}/result`,
       access: 'library:write',
+      tokenFolder: () => null,
       summary: 'Get the result of a completed resumable upload',
       params,
       answers: {

@@ -20,6 +20,7 @@ import { reportRoute } from './report-route.js';
 import { resumableRoutes } from './resumable.js';
 import { intakeFileSchema, intakeSchema } from './schemas.js';
 import { answerSource, sourceSchema } from './source.js';
+import { uploadTokenRoute } from './token-route.js';
 import { type ToolsFor, tokenOf } from './tools.js';
 import { answerUpload } from './upload.js';
 import { intakeWayRoutes } from './ways-routes.js';
@@ -34,6 +35,7 @@ export function intakeRoutes(toolsFor: ToolsFor, joints: Joints): Route[] {
     ...intakeWayRoutes(toolsFor),
     reportRoute,
     ...checkRoutes,
+    uploadTokenRoute,
     route({
       method: 'post',
       path: `${API_BASE}/assets`,

@@ -49,7 +49,7 @@ test('a token says what it is for, and expires', async () => {
   expect(await deleteExpiredTokens(server.db)).toBe(1);
 });
 
-test('it opens only what a picker needs, whatever its rights are', async () => {
+test('it opens only what a picker and an upload need, whatever its rights are', async () => {
   const token = await tokenFor();
   const answered: string[] = [];
   for (const { method, path, access } of await describeRoutes()) {
@@ -64,13 +64,18 @@ test('it opens only what a picker needs, whatever its rights are', async () => {
     if (status !== 403) answered.push(`${method} ${path.slice(api.length)}`);
   }
   expect(answered.sort()).toEqual([
+    'delete /uploads/{id}',
     'get /assets',
     'get /assets/{id}',
     'get /folders',
     'get /me',
     'get /recipes',
+    'get /uploads/{id}/result',
+    'head /uploads/{id}',
+    'patch /uploads/{id}',
     'post /assets',
     'post /intake/check',
+    'post /uploads',
   ]);
 });
 

@@ -25,7 +25,7 @@ export function recipeHandlers({ db, store, config, rendering, joints }: RecipeT
     pool: rendering.pool,
     maxPixels: config.maxPixels,
     // The pool abandons slow work by itself; this limit applies if it does not.
-    maxWorkMs: config.render.timeoutMs * 2 + 60_000,
+    maxWorkMs: config.render.backgroundTimeoutMs * 2 + 60_000,
   };
   return [
     renditionsRun.bind(renditionsHandler(context)),

@@ -1,12 +1,12 @@
+import { createHash } from 'node:crypto';
 import { type IiifRequest, iiifInfo, iiifSteps, readIiifRequest } from '@uniferum/core/recipes';
-import type { Response } from 'express';
 import Joi from 'joi';
 import { type AssetRow, findAsset } from '../library/asset-queries.js';
 import { PRIVATE_CACHE, requireReadable } from '../library/visibility.js';
 import { notFound, UniferumError } from '../shared/errors.js';
+import { hasCurrent } from '../shared/etag.js';
 import type { Principal } from '../shared/principal.js';
 import { type Route, route } from '../shared/route.js';
-import { idSchema } from '../shared/schemas.js';
 import type { Services } from '../shared/services.js';
 import { sendContent } from '../stores/send-content.js';
 import { picture, type RenderRequest } from './on-request.js';
@@ -21,7 +21,9 @@ const LEVEL_2 = 'http://iiif.io/api/image/3/level2.json';
 const JSON_LD = 'application/ld+json;profile="http://iiif.io/api/image/3/context.json"';
 const CACHE_CONTROL = 'public, max-age=3600';
 
-const params = Joi.object({ id: idSchema.required() });
+// What no picture has is not found, rather than malformed. Source: IIIF Image API 3.0, section 6.
+const id = Joi.string().max(500).required().description('the id of an asset');
+const params = Joi.object({ id });
 const part = (about: string) => Joi.string().max(100).required().description(about);
 
 // biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
@@ -34,9 +36,8 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
       summary: 'Redirect to the description of a picture (IIIF Image API 3.0)',
       params,
       answers: { 303: { description: 'The description' } },
-      async handle({ services, who, params: { id }, res }) {
+      async handle({ services, who, params: { id } }) {
         await readPicture(services, id, who);
-        allowAll(res);
         return { status: 303, headers: { Location: `${baseOf(services, id)}/info.json` } };
       },
     }),
@@ -49,13 +50,18 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
       answers: { 200: { description: 'The description', schema: Joi.object().unknown() } },
       async handle({ services, who, params: { id }, req, res }) {
         const { size, isPrivate } = await readPicture(services, id, who);
-        allowAll(res);
         const wantsLinkedData = (req.get('accept') ?? '').includes('application/ld+json');
         res.setHeader('Content-Type', wantsLinkedData ? JSON_LD : 'application/json');
         res.setHeader('Cache-Control', isPrivate ? PRIVATE_CACHE : CACHE_CONTROL);
         res.setHeader('Link', `<${LEVEL_2}>;rel="profile"`);
         res.setHeader('Vary', 'Accept, Authorization, Cookie');
-        res.send(JSON.stringify(iiifInfo(baseOf(services, id), size, { mayEnlarge: who.kind !== 'nobody' })));
+        const info = JSON.stringify(
+          iiifInfo(baseOf(services, id), size, { mayEnlarge: who.kind !== 'nobody' }),
+        );
+        const tag = `"${createHash('sha256').update(info).digest('hex').slice(0, 32)}"`;
+        res.setHeader('ETag', tag);
+        if (hasCurrent(req.get('if-none-match'), tag)) res.status(304).end();
+        else res.send(info);
         return { status: 200, handled: true };
       },
     }),
@@ -66,7 +72,7 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
       atOnce: 32,
       summary: 'Get a region of a picture in a given size, rotation, quality and format (IIIF Image API 3.0)',
       params: Joi.object({
-        id: idSchema.required(),
+        id,
         region: part('full, square, x,y,w,h or pct:x,y,w,h'),
         size: part('max, w,h, w, or ,h or !w,h or pct:n; ^ before it enlarges'),
         rotation: part('degrees clockwise; ! before it mirrors'),
@@ -78,7 +84,6 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
       },
       async handle({ services, who, params: { id, region, size, rotation, file }, req, res }) {
         const { asset, size: whole, isPrivate } = await readPicture(services, id, who);
-        allowAll(res);
         const dot = file.lastIndexOf('.');
         const [quality, format] = dot < 0 ? [file, ''] : [file.slice(0, dot), file.slice(dot + 1)];
         const read = readIiifRequest({ region, size, rotation, quality, format }, whole);
@@ -120,14 +125,16 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
   ];
 }
 
+const ASSET_ID = /^[1-9]\d{0,18}$/;
+
 /** @throws UniferumError `not-found` when it is not a picture, in the bin, or not for them */
 async function readPicture(
   services: Services,
   id: string,
   who: Principal,
 ): Promise<{ asset: AssetRow; size: { width: number; height: number }; isPrivate: boolean }> {
-  const asset = await findAsset(services.db, id);
-  const isPicture = asset?.live === 1 && (asset.kind === 'image' || asset.kind === 'vector');
+  const asset = ASSET_ID.test(id) ? await findAsset(services.db, id) : null;
+  const isPicture = asset !== null && asset.live === 1 && (asset.kind === 'image' || asset.kind === 'vector');
   if (!isPicture || asset.width === null || asset.height === null) throw notFound(`The picture ${id}`);
   const { isPrivate } = await requireReadable(services.db, asset, who, `The picture ${id}`);
   return { asset, size: { width: asset.width, height: asset.height }, isPrivate };
@@ -135,10 +142,4 @@ async function readPicture(
 
 function baseOf(services: Services, id: string): string {
   return `${services.config.mediaUrl}${PREFIX}/${id}`;
-}
-
-/** Viewers run on other sites. Source: section 7, CORS. */
-function allowAll(res: Response): void {
-  res.setHeader('Access-Control-Allow-Origin', '*');
-  res.setHeader('Cross-Origin-Resource-Policy', 'cross-origin');
 }

@@ -110,6 +110,43 @@ describe('level 2', () => {
     expect(again.status).toBe(304);
   });
 
+  test('the description has a validator, which differs by what is asked for', async () => {
+    const info = await get('/info.json');
+    const etag = info.headers.get('etag') ?? '';
+    expect([etag, info.headers.get('vary')]).toEqual([
+      expect.stringMatching(/^"\w+"$/),
+      expect.stringContaining('Accept'),
+    ]);
+    expect((await get('/info.json', { 'If-None-Match': etag })).status).toBe(304);
+    const known = await server.call('GET', `/iiif/3/${id}/info.json`, { headers: { 'If-None-Match': etag } });
+    expect(known.status).toBe(200);
+  });
+
+  // Source: section 4.7 (Canonical URI Syntax): the size is ^max when it is the largest of those that are enlarged.
+  test('the canonical form of the largest enlarged size says so', async () => {
+    const { headers } = await server.call('GET', `/iiif/3/${id}/full/^max/0/default.jpg`);
+    expect(headers.get('link')).toContain('/full/^max/0/default.jpg>;rel="canonical"');
+    const same = await server.call('GET', `/iiif/3/${id}/full/^2048,1365/0/default.jpg`);
+    expect(same.headers.get('link')).toContain('/full/^max/0/default.jpg>;rel="canonical"');
+    const less = await server.call('GET', `/iiif/3/${id}/full/^2000,/0/default.jpg`);
+    expect(less.headers.get('link')).toContain('/full/^2000,1333/0/default.jpg>;rel="canonical"');
+  });
+
+  test('turned by nearly 180°, nothing lies elsewhere than turned by 180°', async () => {
+    const exact = await look('/full/max/180/default.png');
+    for (const degrees of ['179.99', '180.01']) {
+      const { at } = await look(`/full/max/${degrees}/default.png`);
+      // The corner where the colours meet, to the pixel.
+      for (const [x, y] of [
+        [149, 99],
+        [150, 99],
+        [149, 100],
+        [150, 100],
+      ] as const)
+        expect([degrees, x, y, isRed(at(x, y))]).toEqual([degrees, x, y, isRed(exact.at(x, y))]);
+    }
+  });
+
   test.each([
     ['/full/301,/0/default.jpg', 'size'],
     ['/300,0,5,5/max/0/default.jpg', 'region'],

@@ -2,8 +2,6 @@ import type { Services } from '../shared/services.js';
 import { RenderPool } from './engine/pool.js';
 import { RequestCounter } from './request-counter.js';
 
-/** The time limit for pictures requested anonymously. */
-const STRANGER_TIMEOUT_MS = 60_000;
 /** The maximum number of queued pictures for all anonymous callers together. */
 const STRANGERS_WAITING = 200;
 
@@ -23,14 +21,14 @@ export class Rendering {
 
   /** For a server, on which callers wait. */
   static ofServer({ config, db, store, log }: Services): Rendering {
-    const { serverProcesses: processes, strangerAtOnce, ...limits } = config.render;
+    const { serverProcesses: processes, strangerAtOnce, timeoutMs, maxMemoryBytes } = config.render;
+    const limits = { timeoutMs, maxMemoryBytes };
     const scratchDir = store.scratch();
     return new Rendering(
       new RenderPool({ processes, ...limits, isBackground: false, scratchDir }),
       new RenderPool({
         ...limits,
         processes: Math.max(1, processes - 1),
-        timeoutMs: Math.min(limits.timeoutMs, STRANGER_TIMEOUT_MS),
         maxPerSource: strangerAtOnce,
         maxQueued: STRANGERS_WAITING,
         isBackground: true,
@@ -42,7 +40,7 @@ export class Rendering {
 
   /** For a worker, which has no callers. */
   static ofWorker({ config, db, store, log }: Services): Rendering {
-    const { maxMemoryBytes, timeoutMs } = config.render;
+    const { maxMemoryBytes, backgroundTimeoutMs: timeoutMs } = config.render;
     const pool = new RenderPool({
       processes: config.worker.slots,
       maxMemoryBytes,

@@ -15,6 +15,8 @@ export interface Config {
    * own origin.
    */
   mediaUrl: string;
+  /** Proxies in front of the server, whose `X-Forwarded-For` is believed. */
+  trustedProxies: string[];
   database: {
     host: string;
     port: number;
@@ -38,7 +40,10 @@ export interface Config {
     /** The number of processes on the server, for renditions that somebody waits for. */
     serverProcesses: number;
     maxMemoryBytes: number;
+    /** What one picture may take while somebody waits for it. */
     timeoutMs: number;
+    /** What it may take in a worker. */
+    backgroundTimeoutMs: number;
     /** The maximum number of pictures rendered or queued for one anonymous address. */
     strangerAtOnce: number;
   };
@@ -75,6 +80,17 @@ export interface Config {
   logLevel: string;
 }
 
+/** Proxies whose word counts for who is behind them: addresses, networks in CIDR notation, and names of such. */
+const PROXY = /^(?:loopback|linklocal|uniquelocal|[\d.]+(?:\/\d{1,2})?|[\da-f:]+(?:\/\d{1,3})?)$/i;
+const proxiesSchema = Joi.string().custom((value: string, helpers) => {
+  const proxies = value.split(',').map((one) => one.trim());
+  return proxies.every((one) => PROXY.test(one))
+    ? value
+    : helpers.message({
+        custom: '{{#label}} must list addresses or networks, such as 10.0.0.0/8, separated by commas',
+      });
+});
+
 /** The URLs of the installation and of its media. */
 export type Addresses = Pick<Config, 'publicUrl' | 'mediaUrl'>;
 
@@ -82,6 +98,7 @@ const schema = Joi.object({
   UNIFERUM_HOST: Joi.string().default('127.0.0.1'),
   UNIFERUM_PORT: Joi.number().port().allow(0).default(4280),
   UNIFERUM_PUBLIC_URL: Joi.string().uri({ scheme: ['http', 'https'] }),
+  UNIFERUM_TRUSTED_PROXIES: proxiesSchema.default('loopback'),
   UNIFERUM_MEDIA_URL: Joi.string().uri({ scheme: ['http', 'https'] }),
   UNIFERUM_DB_CONNECTIONS: Joi.number().integer().min(2).max(200).default(10),
   UNIFERUM_DB_WAIT_MS: Joi.number().integer().min(100).max(120_000).default(10_000),
@@ -98,7 +115,8 @@ const schema = Joi.object({
   UNIFERUM_LEASE_MS: Joi.number().integer().min(500).max(3_600_000).default(30_000),
   UNIFERUM_RENDER_PROCESSES: Joi.number().integer().min(1).max(32).default(2),
   UNIFERUM_RENDER_MEMORY_MB: Joi.number().integer().min(64).default(2000),
-  UNIFERUM_RENDER_TIMEOUT_MS: Joi.number().integer().min(1000).max(3_600_000).default(300_000),
+  UNIFERUM_RENDER_TIMEOUT_MS: Joi.number().integer().min(1000).max(3_600_000).default(30_000),
+  UNIFERUM_BACKGROUND_RENDER_TIMEOUT_MS: Joi.number().integer().min(1000).max(3_600_000).default(120_000),
   UNIFERUM_STRANGER_RENDERS: Joi.number().integer().min(1).max(1000).default(12),
   UNIFERUM_INSPECT_PROCESSES: Joi.number().integer().min(1).max(32).default(1),
   UNIFERUM_INSPECT_MEMORY_MB: Joi.number().integer().min(150).default(600),
@@ -139,6 +157,7 @@ export function readConfig(env: Record<string, string | undefined>): Config {
     host: value.UNIFERUM_HOST,
     port: value.UNIFERUM_PORT,
     publicUrl,
+    trustedProxies: value.UNIFERUM_TRUSTED_PROXIES.split(',').map((one: string) => one.trim()),
     mediaUrl: (value.UNIFERUM_MEDIA_URL ?? publicUrl).replace(/\/+$/, ''),
     database: {
       connections: value.UNIFERUM_DB_CONNECTIONS,
@@ -156,6 +175,7 @@ export function readConfig(env: Record<string, string | undefined>): Config {
       serverProcesses: value.UNIFERUM_RENDER_PROCESSES,
       maxMemoryBytes: value.UNIFERUM_RENDER_MEMORY_MB * 1_000_000,
       timeoutMs: value.UNIFERUM_RENDER_TIMEOUT_MS,
+      backgroundTimeoutMs: value.UNIFERUM_BACKGROUND_RENDER_TIMEOUT_MS,
       strangerAtOnce: value.UNIFERUM_STRANGER_RENDERS,
     },
     inspect: {

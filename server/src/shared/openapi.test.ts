@@ -320,6 +320,8 @@ test('real answers of every route match it, good ones and bad ones', async () =>
   await server.call('DELETE', '/api/v1/recipes/wide');
   await post('/api/v1/picker-tokens', { folder: '/a', origin: 'https://skerry.example' });
   await post('/api/v1/picker-tokens', { folder: '/nowhere' });
+  await post('/api/v1/upload-tokens', { folder: '/a', maxItems: 3 });
+  await post('/api/v1/upload-tokens', { folder: '/nowhere' });
   await server.call('DELETE', `/api/v1/keys/${key}`);
   await server.call('POST', '/api/v1/session', { key: null, json: { email: EMAIL, password: PASSWORD } });
   await server.call('DELETE', '/api/v1/session');

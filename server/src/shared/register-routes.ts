@@ -19,7 +19,7 @@ export interface Gatekeeping {
   admission: Admission;
   idempotency: Idempotency;
   /** Identifies the caller; null when unknown. */
-  authenticate(db: Services['db'], req: Request): Promise<Principal | null>;
+  authenticate(db: Services['db'], req: Request, publicUrl: string): Promise<Principal | null>;
   /** @throws UniferumError when a change comes from another site */
   requireOwnOrigin(req: Request, publicUrl: string): void;
 }
@@ -79,7 +79,7 @@ async function admit(
   req: Request,
 ): Promise<Principal> {
   if (spec.access === 'public') return NOBODY;
-  const who = await gate.authenticate(db, req);
+  const who = await gate.authenticate(db, req, config.publicUrl);
   // A script with an invalid key gets an error; a page with an expired session still shows its pictures.
   if (who === null && spec.access === 'anyone' && req.get('authorization') === undefined) return NOBODY;
   if (who === null) {

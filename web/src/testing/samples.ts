@@ -117,6 +117,7 @@ export function apiKey(id: string, more: Partial<ApiKey> = {}): ApiKey {
   return {
     id,
     name: `Key ${id}`,
+    origins: [],
     prefix: 'uf_abc',
     rights: ['library:read'],
     createdAt: '2026-05-20T12:00:00.000Z',

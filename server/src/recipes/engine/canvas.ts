@@ -94,11 +94,35 @@ async function rotate(
   context: OperationContext,
 ): Promise<Pixels> {
   const colour = await paint(background, context);
-  const isQuarter = degrees % 90 === 0;
-  const opened = isQuarter ? openPixels(pixels) : withRoomFor(openPixels(pixels), background);
-  const turned = await toPixels(opened.rotate(degrees, { background: colour }));
-  if (turned.width === size.width && turned.height === size.height) return turned;
-  return toPixels(openPixels(turned).resize(size.width, size.height, { fit: 'contain', background: colour }));
+  // The image library turns about the corner of a pixel: near 180° everything would lie a pixel off.
+  const quarters = Math.round(degrees / 90) * 90;
+  const upright = quarters % 360 === 0 ? pixels : await toPixels(openPixels(pixels).rotate(quarters));
+  const rest = degrees - quarters;
+  if (rest === 0) return upright;
+  const turned = await toPixels(
+    withRoomFor(openPixels(upright), background).rotate(rest, { background: colour }),
+  );
+  return inTheMiddle(turned, size, colour);
+}
+
+/** Cuts or extends a picture to a size that differs by what was rounded. */
+async function inTheMiddle(pixels: Pixels, { width, height }: Size, background: Paint): Promise<Pixels> {
+  if (pixels.width === width && pixels.height === height) return pixels;
+  const [wider, higher] = [Math.max(width, pixels.width), Math.max(height, pixels.height)];
+  const left = Math.floor((wider - pixels.width) / 2);
+  const top = Math.floor((higher - pixels.height) / 2);
+  const extended = await toPixels(
+    openPixels(pixels).extend({
+      ...{ left, top, right: wider - pixels.width - left, bottom: higher - pixels.height - top },
+      background,
+    }),
+  );
+  return toPixels(
+    openPixels(extended).extract({
+      ...{ left: Math.floor((wider - width) / 2), top: Math.floor((higher - height) / 2) },
+      ...{ width, height },
+    }),
+  );
 }
 
 async function layOver(
@@ -167,10 +191,15 @@ function withRoomFor(picture: Sharp, colour: string): Sharp {
   return parseColour(colour).alpha < 1 ? picture.ensureAlpha() : picture;
 }
 
-async function paint(
-  colour: string,
-  { profile }: OperationContext,
-): Promise<{ r: number; g: number; b: number; alpha: number }> {
+/** A colour as the image library takes it. */
+interface Paint {
+  r: number;
+  g: number;
+  b: number;
+  alpha: number;
+}
+
+async function paint(colour: string, { profile }: OperationContext): Promise<Paint> {
   const { red, green, blue, alpha } = parseColour(colour);
   const one = { data: Buffer.from([red, green, blue]), width: 1, height: 1, channels: 3 as const };
   const [r = 0, g = 0, b = 0] = (await intoProfile(one, profile)).data;

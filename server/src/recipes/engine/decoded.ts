@@ -17,7 +17,7 @@ export interface DecodedPicture {
 
 /** A picture, and what is to be made of a broken one. */
 interface FileToDecode {
-  path: string;
+  input: string | Buffer;
   size: Size;
   failOn: 'error' | 'none';
   page: number;
@@ -63,13 +63,13 @@ function stepAbove(scale: number): number {
 }
 
 async function decodeAt(
-  { path, size, failOn, page, keepsColours }: FileToDecode,
+  { input, size, failOn, page, keepsColours }: FileToDecode,
   scale: number,
   maxPixels: number,
 ): Promise<DecodedPicture> {
   const width = Math.max(1, Math.round(size.width * scale));
   const height = Math.max(1, Math.round(size.height * scale));
-  const opened = sharp(path, { limitInputPixels: maxPixels, failOn, page }).autoOrient();
+  const opened = sharp(input, { limitInputPixels: maxPixels, failOn, page }).autoOrient();
   const scaled = opened.resize(width, height, { fit: 'fill' });
   return { pixels: await toPixels(keepsColours ? scaled.keepIccProfile() : scaled), scale };
 }

@@ -3,6 +3,7 @@ import { createRequire } from 'node:module';
 import { parseColour, type WatermarkStep } from '@uniferum/core/recipes';
 import { create, type Font } from 'fontkit';
 import sharp from 'sharp';
+import { pictureInput } from '../../inspection/picture-input.js';
 import { plainReason } from '../../shared/plain-reason.js';
 import { type Pixels, toPixels } from './pixels.js';
 
@@ -54,7 +55,10 @@ export class Marks {
       // A vector drawing is rasterised at the required size.
       const density =
         format === 'svg' && width ? Math.min(2400, Math.max(1, (72 * widthPx) / width)) : undefined;
-      return await sharp(path, density === undefined ? {} : { density })
+      return await sharp(
+        await pictureInput(path, format === 'svg' ? 'image/svg+xml' : ''),
+        density === undefined ? {} : { density },
+      )
         .autoOrient()
         .resize(widthPx)
         .png({ compressionLevel: 1 })

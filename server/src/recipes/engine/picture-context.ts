@@ -24,7 +24,7 @@ export interface PictureContext {
 
 /** Opens the picture for decoding, upright. */
 export function decode({ picture, job, profile }: PictureContext, options: { density?: number } = {}): Sharp {
-  const opened = sharp(picture.path, {
+  const opened = sharp(picture.input, {
     limitInputPixels: job.maxPixels,
     failOn: picture.failOn,
     ...(picture.page > 0 && { page: picture.page }),

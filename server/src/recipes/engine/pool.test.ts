@@ -71,6 +71,21 @@ test('a picture that needs more memory than there is, or takes too long, is give
   await expect(slow.run(await jobOf('slow', SLOW, 2000))).rejects.toThrow(/took longer than 0 s/);
 });
 
+test('a drawing that would take minutes ends with its budget, and its slot is free again', async () => {
+  const pool = openPool({ timeoutMs: 2000 });
+  const path = join(tmpdir(), `uniferum-pool-${process.pid}-bomb.svg`);
+  const filter = '<feMorphology operator="dilate" radius="90"/>';
+  await writeFile(
+    path,
+    `<svg xmlns="http://www.w3.org/2000/svg" width="2000" height="2000"><filter id="f" x="0" y="0" width="1" height="1">${filter}</filter><rect width="2000" height="2000" filter="url(#f)"/></svg>`,
+  );
+  const plain = await jobOf('after-a-bomb');
+  const file = { ...plain.file, path, mime: 'image/svg+xml', kind: 'vector' as const };
+  const recipes = [plainRecipe([], { format: 'jpeg' })];
+  await expect(pool.run({ ...plain, file, recipes })).rejects.toThrow(/took longer than 2 s/);
+  expect((await pool.run(plain)).made).toHaveLength(1);
+});
+
 test('a job that nobody waits for any more leaves the queue, or ends at its next step', async () => {
   const pool = openPool();
   const [first, second] = [new AbortController(), new AbortController()];

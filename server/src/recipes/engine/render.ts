@@ -76,7 +76,7 @@ async function renderGroup(
   let profile: KeptProfile | null = null;
   try {
     picture = await openSource(file, splitSource(recipes[0]?.steps ?? []).source, job.maxPixels);
-    const header = await sharp(picture.path, { failOn: 'none', page: picture.page }).metadata();
+    const header = await sharp(picture.input, { failOn: 'none', page: picture.page }).metadata();
     const { autoOrient } = header;
     const metadata = recipes.some(({ output }) => output.metadata !== 'none')
       ? await readSourceMetadata(file.path, file.mime)

@@ -8,6 +8,7 @@ import sharp from 'sharp';
 import { convertPicture, NoPreviewError } from '../../inspection/converted.js';
 import { readHeader } from '../../inspection/embedded.js';
 import { endsEarly } from '../../inspection/file-source.js';
+import { pictureInput } from '../../inspection/picture-input.js';
 import { endOfTool, runTool, startTool } from '../../inspection/tool.js';
 
 const WAVE_RATE = 8000;
@@ -31,6 +32,7 @@ export interface SourceFile {
 /** A picture file that the image engine decodes. */
 export interface PictureFile {
   path: string;
+  input: string | Buffer;
   /** The type of the file that it was made from, which decides the type of renditions. */
   mime: string;
   /** From 0, for a file of several pages. */
@@ -61,14 +63,15 @@ export async function openSource(
   }
   if (CONVERTED_MIMES.includes(file.mime)) return openConverted(file, maxPixels);
   const failOn = endsEarly(file.path, file.mime) ? 'none' : 'error';
-  return { ...still(file.path, file.mime, failOn), ...(await pagesOf(file, step)) };
+  const input = await pictureInput(file.path, file.mime);
+  return { ...still(file.path, file.mime, failOn), input, ...(await pagesOf(file, step)) };
 }
 
 /** The file is valid, but lacks the page or moment that a recipe uses. */
 export class DoesNotApplyError extends Error {}
 
 function still(path: string, mime: string, failOn: PictureFile['failOn'] = 'error'): PictureFile {
-  return { path, mime, failOn, page: 0, frames: 1, release: async () => {} };
+  return { path, input: path, mime, failOn, page: 0, frames: 1, release: async () => {} };
 }
 
 /** Types whose pictures are frames of an animation; those of other types are pages. */

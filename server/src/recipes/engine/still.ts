@@ -52,7 +52,7 @@ async function beginStill(context: PictureContext, planned: PlannedRendition): P
   if (context.job.keepDecoded && context.decoded && scale <= 1) {
     const kept = await context.decoded.get(
       {
-        path: context.picture.path,
+        input: context.picture.input,
         sha256: `${context.job.file.sha256}:${context.picture.path === context.job.file.path ? '' : canonicalJson(splitSource(planned.recipe.steps).source)}`,
         size: context.size,
         failOn: context.picture.failOn,
