@@ -215,6 +215,39 @@ describe('a file of a rare kind is made right', () => {
   });
 });
 
+describe('an animation of many frames', () => {
+  /** Noise in few colours, which a new palette would make larger; a dot wanders over it. */
+  async function noisy(count: number): Promise<Buffer> {
+    const frame = Buffer.alloc(80 * 60 * 3);
+    for (let n = 0; n < frame.length; n += 3) frame.fill(((n * 7919) % 13) * 19, n, n + 3);
+    const frames = Array.from({ length: count }, (_, at) => {
+      const own = Buffer.from(frame);
+      own.set([255, 0, 0], (at * 11 * 3) % own.length);
+      return own;
+    });
+    return sharp(Buffer.concat(frames), {
+      raw: { width: 80, height: 60 * count, channels: 3, pageHeight: 60 },
+    })
+      .gif({ colours: 16, dither: 0, effort: 10, delay: frames.map((_, at) => 40 + at * 10) })
+      .toBuffer();
+  }
+
+  test('comes whole, each frame with its time, and is no larger than it was', async () => {
+    const gif = await noisy(30);
+    const { made } = await renderBytes(
+      'noisy.gif',
+      gif,
+      [recipe([], { format: 'keep' }), { ...recipe([FIT], { format: 'keep', also: ['avif'] }), name: 'two' }],
+      { mime: 'image/gif' },
+    );
+    const [same, , avif] = made;
+    expect(same?.data.length).toBeLessThanOrEqual(gif.length);
+    const { pages, delay } = await sharp(same?.data, { animated: true }).metadata();
+    expect([pages, delay]).toEqual([30, Array.from({ length: 30 }, (_, at) => 40 + at * 10)]);
+    expect([avif?.mime, avif?.width, avif?.height]).toEqual(['image/avif', 80, 60]);
+  });
+});
+
 describe('a chain that can’t be carried out on a picture fails by itself, at its step', () => {
   test('while the others are made', async () => {
     const wrong = {

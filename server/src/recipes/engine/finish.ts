@@ -59,16 +59,16 @@ export async function makeFiles(
   if (!first) throw new Error('it has no frame');
   const { output, ladder } = recipe;
   const { profile } = context;
-  const scaled = async (size: Size) =>
+  const scaled = async (size: Size, type: string) =>
     Promise.all(
-      frames.map(async (frame) =>
+      (holdsAnimation(type) ? frames : [first]).map(async (frame) =>
         frame.width === size.width && frame.height === size.height
           ? frame
           : toPixels(resized(openPixels(frame), size)),
       ),
     );
   const encodeAt = async (size: Size, type: string) =>
-    encodeFrames(await scaled(size), type, output, {
+    encodeFrames(await scaled(size, type), type, output, {
       timing: holdsAnimation(type) ? timing : null,
       metadata: metadataFor(output, context.metadata, { ...size, isSrgb: profile === null }),
       profile,
