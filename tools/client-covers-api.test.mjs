@@ -23,11 +23,12 @@ const ARGUMENTS = new Map([
   ['assets.uploadResumably', [{ folder: '/', name: 'a.txt', data: new Blob(['a']) }]],
   ['intakes.archive', [{ folder: '/', name: 'a.zip', data: new Blob(['a']) }]],
   ['assets.restoreVersion', ['7', 2]],
+  ['assets.put', ['/a.txt', new Blob(['a'])]],
   ['recipes.export', [['wide']]],
 ]);
 
-/** A URL, and the generic call for any route. */
-const NO_CALLS = new Set(['eventsUrl', 'call']);
+/** A URL, the generic call for any route, and an endless stream. */
+const NO_CALLS = new Set(['eventsUrl', 'call', 'events']);
 
 const shapeOf = (/** @type {string} */ path) =>
   new RegExp(`^${path.replace(/\{\w+\*\}/g, '.+').replace(/\{\w+\}/g, '[^/]+')}$`);
@@ -72,7 +73,7 @@ async function recordCalls() {
     for (const [key, value] of Object.entries(node)) {
       current = name ? `${name}.${key}` : key;
       if (typeof value !== 'function') await walk(value, current);
-      else if (!NO_CALLS.has(key)) await readAll(value(...(ARGUMENTS.get(current) ?? ['7', {}])));
+      else if (!NO_CALLS.has(current)) await readAll(value(...(ARGUMENTS.get(current) ?? ['7', {}])));
     }
   };
   await walk(client, '');

@@ -3,6 +3,7 @@ import type { Page } from '@uniferum/core/library';
 import { keyCalls, pickerTokenCalls, sessionCalls, uploadTokenCalls } from './access.js';
 import { assetCalls, binCalls, filterCalls } from './assets.js';
 import { connectionCalls } from './connections.js';
+import { type EventOptions, listenTo } from './events.js';
 import { folderCalls } from './folders.js';
 import { type CallOptions, type ClientOptions, Http } from './http.js';
 import { inboxCalls, intakeCalls, settingCalls } from './intakes.js';
@@ -64,6 +65,8 @@ export function createClient(options: ClientOptions = {}) {
       json?: unknown,
       call: CallOptions = {},
     ) => http.json<Answer>(path, { ...call, method, ...(json !== undefined && { json }) }),
+    /** The live stream as an endless iterator, which reconnects without missing an event. */
+    events: (options: EventOptions = {}) => listenTo(http, options),
     /** The URL of the live stream, for an EventSource. */
     eventsUrl: () => http.url('/events'),
   };

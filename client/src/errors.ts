@@ -15,9 +15,26 @@ export class UniferumApiError extends Error {
   }
 }
 
-/** The server could not be reached, or the connection was lost. */
+/**
+ * Why there is no answer: the server can't be reached, or the connection was lost; it took too long; the browser does not let
+ * this page read answers (CORS); the client was not told where the server is.
+ */
+export type ConnectionFault = 'unreachable' | 'timeout' | 'blocked' | 'no-base-url';
+
+/** There is no answer. When a signal aborted the call, its own reason is thrown instead. */
 export class UniferumConnectionError extends Error {
   override readonly name = 'UniferumConnectionError';
+  readonly code: ConnectionFault;
+
+  constructor(code: ConnectionFault, message: string, options?: ErrorOptions) {
+    super(message, options);
+    this.code = code;
+  }
+}
+
+/** Tells whether an error means that there is no answer. */
+export function isUniferumConnectionError(error: unknown): error is UniferumConnectionError {
+  return error instanceof Error && error.name === 'UniferumConnectionError';
 }
 
 /** Tells whether an error is a problem answered by the server. */

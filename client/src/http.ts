@@ -1,4 +1,5 @@
 import { readProblem, UniferumConnectionError } from './errors.js';
+import { explainSilence } from './silence.js';
 
 export interface ClientOptions {
   /** The URL of the installation, without `/api/v1`. @defaultValue the page's own origin */
@@ -30,7 +31,8 @@ export interface Call extends CallOptions {
   method?: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE' | 'HEAD';
   query?: object;
   json?: unknown;
-  body?: BodyInit;
+  /** A function gives a new stream for each attempt, with its content type. */
+  body?: BodyInit | (() => { stream: ReadableStream<Uint8Array>; type: string });
   headers?: Record<string, string>;
   /** False for bodies of unlimited duration. @defaultValue true */
   hasTimeout?: boolean;
@@ -125,7 +127,7 @@ export class Http {
       { ...call, method, headers: this.headers(call.headers), hasTimeout: false },
       true,
     );
-    if (response === null) throw new UniferumConnectionError(`${url} could not be reached.`);
+    if (response === null) throw new UniferumConnectionError('unreachable', `${url} could not be reached.`);
     return response;
   }
 
@@ -159,27 +161,33 @@ export class Http {
     }: Call & { method: string; headers: Record<string, string> },
     isLast: boolean,
   ): Promise<Response | null> {
-    const limits = [
-      ...(signal ? [signal] : []),
-      ...(hasTimeout ? [AbortSignal.timeout(this.#options.timeoutMs)] : []),
-    ];
+    signal?.throwIfAborted();
+    if (this.baseUrl === '' && typeof location === 'undefined')
+      throw new UniferumConnectionError(
+        'no-base-url',
+        'The client was not told where Uniferum is. Pass its address: createClient({ baseUrl: "https://media.example.org" }).',
+      );
+    const timeout = hasTimeout ? AbortSignal.timeout(this.#options.timeoutMs) : null;
+    const limits = [...(signal ? [signal] : []), ...(timeout ? [timeout] : [])];
     try {
+      const streamed = typeof body === 'function' ? body() : null;
       return await this.#options.fetch(url, {
         method,
-        headers,
+        headers: { ...headers, ...(streamed && { 'Content-Type': streamed.type }) },
         signal: AbortSignal.any(limits),
         credentials: 'same-origin',
         ...(json !== undefined && { body: JSON.stringify(json) }),
-        ...(body !== undefined && { body }),
+        ...(typeof body !== 'function' && body !== undefined && { body }),
+        ...(streamed && { body: streamed.stream, duplex: 'half' }),
       });
     } catch (error) {
       if (signal?.aborted) throw signal.reason;
-      if (isLast)
-        throw new UniferumConnectionError(
-          `${this.baseUrl || 'The server'} could not be reached. Check that it is running and try again.`,
-          { cause: error },
-        );
-      return null;
+      if (!isLast) return null;
+      throw await explainSilence(url, {
+        error,
+        isTimeout: timeout?.aborted === true,
+        timeoutMs: this.#options.timeoutMs,
+      });
     }
   }
 }
@@ -194,10 +202,15 @@ function retryDelayMs(attempt: number, retryAfter: string | null): number {
 /** Waits, unless the signal aborts. */
 export function pause(ms: number, signal: AbortSignal | undefined): Promise<void> {
   return new Promise((resolve, reject) => {
-    const timer = setTimeout(resolve, ms);
-    signal?.addEventListener('abort', () => {
+    if (signal?.aborted) return reject(signal.reason);
+    const stop = () => {
       clearTimeout(timer);
-      reject(signal.reason);
-    });
+      reject(signal?.reason);
+    };
+    const timer = setTimeout(() => {
+      signal?.removeEventListener('abort', stop);
+      resolve();
+    }, ms);
+    signal?.addEventListener('abort', stop, { once: true });
   });
 }

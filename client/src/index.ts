@@ -16,10 +16,25 @@ export type { FolderRules } from '@uniferum/core/rules';
 export type { Run } from '@uniferum/core/runs';
 export type { FieldError, Problem } from '@uniferum/core/shared';
 export type { PickerTokenRequest, UploadTokenRequest } from './access.js';
-export type { AssetPatch, AssetQuery, BulkActionPlan, BulkActionRequest, Version } from './assets.js';
+export type {
+  AssetPatch,
+  AssetPlace,
+  AssetQuery,
+  BulkActionPlan,
+  BulkActionRequest,
+  PutResult,
+  Version,
+} from './assets.js';
 export { createClient, type UniferumClient } from './client.js';
 export type { ConnectionPatch, ConnectionToTest, GivenBucketSettings, NewConnection } from './connections.js';
-export { isUniferumApiError, UniferumApiError, UniferumConnectionError } from './errors.js';
+export {
+  type ConnectionFault,
+  isUniferumApiError,
+  isUniferumConnectionError,
+  UniferumApiError,
+  UniferumConnectionError,
+} from './errors.js';
+export type { EventOptions, LiveEvent } from './events.js';
 export type { CallOptions, ClientOptions, Tagged } from './http.js';
 export type {
   FixRequest,
@@ -38,3 +53,5 @@ export type { SaveCall, SitePagePatch } from './site-pages.js';
 export type { CopyChange, GivenPlacement, LinkAnswer, NewStore } from './stores.js';
 export type * from './types.js';
 export type { UploadFile, UploadRequest, UploadResult } from './upload.js';
+export type { UploadData } from './upload-data.js';
+export type { FileProgress } from './upload-progress.js';

@@ -1,4 +1,4 @@
-import type { Page } from '@uniferum/core/library';
+import type { AssetRendition, Page } from '@uniferum/core/library';
 import type {
   ImportStep,
   MatrixPageAnswer,
@@ -16,7 +16,8 @@ import type {
   Step,
 } from '@uniferum/core/recipes';
 import type { Run } from '@uniferum/core/runs';
-import type { CallOptions, Http } from './http.js';
+import { UniferumConnectionError } from './errors.js';
+import { type CallOptions, type Http, pause } from './http.js';
 import type { ListCall } from './paging.js';
 import type { AssetSelection } from './types.js';
 
@@ -173,9 +174,49 @@ export function recipeCalls(http: Http, list: ListCall) {
   };
 }
 
+export interface RenditionWait extends CallOptions {
+  /** Only these. @defaultValue all that are made without being asked for */
+  recipes?: readonly string[];
+  /** @defaultValue two minutes */
+  timeoutMs?: number;
+  /** @defaultValue 300 */
+  pollMs?: number;
+}
+
+/** Until they are made, or known not to be. */
+async function waitForRenditions(
+  http: Http,
+  asset: string | { id: string },
+  { recipes, timeoutMs = 120_000, pollMs = 300, signal }: RenditionWait,
+): Promise<AssetRendition[]> {
+  const id = typeof asset === 'string' ? asset : asset.id;
+  const until = Date.now() + timeoutMs;
+  for (;;) {
+    const { items } = await http.json<Page<AssetRendition>>(`/assets/${id}/renditions`, {
+      ...(signal && { signal }),
+    });
+    const wanted = items.filter(({ recipe }) => recipes === undefined || recipes.includes(recipe));
+    const waiting = wanted.filter(({ state }) => state === 'due' || (recipes && state === 'outdated'));
+    if (waiting.length === 0) return wanted;
+    if (Date.now() >= until)
+      throw new UniferumConnectionError(
+        'timeout',
+        `${waiting.map(({ recipe }) => recipe).join(', ')} of asset ${id} took longer than ${timeoutMs / 1000} s. Check that a worker is running.`,
+      );
+    await pause(pollMs, signal);
+  }
+}
+
 /** Single renditions, and surplus ones. */
 export function renditionCalls(http: Http) {
   return {
+    /**
+     * Waits until the renditions of an asset are made, or can't be: their states and reasons say which.
+     *
+     * @throws UniferumConnectionError with the code `timeout`
+     */
+    wait: (asset: string | { id: string }, options: RenditionWait = {}) =>
+      waitForRenditions(http, asset, options),
     /** Why a rendition is in its state. */
     explain: (
       assetId: string,

@@ -79,7 +79,10 @@ async function begin(http: Http, upload: ResumableUpload): Promise<string> {
   });
   const location = response.headers.get('location');
   if (location === null)
-    throw new UniferumConnectionError('The server started an upload without returning its location.');
+    throw new UniferumConnectionError(
+      'unreachable',
+      'The server started an upload without returning its location.',
+    );
   return location;
 }
 
@@ -105,7 +108,10 @@ async function sendPiece(
     ...(signal && { signal }),
   });
   if (response.status === 409 || response.status === 423 || response.status >= 500)
-    throw new UniferumConnectionError(`A chunk of the upload was rejected (status ${response.status}).`);
+    throw new UniferumConnectionError(
+      'unreachable',
+      `A chunk of the upload was rejected (status ${response.status}).`,
+    );
   if (!response.ok) throw await readProblem(response.status, await response.text());
   return Number(response.headers.get('upload-offset') ?? offset + piece.size);
 }

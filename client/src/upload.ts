@@ -1,12 +1,16 @@
 import type { Verdict } from '@uniferum/core/intake';
 import type { Asset } from '@uniferum/core/library';
-import { isUniferumApiError, readProblem, UniferumConnectionError } from './errors.js';
+import { isUniferumApiError, readProblem } from './errors.js';
 import type { Http } from './http.js';
+import { sendForm } from './send-form.js';
+import { type PreparedData, prepareData, type UploadData } from './upload-data.js';
+import { type FileProgress, ProgressReporter } from './upload-progress.js';
 
-/** A file to upload. In Node.js, `fs.openAsBlob(path)` returns a blob that is streamed from disk. */
+/** A file to upload. */
 export interface UploadFile {
-  name: string;
-  data: Blob;
+  /** @defaultValue what the data says: the name of a `File`, the end of a path or of an address */
+  name?: string;
+  data: UploadData;
   /** Its own folder path, if it differs from the request's. */
   folder?: string;
 }
@@ -32,12 +36,15 @@ export function targetFields(target: UploadTarget): [name: string, value: string
 }
 
 export interface UploadRequest extends UploadTarget {
-  files: readonly UploadFile[];
+  /** Files in any form, with or without a name. */
+  files: readonly (UploadFile | UploadData)[];
   /** Makes retries harmless. @defaultValue a new one */
   idempotencyKey?: string;
   signal?: AbortSignal;
-  /** Reports bytes sent (continuously in browsers; elsewhere once, at the end). */
+  /** Reports the bytes sent of all files together. */
   onProgress?: (sentBytes: number) => void;
+  /** Reports the bytes sent of each file. */
+  onFileProgress?: (progress: FileProgress) => void;
 }
 
 /** The result for one file. */
@@ -47,28 +54,124 @@ export interface UploadResult {
   asset: Asset | null;
 }
 
-/** Uploads files in one request, in order. A refused file is a result and not an error. */
+/**
+ * Uploads files, in order: those with bytes in one request, those at addresses one by one, because the server fetches them. A
+ * refused file is a result and not an error.
+ */
 export async function uploadFiles(http: Http, request: UploadRequest): Promise<UploadResult[]> {
-  const form = toForm(request);
-  const headers = http.headers({ 'Idempotency-Key': request.idempotencyKey ?? crypto.randomUUID() });
-  const send = typeof XMLHttpRequest === 'undefined' ? sendByFetch : sendByXhr;
+  request.signal?.throwIfAborted();
+  const key = request.idempotencyKey ?? crypto.randomUUID();
+  const results: UploadResult[] = [];
+  const prepared = await prepareFiles(request.files);
+  let sentBytes = 0;
   try {
-    const { status, text } = await send(http, form, headers, request);
-    if (status >= 400) throw await readProblem(status, text);
-    return readResults(status, JSON.parse(text));
+    for (const [n, group] of groupByWay(prepared).entries()) {
+      request.signal?.throwIfAborted();
+      const idempotencyKey = n === 0 ? key : `${key}.${n}`;
+      const [first] = group;
+      if (first?.data.kind === 'address') {
+        results.push(await uploadAddress(http, request, first, idempotencyKey));
+        continue;
+      }
+      const files = group.flatMap(({ index, folder, data }) =>
+        data.kind === 'blob' ? [{ index, folder, name: data.name, data: data.data }] : [],
+      );
+      results.push(...(await uploadBlobs(http, { ...request, files, idempotencyKey }, sentBytes)));
+      sentBytes += files.reduce((sum, { data }) => sum + data.size, 0);
+    }
+  } finally {
+    await Promise.all(prepared.map(({ data }) => (data.kind === 'blob' ? data.release() : undefined)));
+  }
+  return results;
+}
+
+interface PreparedFile {
+  index: number;
+  folder: string | undefined;
+  data: PreparedData;
+}
+
+async function prepareFiles(files: UploadRequest['files']): Promise<PreparedFile[]> {
+  const prepared: PreparedFile[] = [];
+  try {
+    for (const [index, file] of files.entries()) {
+      const { name, data, folder }: UploadFile = isFileToUpload(file) ? file : { data: file };
+      prepared.push({ index, folder, data: await prepareData(data, name) });
+    }
+    return prepared;
   } catch (error) {
-    if (isUniferumApiError(error) && error.problem.verdict)
-      return [{ name: error.problem.verdict.name, verdict: error.problem.verdict, asset: null }];
+    await Promise.all(prepared.map(({ data }) => (data.kind === 'blob' ? data.release() : undefined)));
     throw error;
   }
 }
 
-interface RawAnswer {
-  status: number;
-  text: string;
+function isFileToUpload(file: UploadFile | UploadData): file is UploadFile {
+  return typeof file === 'object' && 'data' in file && !(file instanceof Blob);
 }
 
-function toForm(request: UploadRequest): FormData {
+/** Neighbours with bytes are sent together; each address is on its own. */
+function groupByWay(files: readonly PreparedFile[]): PreparedFile[][] {
+  const groups: PreparedFile[][] = [];
+  for (const file of files) {
+    const last = groups.at(-1);
+    if (file.data.kind === 'blob' && last?.[0]?.data.kind === 'blob') last.push(file);
+    else groups.push([file]);
+  }
+  return groups;
+}
+
+async function uploadAddress(
+  http: Http,
+  { signal, intake: _, ...target }: UploadRequest,
+  { data, folder }: PreparedFile,
+  idempotencyKey: string,
+): Promise<UploadResult> {
+  if (data.kind !== 'address') throw new TypeError('Expected an address, got bytes');
+  const { title, alt, caption, credit, keywords } = target;
+  try {
+    const asset = await http.json<Asset & { verdict: Verdict }>('/assets', {
+      method: 'POST',
+      json: {
+        ...{ source: data.source, folder: folder ?? target.folder, title, alt, caption, credit, keywords },
+        ...(data.name !== null && { name: data.name }),
+      },
+      ...{ idempotencyKey, hasTimeout: false },
+      ...(signal && { signal }),
+    });
+    return { name: asset.name, verdict: asset.verdict, asset };
+  } catch (error) {
+    return refusalOf(error);
+  }
+}
+
+/** @throws the error, when it is none */
+function refusalOf(error: unknown): UploadResult {
+  if (isUniferumApiError(error) && error.problem.verdict)
+    return { name: error.problem.verdict.name, verdict: error.problem.verdict, asset: null };
+  throw error;
+}
+
+/** Files of one request. */
+interface BlobRequest extends Omit<UploadRequest, 'files'> {
+  files: readonly { index: number; name: string; data: Blob; folder: string | undefined }[];
+  idempotencyKey: string;
+}
+
+async function uploadBlobs(http: Http, request: BlobRequest, sentBefore: number): Promise<UploadResult[]> {
+  const form = toForm(request);
+  const headers = http.headers({ 'Idempotency-Key': request.idempotencyKey });
+  const sizes = request.files.map(({ index, name, data }) => ({ index, name, bytes: data.size }));
+  const progress = new ProgressReporter(sizes, request, sentBefore);
+  try {
+    const { status, text } = await sendForm(http, form, headers, { signal: request.signal, progress });
+    if (status >= 400) throw await readProblem(status, text);
+    return readResults(status, JSON.parse(text));
+  } catch (error) {
+    return [refusalOf(error)];
+  }
+}
+
+function toForm(request: BlobRequest): FormData {
   const form = new FormData();
   // The server judges files as they arrive, so the fields they depend on come first.
   for (const [name, value] of targetFields(request)) form.append(name, value);
@@ -90,71 +193,6 @@ function readResults(
   if (status === 207)
     return (body.results ?? []).map(({ name, verdict, asset }) => ({ name, verdict, asset: asset ?? null }));
   return [{ name: body.verdict.name, verdict: body.verdict, asset: body }];
-}
-
-async function sendByFetch(
-  http: Http,
-  form: FormData,
-  headers: Record<string, string>,
-  { signal, files, onProgress }: UploadRequest,
-): Promise<RawAnswer> {
-  const response = await http.send('/assets', {
-    method: 'POST',
-    body: form,
-    headers,
-    hasTimeout: false,
-    ...(signal && { signal }),
-  });
-  onProgress?.(files.reduce((sum, { data }) => sum + data.size, 0));
-  return { status: response.status, text: await response.text() };
-}
-
-async function sendByXhr(
-  http: Http,
-  form: FormData,
-  headers: Record<string, string>,
-  request: UploadRequest,
-): Promise<RawAnswer> {
-  return http.repeat((isLast) => attemptByXhr(http, form, headers, request, isLast), {
-    isRepeatable: true,
-    signal: request.signal,
-  });
-}
-
-/** In browsers, only this API reports upload progress. */
-function attemptByXhr(
-  http: Http,
-  form: FormData,
-  headers: Record<string, string>,
-  { signal, onProgress }: UploadRequest,
-  isLast: boolean,
-): Promise<(RawAnswer & { headers: Headers }) | null> {
-  return new Promise((resolve, reject) => {
-    const xhr = new XMLHttpRequest();
-    xhr.open('POST', http.url('/assets'));
-    for (const [name, value] of Object.entries(headers)) xhr.setRequestHeader(name, value);
-    xhr.upload.onprogress = ({ loaded }) => onProgress?.(loaded);
-    xhr.onload = () => {
-      const retryAfter = xhr.getResponseHeader('retry-after');
-      resolve({
-        status: xhr.status,
-        text: xhr.responseText,
-        headers: new Headers(retryAfter === null ? {} : { 'Retry-After': retryAfter }),
-      });
-    };
-    xhr.onerror = () => {
-      if (isLast)
-        reject(
-          new UniferumConnectionError(
-            'The connection was lost during the upload. Send the files again; completed ones are recognised.',
-          ),
-        );
-      else resolve(null);
-    };
-    xhr.onabort = () => reject(signal?.reason ?? new DOMException('The upload was stopped', 'AbortError'));
-    signal?.addEventListener('abort', () => xhr.abort());
-    xhr.send(form);
-  });
 }
 
 /** Uploads a zip archive that is unpacked on arrival. @returns the ids of the batch and of the run */

@@ -3,7 +3,7 @@ import Joi from 'joi';
 import { countAssetEvents, readAssetEvents } from '../events/outbox.js';
 import { cutPage, readCursor } from '../shared/cursor.js';
 import { isoTime } from '../shared/database.js';
-import { notFound } from '../shared/errors.js';
+import { notFound, UniferumError } from '../shared/errors.js';
 import { hasCurrent } from '../shared/etag.js';
 import { requireScope } from '../shared/register-routes.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
@@ -11,7 +11,7 @@ import { idSchema, pageOf, pagingSchemas } from '../shared/schemas.js';
 import { sendContent } from '../stores/send-content.js';
 import { toAssetAnswers } from './asset-answers.js';
 import { findPageIds } from './asset-pages.js';
-import { findAsset, findAssets } from './asset-queries.js';
+import { findAsset, findAssetByName, findAssets } from './asset-queries.js';
 import {
   assetChangeSchema,
   assetListQuery,
@@ -36,6 +36,7 @@ interface AssetListQuery {
   q: string;
   folder: string;
   deep: boolean;
+  name?: string;
   sort: AssetSort;
   limit: number;
   cursor?: string;
@@ -53,9 +54,19 @@ function readRoutes(joints: Joints): Route[] {
       tokenFolder: ({ query }) => query.folder,
       query: assetListQuery,
       answers: { 200: { description: 'A page of assets', schema: pageOf(assetSchema) } },
-      async handle({ services, query: { q, folder, deep, sort, limit, cursor } }) {
+      async handle({ services, query: { q, folder, deep, name, sort, limit, cursor } }) {
         const stored = await findFolderByPath(services.db, folder);
         if (stored === null) throw notFound(`The folder ${folder}`);
+        if (name !== undefined) {
+          if (q.trim() !== '')
+            throw new UniferumError(
+              'malformed-request',
+              '"name" finds one asset in one folder. It can’t be combined with "q".',
+            );
+          const asset = await findAssetByName(services.db, folder, name);
+          const items = await toAssetAnswers({ ...services, joints }, asset ? [asset] : []);
+          return { status: 200, body: { items, total: items.length, next: null } };
+        }
         if (q.trim() !== '') {
           const found = await findPage(
             services.db,

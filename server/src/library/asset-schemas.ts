@@ -130,6 +130,7 @@ export const searchSchemas = {
 
 export const assetListQuery = Joi.object({
   ...searchSchemas,
+  name: Joi.string().max(400).description('only the asset of exactly this name in the folder'),
   sort: Joi.string()
     .valid(...ASSET_SORTS)
     .default(DEFAULT_SORT),

@@ -107,7 +107,7 @@ test('an archive is unpacked only when that is wanted', async () => {
 });
 
 test('what a lost connection interrupted is sent again once it is back, as the same request', async () => {
-  calls.upload.mockRejectedValueOnce(new UniferumConnectionError('The line is cut.'));
+  calls.upload.mockRejectedValueOnce(new UniferumConnectionError('unreachable', 'The line is cut.'));
   add([file('a.jpg'), file('b.jpg')]);
   await settled();
   expect(states()).toEqual(['a.jpg broken', 'b.jpg broken']);
@@ -149,12 +149,12 @@ test('signing out stops what is being sent, and forgets the list', async () => {
 test('after a broken connection a large file goes on where it was', async () => {
   calls.uploadResumably.mockImplementationOnce(async ({ onBegun }: { onBegun: (url: string) => void }) => {
     onBegun('http://skerry.example/api/v1/uploads/abc');
-    throw new UniferumConnectionError('The line is cut.');
+    throw new UniferumConnectionError('unreachable', 'The line is cut.');
   });
   add([file('film.webm', LARGE)]);
   await settled();
   expect(useUploads.getState().uploads[0]).toMatchObject({ state: 'broken', error: 'The line is cut.' });
-  calls.uploadResumably.mockRejectedValueOnce(new UniferumConnectionError('Cut again.'));
+  calls.uploadResumably.mockRejectedValueOnce(new UniferumConnectionError('unreachable', 'Cut again.'));
   useUploads.getState().retry();
   await settled();
   useUploads.getState().retry();

@@ -54,7 +54,7 @@ test('after an answer the next press is another action', async () => {
 test('while the server cannot be reached it is tried again under the same key', async () => {
   vi.useFakeTimers({ shouldAdvanceTime: true });
   try {
-    const away = new UniferumConnectionError('The server could not be reached.');
+    const away = new UniferumConnectionError('unreachable', 'The server could not be reached.');
     work.mockRejectedValueOnce(away).mockRejectedValueOnce(away).mockResolvedValue('made');
     show(<Page />);
     (await screen.findByRole('button', { name: 'Make' })).click();
