@@ -7,7 +7,7 @@ const program = new Command('uniferum');
 addCommands(program, () => ({}) as CliContext);
 
 /** The options of the whole program, see main.ts: wherever they stand, they are those. */
-const GLOBAL = ['--url', '--key', '--json', '--help'];
+const GLOBAL = ['--url', '--key', '--json', '--ndjson', '--version', '--help'];
 
 test.each(program.commands.map((command) => [command.name(), command] as const))(
   '%s has no option that another meaning hides',

@@ -27,6 +27,13 @@ export async function listFiles(paths: readonly string[], folder: string): Promi
   return files;
 }
 
+/** Lists the contents of one folder, as they would lie below another. */
+export async function listContents(path: string, folder: string): Promise<LocalFile[]> {
+  const files: LocalFile[] = [];
+  await walk(path, folder, files);
+  return files;
+}
+
 async function walk(path: string, folder: string, files: LocalFile[]): Promise<void> {
   const entries = await readdir(path, { withFileTypes: true });
   for (const entry of entries.sort((a, b) => (a.name < b.name ? -1 : 1))) {

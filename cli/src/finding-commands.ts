@@ -1,7 +1,3 @@
-import { createWriteStream } from 'node:fs';
-import { join } from 'node:path';
-import { Readable } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
 import type { Asset, AssetPatch, BulkActionRequest, BulkChange, Visibility } from '@uniferum/client';
 import { type Command, Option } from 'commander';
 import type { CliContext } from './context.js';
@@ -34,16 +30,16 @@ interface SetOptions {
   filter?: string;
   in: string;
   file?: string;
-  version?: string;
+  restoreVersion?: string;
   bin: boolean;
   restore: boolean;
   rehearse: boolean;
   wait: boolean;
 }
 
-/** Adds `ls`, `get` and `set`. */
+/** Adds `ls` and `set`. */
 export function addFindingCommands(program: Command, context: () => CliContext): void {
-  const ls = program
+  program
     .command('ls')
     .description('list the assets that match a filter')
     .argument('[filter...]', 'the filter language: kind:image size>2mb alt:none')
@@ -52,13 +48,6 @@ export function addFindingCommands(program: Command, context: () => CliContext):
     .option('--limit <n>', 'maximum number of results (default: all)')
     .option('--facets', 'count by kind, type, keyword, credit and month instead', false)
     .action((words: string[], options: LsOptions) => list(context(), words.join(' '), options));
-  acceptRenamed(ls, { '--folder <path>': '--in' }, context);
-  program
-    .command('get')
-    .description('show an asset, or download its original')
-    .argument('<id>')
-    .option('--out <path>', 'write the original to this file or folder; "-" for standard output')
-    .action((id: string, options: { out?: string }) => get(context(), id, options.out));
   const edit = program
     .command('set')
     .description('edit an asset, or with --filter all assets that match a filter')
@@ -83,30 +72,19 @@ export function addFindingCommands(program: Command, context: () => CliContext):
     .option('--append', 'append instead of replacing', false)
     .option('--shift <minutes>', 'shift capture dates')
     .option('--file <path>', 'replace the bytes with this file (one asset)')
-    .option('--version <n>', 'restore this version (one asset)')
+    .option('--restore-version <n>', 'restore this version (one asset)')
     .option('--bin', 'move to the bin', false)
     .option('--force', 'with --bin: also what pages use', false)
     .option('--restore', 'restore from the bin (one asset)', false)
     .option('--rehearse', 'show what would change', false)
     .option('--no-wait', 'return immediately instead of waiting for the run')
     .action((id: string | undefined, options: SetOptions) => set(context(), id, options));
-  acceptRenamed(
-    edit,
-    { '--find <filter>': '--filter', '--within <folder>': '--in', '--folder <path>': '--to' },
-    context,
-  );
+  acceptRenamed(edit, { '--find <filter>': '--filter', '--within <folder>': '--in' }, context);
 }
 
-async function list({ client, output }: CliContext, q: string, options: LsOptions): Promise<void> {
-  if (options.facets) {
-    const facets = await client.assets.facets({ q, folder: options.in });
-    if (output.isJson) output.out(JSON.stringify(facets));
-    else
-      for (const [group, counts] of Object.entries(facets))
-        for (const { name, items } of counts as { name: string; items: number }[])
-          output.out(`${group}  ${items}  ${name}`);
-    return;
-  }
+async function list(context: CliContext, q: string, options: LsOptions): Promise<void> {
+  if (options.facets) return listFacets(context, q, options);
+  const { client, output } = context;
   const most = options.limit === undefined ? Number.POSITIVE_INFINITY : Number(options.limit);
   const query = {
     q,
@@ -120,62 +98,27 @@ async function list({ client, output }: CliContext, q: string, options: LsOption
   for await (const asset of client.assets.list(query)) {
     if (assets.length >= most) break;
     assets.push(asset);
+    if (output.isStream) output.item(asset, '');
   }
-  if (output.isJson) {
-    output.out(JSON.stringify({ items: assets, total }));
-    return;
+  if (output.isStream) return;
+  if (output.isJson) output.out(JSON.stringify({ items: assets, total }));
+  else {
+    for (const line of table(assets.map(rowOf))) output.out(line);
+    output.err(`${assets.length} of ${total}`);
   }
-  for (const line of table(
-    assets.map((asset) => [
-      asset.id,
-      asset.kind,
-      String(asset.bytes),
-      asset.width ? `${asset.width}×${asset.height}` : '-',
-      asset.url,
-    ]),
-  ))
-    output.out(line);
-  output.err(`${assets.length} of ${total}`);
 }
 
-async function get({ client, output }: CliContext, id: string, to: string | undefined): Promise<void> {
-  const asset = await client.assets.get(id);
-  if (to === undefined) {
-    output.out(output.isJson ? JSON.stringify(asset) : describe(asset).join('\n'));
-    return;
-  }
-  const { body } = await client.assets.content(id);
-  if (!body) throw new Error(`${asset.name} came without bytes.`);
-  const source = Readable.fromWeb(body as import('node:stream/web').ReadableStream);
-  if (to === '-') {
-    await pipeline(source, process.stdout, { end: false });
-    return;
-  }
-  const path = to.endsWith('/') ? join(to, asset.name) : to;
-  await pipeline(source, createWriteStream(path));
-  output.err(`${asset.name} → ${path}, ${asset.bytes} bytes`);
+function rowOf({ id, kind, bytes, width, height, url }: Asset): string[] {
+  return [id, kind, String(bytes), width ? `${width}×${height}` : '-', url];
 }
 
-function describe(asset: Asset): string[] {
-  const lines: [string, string | number | null][] = [
-    ['id', asset.id],
-    ['address', asset.url],
-    ['type', `${asset.kind}, ${asset.mime}`],
-    ['bytes', asset.bytes],
-    ['pixels', asset.width && `${asset.width} × ${asset.height}`],
-    ['title', asset.title],
-    ['alt', asset.alt],
-    ['caption', asset.caption],
-    ['credit', asset.credit],
-    ['keywords', asset.keywords.join(', ')],
-    ['captured', asset.capturedLocal],
-    ['version', asset.version],
-    ['sha256', asset.sha256],
-    ...asset.renditions.map(({ recipe, state, url }): [string, string] => [recipe, `${state} ${url ?? ''}`]),
-  ];
-  return table(
-    lines.filter(([, value]) => value !== null && value !== '').map(([key, value]) => [key, String(value)]),
-  );
+async function listFacets({ client, output }: CliContext, q: string, options: LsOptions): Promise<void> {
+  const facets = await client.assets.facets({ q, folder: options.in });
+  if (output.isJson) output.out(JSON.stringify(facets));
+  else
+    for (const [group, counts] of Object.entries(facets))
+      for (const { name, items } of counts as { name: string; items: number }[])
+        output.out(`${group}  ${items}  ${name}`);
 }
 
 async function set(context: CliContext, id: string | undefined, options: SetOptions): Promise<void> {
@@ -227,10 +170,10 @@ async function setOne({ client, output }: CliContext, id: string, options: SetOp
     output.out((await client.assets.restore(id)).url);
     return;
   }
-  if (options.file !== undefined || options.version !== undefined) {
+  if (options.file !== undefined || options.restoreVersion !== undefined) {
     const asset =
       options.file === undefined
-        ? await client.assets.restoreVersion(id, Number(options.version))
+        ? await client.assets.restoreVersion(id, Number(options.restoreVersion))
         : await client.assets.replace(id, await openFile(options.file));
     output.out(output.isJson ? JSON.stringify(asset) : `${asset.url}, version ${asset.version}`);
     return;

@@ -1,12 +1,12 @@
 import { readFile } from 'node:fs/promises';
 import { basename } from 'node:path';
-import type { UploadResult } from '@uniferum/client';
+import { isUniferumApiError, type UploadResult } from '@uniferum/client';
 import type { Command } from 'commander';
 import { type CliContext, EXIT } from './context.js';
 import { type LocalFile, listFiles, openFile } from './files.js';
-import { progressLine, table } from './output.js';
-import { acceptRenamed } from './renamed-flags.js';
-import { followRun } from './run-commands.js';
+import { digestOf } from './mirror-command.js';
+import { progressLine } from './output.js';
+import { followIntake } from './run-commands.js';
 
 interface UpOptions {
   to: string;
@@ -20,22 +20,26 @@ interface UpOptions {
   credit?: string;
   keywords?: string;
   wait: boolean;
+  name?: string;
+  skipExisting: boolean;
 }
 
 /** Files of at least this size are uploaded in pieces, so that a lost connection costs only one of them. */
 const RESUMABLE_BYTES = 64 * 1024 * 1024;
 const CHUNK = { files: 50, bytes: 64 * 1024 * 1024 };
 
-/** Adds `up`, `check` and `inbox`. */
+/** Adds `up` and `check`. */
 export function addIntakeCommands(program: Command, context: () => CliContext): void {
   program
     .command('up')
     .description('import files, folders, archives, manifests or URLs')
-    .argument('<sources...>', 'paths, http(s) addresses or data URIs')
+    .argument('<sources...>', 'paths, http(s) addresses or data URIs; "-" for standard input, with --name')
     .option('--to <folder>', 'destination folder', '/')
     .option('--unpack', 'unpack ZIP archives', false)
     .option('--manifest', 'import a manifest: CSV or JSON with inbox paths or URLs', false)
     .option('--link', 'keep URLs as links to media elsewhere', false)
+    .option('--name <name>', 'what the file from standard input is called')
+    .option('--skip-existing', 'leave out files that are already at their place', false)
     .option('--title <text>')
     .option('--alt <text>', 'alternative text')
     .option('--caption <text>')
@@ -47,25 +51,21 @@ export function addIntakeCommands(program: Command, context: () => CliContext): 
   program
     .command('check')
     .description('check files against the rules of a folder')
-    .argument('<files...>')
+    .argument('<files...>', 'paths of files or folders')
     .option('--to <folder>', 'destination folder', '/')
     .action((files: string[], { to }: { to: string }) => check(context(), files, to));
-  const inboxing = program
-    .command('inbox')
-    .description('list the inbox, or import from it')
-    .argument('[paths...]', 'only these files; all new ones when absent')
-    .option('--to <folder>', 'destination folder', '/')
-    .option('--import', 'import the files', false)
-    .option('--mode <mode>', 'copy, move or place (import in place)', 'copy')
-    .option('--rehearse', 'show what would be imported', false)
-    .option('--no-wait', 'return immediately instead of waiting for the run')
-    .action((paths: string[], options: InboxOptions) => inbox(context(), paths, options));
-  acceptRenamed(inboxing, { '--register': '--import' }, context);
 }
 
 async function up(context: CliContext, sources: string[], options: UpOptions): Promise<void> {
   const addresses = sources.filter((source) => /^(?:https?|data):/i.test(source));
-  const paths = sources.filter((source) => !addresses.includes(source));
+  const paths = sources.filter((source) => !addresses.includes(source) && source !== '-');
+  if (sources.includes('-')) {
+    if (options.name === undefined)
+      throw new Error('Say with --name what the file from standard input is called.');
+    if (sources.length > 1) throw new Error("Standard input can't be combined with other sources.");
+    await upStandardInput(context, options.name, options);
+    return;
+  }
   if (options.manifest) {
     for (const path of paths) await upManifest(context, path, options);
     return;
@@ -89,20 +89,21 @@ async function upAddresses(context: CliContext, addresses: string[], options: Up
         ...textsOf(options),
         ...(options.link && { as: 'link' }),
       });
-      showResults(context, [{ name: asset.name, verdict: asset.verdict, asset }]);
+      showResult(context, { name: asset.name, verdict: asset.verdict, asset });
     }
+    context.output.end({}, '');
     return;
   }
-  const { run } = await client.intakes.addresses({ folder: options.to, addresses });
-  await followRun(context, run, options.wait);
+  const { run, intake } = await client.intakes.addresses({ folder: options.to, addresses });
+  await followIntake(context, { run, intake }, options.wait);
 }
 
 async function upManifest(context: CliContext, path: string, options: UpOptions): Promise<void> {
   const { client, output } = context;
   const request = { content: await readFile(path, 'utf8'), folder: options.to, label: basename(path) };
   if (!options.rehearse) {
-    const { run } = await client.intakes.manifest(request);
-    await followRun(context, run, options.wait);
+    const { run, intake } = await client.intakes.manifest(request);
+    await followIntake(context, { run, intake }, options.wait);
     return;
   }
   const { plan } = await client.intakes.rehearseManifest(request);
@@ -120,55 +121,95 @@ async function upFiles(context: CliContext, files: LocalFile[], options: UpOptio
   const { client, output } = context;
   const archives = options.unpack ? files.filter(({ name }) => /\.zip$/i.test(name)) : [];
   for (const { path, name, folder } of archives) {
-    const { run } = await client.intakes.archive({ name, folder, data: await openFile(path) });
-    await followRun(context, await client.runs.get(run), options.wait);
+    const { run, intake } = await client.intakes.archive({ name, folder, data: await openFile(path) });
+    await followIntake(context, { run: await client.runs.get(run), intake }, options.wait);
   }
-  const plain = files.filter((file) => !archives.includes(file));
-  if (plain.length === 0) return;
+  const wanted = files.filter((file) => !archives.includes(file));
+  const plain = options.skipExisting ? await withoutExisting(context, wanted) : wanted;
+  if (plain.length === 0) {
+    output.end({ skipped: wanted.length }, wanted.length > 0 ? 'Everything is there already.' : '');
+    return;
+  }
   const intake = (await client.intakes.begin(options.to)).id;
   const total = plain.reduce((sum, { bytes }) => sum + bytes, 0);
-  let sent = 0;
-  const results: UploadResult[] = [];
-  const advance = (bytes: number) => {
-    sent += bytes;
+  let [sent, done] = [0, 0];
+  const tell = (now: number) =>
     output.progress?.(
-      `${progressLine(results.length, plain.length, null, null)} files, ${Math.round((100 * sent) / Math.max(1, total))} %`,
+      `${progressLine(done, plain.length, null, null)} files, ${Math.round((100 * now) / Math.max(1, total))} %`,
     );
-  };
-  for (const chunk of cut(plain)) {
-    const [first] = chunk;
-    if (first && first.bytes >= RESUMABLE_BYTES) {
-      results.push(await upResumably(context, first, intake, options));
-    } else {
-      const blobs = await Promise.all(
-        chunk.map(async ({ path, name, folder }) => ({ name, folder, data: await openFile(path) })),
-      );
-      results.push(
-        ...(await client.assets.upload({
-          folder: first?.folder ?? '/',
-          intake,
-          files: blobs,
-          ...textsOf(options),
-        })),
-      );
+  try {
+    for (const chunk of cut(plain)) {
+      const results = await upChunk(context, chunk, {
+        intake,
+        options,
+        onProgress: (own) => tell(sent + own),
+      });
+      sent += chunk.reduce((sum, { bytes }) => sum + bytes, 0);
+      done += results.length;
+      output.progress?.('');
+      for (const result of results) showResult(context, result);
     }
-    advance(chunk.reduce((sum, { bytes }) => sum + bytes, 0));
+  } catch (error) {
+    output.progress?.('');
+    output.err(
+      `${done} of ${plain.length} files were uploaded. Repeat the command with --skip-existing for the rest.`,
+    );
+    throw error;
+  } finally {
+    output.end({ total: plain.length, uploaded: done, skipped: wanted.length - plain.length }, '');
   }
-  output.progress?.('');
-  showResults(context, results);
+}
+
+async function upChunk(
+  context: CliContext,
+  chunk: readonly LocalFile[],
+  { intake, options, onProgress }: { intake: string; options: UpOptions; onProgress: (sent: number) => void },
+): Promise<UploadResult[]> {
+  const [first] = chunk;
+  if (first && first.bytes >= RESUMABLE_BYTES)
+    return [await upResumably(context, first, { intake, options, onProgress })];
+  const files = await Promise.all(
+    chunk.map(async ({ path, name, folder }) => ({ name, folder, data: await openFile(path) })),
+  );
+  const folder = first?.folder ?? '/';
+  return context.client.assets.upload({ folder, intake, files, onProgress, ...textsOf(options) });
+}
+
+async function upStandardInput(context: CliContext, name: string, options: UpOptions): Promise<void> {
+  const results = await context.client.assets.upload({
+    ...{ folder: options.to, ...textsOf(options) },
+    files: [{ name, data: process.stdin }],
+  });
+  for (const result of results) showResult(context, result);
+  context.output.end({}, '');
+}
+
+/** Without files whose bytes are in the library already, at the same path. */
+async function withoutExisting({ client }: CliContext, files: readonly LocalFile[]): Promise<LocalFile[]> {
+  const left: LocalFile[] = [];
+  for (const file of files) {
+    const path = file.folder === '/' ? `/${file.name}` : `${file.folder}/${file.name}`;
+    const asset = await client.assets.get({ path }).catch((error) => {
+      if (isUniferumApiError(error) && error.status === 404) return null;
+      throw error;
+    });
+    const isThere = asset?.bytes === file.bytes && (await digestOf(file.path)) === asset.sha256;
+    if (!isThere) left.push(file);
+  }
+  return left;
 }
 
 async function upResumably(
   { client }: CliContext,
   { path, name, folder }: LocalFile,
-  intake: string,
-  options: UpOptions,
+  { intake, options, onProgress }: { intake: string; options: UpOptions; onProgress: (sent: number) => void },
 ): Promise<UploadResult> {
   const { verdict, asset } = await client.assets.uploadResumably({
     name,
     folder,
     intake,
     data: await openFile(path),
+    onProgress,
     ...textsOf(options),
   });
   return { name, verdict, asset: asset === null ? null : await client.assets.get(asset) };
@@ -200,28 +241,13 @@ function textsOf({ title, alt, caption, credit, keywords }: UpOptions) {
   };
 }
 
-function showResults({ output, endWith }: CliContext, results: readonly UploadResult[]): void {
-  if (output.isJson)
-    output.out(
-      JSON.stringify(
-        results.map(({ name, verdict, asset }) => ({
-          name,
-          verdict,
-          asset: asset?.id ?? null,
-          url: asset?.url ?? null,
-        })),
-      ),
-    );
-  else
-    for (const { name, verdict, asset } of results) {
-      const reasons = verdict.reasons.map(({ message }) => message).join(' ');
-      const line = [name, verdict.outcome, asset?.url ?? '', reasons]
-        .filter((part) => part !== '')
-        .join('  ');
-      if (verdict.outcome === 'refused') output.err(line);
-      else output.out(line);
-    }
-  if (results.some(({ verdict }) => verdict.outcome === 'refused')) endWith(EXIT.partly);
+function showResult({ output, endWith }: CliContext, { name, verdict, asset }: UploadResult): void {
+  const isRefused = verdict.outcome === 'refused';
+  const reasons = verdict.reasons.map(({ message }) => message).join(' ');
+  const line = [name, verdict.outcome, asset?.url ?? '', reasons].filter((part) => part !== '').join('  ');
+  if (isRefused && !output.isJson) output.err(line);
+  else output.item({ name, verdict, asset: asset?.id ?? null, url: asset?.url ?? null }, line);
+  if (isRefused) endWith(EXIT.partly);
 }
 
 async function check({ client, output, endWith }: CliContext, paths: string[], to: string): Promise<void> {
@@ -240,38 +266,4 @@ async function check({ client, output, endWith }: CliContext, paths: string[], t
     for (const { name, outcome, reasons } of verdicts)
       output.out([name, outcome, ...reasons.map(({ message }) => message)].join('  '));
   if (verdicts.some(({ outcome }) => outcome === 'refused')) endWith(EXIT.partly);
-}
-
-interface InboxOptions {
-  to: string;
-  import: boolean;
-  mode: 'copy' | 'move' | 'place';
-  rehearse: boolean;
-  wait: boolean;
-}
-
-async function inbox(context: CliContext, paths: string[], options: InboxOptions): Promise<void> {
-  const { client, output } = context;
-  const request = { paths: paths.length > 0 ? paths : null, mode: options.mode, folder: options.to };
-  if (options.rehearse || !options.import) {
-    const items = options.rehearse
-      ? (await client.inbox.rehearse(request)).plan.items
-      : (await client.inbox.list({ folder: options.to })).items;
-    if (output.isJson) output.out(JSON.stringify(items));
-    else
-      for (const line of table(
-        items.map(({ path, state, bytes, folder, verdict }) => [
-          path,
-          state,
-          String(bytes),
-          folder,
-          verdict?.reasons.map(({ message }) => message).join(' ') ?? '',
-        ]),
-      ))
-        output.out(line);
-    return;
-  }
-  const { run } = await client.inbox.register(request);
-  if (run === null) output.out(output.isJson ? '{"run":null}' : 'Nothing in the inbox is new.');
-  else await followRun(context, run, options.wait);
 }

@@ -1,13 +1,16 @@
 import { createClient, isUniferumApiError, UniferumConnectionError } from '@uniferum/client';
 import { Command, CommanderError } from 'commander';
 import { addCommands } from './commands.js';
+import { readConfig } from './config.js';
 import { type CliContext, EXIT } from './context.js';
-import { type Output, processOutput } from './output.js';
+import { type Output, type OutputFormat, processOutput } from './output.js';
+import { VERSION } from './version.js';
 
 interface GlobalOptions {
-  url: string;
+  url?: string;
   key?: string;
   json: boolean;
+  ndjson: boolean;
 }
 
 /**
@@ -19,37 +22,40 @@ interface GlobalOptions {
 export async function main(
   args: readonly string[],
   env: Record<string, string | undefined> = process.env,
-  makeOutput: (isJson: boolean) => Output = processOutput,
+  makeOutput: (format: OutputFormat) => Output = processOutput,
 ): Promise<number> {
   let code: number = EXIT.good;
-  let output = makeOutput(false);
+  let output = makeOutput('text');
   const program = new Command('uniferum')
     .description('Imports, finds and edits files in Uniferum, and monitors runs.')
-    .option(
-      '--url <address>',
-      'where Uniferum is; or UNIFERUM_URL',
-      env.UNIFERUM_URL ?? 'http://127.0.0.1:4280',
-    )
-    .option('--key <key>', 'an API key; or UNIFERUM_KEY', env.UNIFERUM_KEY)
-    .option('--json', 'write JSON instead of text', false)
+    .version(VERSION, '--version', 'show the version')
+    .option('--url <address>', 'where Uniferum is; or UNIFERUM_URL, or as stored by login')
+    .option('--key <key>', 'an API key; or UNIFERUM_KEY, or as stored by login')
+    .option('--json', 'write one JSON document instead of text', false)
+    .option('--ndjson', 'write one line of JSON for each result, as soon as it is known', false)
     .exitOverride()
     .configureOutput({
       writeOut: (text) => output.out(text.trimEnd()),
       writeErr: (text) => output.err(text.trimEnd()),
     });
+  let stored: Awaited<ReturnType<typeof readConfig>> = {};
   const context = (): CliContext => {
-    const { url, key, json } = program.opts<GlobalOptions>();
-    output = makeOutput(json);
+    const { url, key, json, ndjson } = program.opts<GlobalOptions>();
+    output = makeOutput(ndjson ? 'ndjson' : json ? 'json' : 'text');
+    const baseUrl = url ?? env.UNIFERUM_URL ?? stored.url ?? 'http://127.0.0.1:4280';
+    // A stored key is not sent to another server.
+    const given = key ?? env.UNIFERUM_KEY ?? (baseUrl === stored.url ? stored.key : undefined);
     return {
-      client: createClient({ baseUrl: url, ...(key !== undefined && { key }) }),
+      client: createClient({ baseUrl, ...(given !== undefined && { key: given }) }),
       output,
       endWith: (value) => {
         code = value;
       },
     };
   };
-  addCommands(program, context);
+  addCommands(program, context, env);
   try {
+    stored = await readConfig(env);
     await program.parseAsync([...args], { from: 'user' });
     return code;
   } catch (error) {

@@ -6,18 +6,50 @@ export interface Output {
   err: (line: string) => void;
   /** Overwrites the last line; absent without a terminal. */
   progress?: (line: string) => void;
+  /** One JSON document for the whole command. */
   isJson: boolean;
+  /** One JSON document per line, as soon as each is known. */
+  isStream: boolean;
+  /** One of several results: a line of text or of JSON at once, or a part of the document at the end. */
+  item: (value: unknown, text: string) => void;
+  /** The end of a command with items: what there is to say about all of them. */
+  end: (summary: object, text: string) => void;
 }
 
-/** Writes to the process's own streams; progress only on a terminal. */
-export function processOutput(isJson: boolean): Output {
+/** How results are written. */
+export type OutputFormat = 'text' | 'json' | 'ndjson';
+
+/** Writes to the process's own streams; progress only on a terminal that can overwrite a line. */
+export function processOutput(format: OutputFormat): Output {
+  const out = (line: string) => void process.stdout.write(`${line}\n`);
+  const err = (line: string) => void process.stderr.write(`${line}\n`);
+  const canOverwrite = process.stderr.isTTY && !process.env.NO_COLOR && process.env.TERM !== 'dumb';
   return {
-    isJson,
-    out: (line) => void process.stdout.write(`${line}\n`),
-    err: (line) => void process.stderr.write(`${line}\n`),
-    ...(process.stderr.isTTY && {
+    ...{ out, err, ...itemWriter(format, { out, err }) },
+    ...(canOverwrite && {
       progress: (line: string) => void process.stderr.write(`\r\u001b[2K${line}`),
     }),
+  };
+}
+
+/** Writes items in a format. */
+export function itemWriter(
+  format: OutputFormat,
+  { out, err }: Pick<Output, 'out' | 'err'>,
+): Pick<Output, 'isJson' | 'isStream' | 'item' | 'end'> {
+  const items: unknown[] = [];
+  return {
+    isJson: format !== 'text',
+    isStream: format === 'ndjson',
+    item: (value, text) => {
+      if (format === 'text') out(text);
+      else if (format === 'ndjson') out(JSON.stringify(value));
+      else items.push(value);
+    },
+    end: (summary, text) => {
+      if (format === 'json') out(JSON.stringify({ items, ...summary }));
+      else if (format === 'text' && text !== '') err(text);
+    },
   };
 }
 

@@ -3,7 +3,6 @@ import type { AssetSelection, RebuildRequest, RecipesDocument } from '@uniferum/
 import type { Command } from 'commander';
 import type { CliContext } from './context.js';
 import { formatSize, table } from './output.js';
-import { acceptRenamed } from './renamed-flags.js';
 import { followRun } from './run-commands.js';
 
 interface RebuildOptions {
@@ -25,7 +24,7 @@ export function addRecipeCommands(program: Command, context: () => CliContext): 
     .action((options: { export: boolean; import?: string; rehearse: boolean }) =>
       recipes(context(), options),
     );
-  const rebuilding = program
+  program
     .command('rebuild')
     .description('rebuild renditions')
     .argument('[recipes...]', 'names; none for all')
@@ -35,8 +34,7 @@ export function addRecipeCommands(program: Command, context: () => CliContext): 
     .option('--rehearse', 'show what would be rebuilt', false)
     .option('--wait', 'wait for the run to end', false)
     .action((names: string[], options: RebuildOptions) => rebuild(context(), names, options));
-  acceptRenamed(rebuilding, { '--folder <path>': '--in' }, context);
-  const optimising = program
+  program
     .command('optimise')
     .description('optimise originals; the previous version is kept')
     .argument('<filter>', 'which, such as: kind:image size>1mb')
@@ -45,7 +43,6 @@ export function addRecipeCommands(program: Command, context: () => CliContext): 
     .option('--rehearse', 'show which originals would be optimised', false)
     .option('--wait', 'wait for the run to end', false)
     .action((filter: string, options: OptimiseOptions) => optimise(context(), filter, options));
-  acceptRenamed(optimising, { '--folder <path>': '--in' }, context);
   program
     .command('surplus')
     .description('list or delete renditions that no recipe requires')

@@ -74,6 +74,23 @@ export async function followRun(
   if (isWaiting && (run.failed > 0 || run.state === 'failed')) endWith(EXIT.partly);
 }
 
+/** The same for a run that takes files in: says which were refused, and the exit code as well. */
+export async function followIntake(
+  context: CliContext,
+  { run, intake }: { run: Run; intake: string | { id: string } },
+  isWaiting: boolean,
+): Promise<void> {
+  await followRun(context, run, isWaiting);
+  if (!isWaiting) return;
+  const { client, output, endWith } = context;
+  const id = typeof intake === 'string' ? intake : intake.id;
+  if ((await client.intakes.get(id)).refused === 0) return;
+  endWith(EXIT.partly);
+  for await (const { verdict } of client.intakes.files(id, { limit: 500 }))
+    if (verdict.outcome === 'refused')
+      output.err(`${verdict.name}  refused  ${verdict.reasons.map(({ message }) => message).join(' ')}`);
+}
+
 /** Adds `call`: any API request, for routes without a command. */
 export function addCallCommand(program: Command, context: () => CliContext): void {
   program

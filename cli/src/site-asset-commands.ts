@@ -5,7 +5,7 @@ import { followRun } from './run-commands.js';
 
 interface SiteAssetsOptions {
   add?: string;
-  folder?: string;
+  path?: string;
   site?: string;
   store?: string;
   rewritePages?: string;
@@ -23,7 +23,7 @@ export function addSiteAssetCommands(program: Command, context: () => CliContext
     .description('list folders of style sheets, scripts and fonts, add one, or place one in its store')
     .argument('[id]')
     .option('--add <name>', 'add a folder under this name')
-    .option('--folder <path>', 'with --add: an absolute path on the server')
+    .option('--path <path>', 'with --add: the folder, as an absolute path on the server')
     .option('--site <address>', 'with --add: where the site serves the folder')
     .option('--store <store>', 'with --add: the store that is to serve it')
     .option('--rewrite-pages <yes|no>', 'whether pages are given the addresses in the store')
@@ -52,7 +52,7 @@ async function siteAssets(
 }
 
 async function add({ client, output }: CliContext, name: string, options: SiteAssetsOptions): Promise<void> {
-  const { folder = '', site = '', store = '', rewritePages } = options;
+  const { path: folder = '', site = '', store = '', rewritePages } = options;
   const added = await client.siteAssets.add({
     ...{ name, folder, url: site, store },
     rewritePages: rewritePages === 'yes',

@@ -91,7 +91,7 @@ describe('uniferum', () => {
     });
     await put('newer.txt', 'a newer note');
     expect((await uniferum('set', items[0].id, '--file', 'newer.txt')).out).toContain('version 2');
-    expect((await uniferum('set', items[0].id, '--version', '1')).out).toContain('version 3');
+    expect((await uniferum('set', items[0].id, '--restore-version', '1')).out).toContain('version 3');
     const rehearsed = await uniferum(
       'set',
       '--filter',
@@ -115,24 +115,20 @@ describe('uniferum', () => {
 
   test('flags of the last release still work, and say what they are called now', async () => {
     const now = await uniferum('ls', 'kind:image', '--in', '/cli');
-    const before = await uniferum('ls', 'kind:image', '--folder', '/cli');
-    expect(before.out).toBe(now.out);
-    expect(before.err).toContain('--folder is now --in.');
     const edit = await uniferum(
       'set',
       '--find',
       'name:newer',
       '--within',
       '/cli',
-      '--folder',
+      '--to',
       '/cli',
       '--rehearse',
     );
-    expect(edit.err).toMatch(
-      /--find is now --filter\.[\s\S]*--within is now --in\.[\s\S]*--folder is now --to\./,
-    );
+    expect(edit.err).toMatch(/--find is now --filter\.[\s\S]*--within is now --in\./);
     expect(now.err).not.toContain('is now');
-    expect((await uniferum('ls', '--help')).out).not.toContain('--folder');
+    // It meant where to search in one command, and where to put things in another.
+    expect((await uniferum('ls', '--folder', '/cli')).code).toBe(2);
   });
 
   test('rules shows and rehearses, check judges, and both say so in the exit code', async () => {
@@ -219,7 +215,7 @@ describe('uniferum', () => {
     await writeFile(join(root, 'look/site.css'), 'a{b:url(/look/fog.svg)}');
     await writeFile(join(root, 'look/fog.svg'), '<svg xmlns="http://www.w3.org/2000/svg"/>');
     const options = [
-      '--folder',
+      '--path',
       join(root, 'look'),
       '--site',
       'https://skerry.example/look/',

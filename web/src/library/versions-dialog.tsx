@@ -148,7 +148,7 @@ function RestoreFoot({ asset, n, onDone }: RestoreFootProps) {
         method: 'POST',
         path: `/assets/${asset.id}/versions/${n}/restore`,
         client: `await uniferum.assets.restoreVersion('${asset.id}', ${n});`,
-        command: commandLine('set', asset.id, '--version', String(n)),
+        command: commandLine('set', asset.id, '--restore-version', String(n)),
       }}
     >
       <Button

@@ -100,7 +100,7 @@ function AssetsFields({ stores, onDone }: { stores: readonly string[]; onDone: (
           ...{ method: 'POST', path: '/site-assets', body: typed },
           client: `await uniferum.siteAssets.add(${JSON.stringify(typed, null, 2)});`,
           command: commandLine(
-            ...['site-assets', '--add', typed.name || 'Look', '--folder', typed.folder, '--site', typed.url],
+            ...['site-assets', '--add', typed.name || 'Look', '--path', typed.folder, '--site', typed.url],
             ...['--store', typed.store, '--rewrite-pages', typed.rewritePages ? 'yes' : 'no'],
           ),
         }}
