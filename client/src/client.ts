@@ -15,6 +15,22 @@ import { siteAssetCalls } from './site-assets.js';
 import { pageTypeCalls, sitePageCalls } from './site-pages.js';
 import { copyCalls, storeCalls } from './stores.js';
 
+/**
+ * What the calls of a resource need. A page that uses a single resource can do without the others:
+ *
+ * @example
+ * const { http, list } = connect({ baseUrl: 'https://media.skerry.example', key: token });
+ * const [sent] = await assetCalls(http, list).upload({ folder: '/letters', files: [file] });
+ */
+export function connect(options: ClientOptions = {}): { http: Http; list: ListCall } {
+  const http = new Http(options);
+  const list: ListCall = <Item>(path: string, query: object, call: CallOptions) =>
+    new PagedList<Item>((cursor) =>
+      http.json<Page<Item>>(path, { ...call, query: { ...query, ...(cursor !== undefined && { cursor }) } }),
+    );
+  return { http, list };
+}
+
 /** A client of one installation: a group of calls for each room. */
 export type UniferumClient = ReturnType<typeof createClient>;
 
@@ -26,11 +42,7 @@ export type UniferumClient = ReturnType<typeof createClient>;
  * for await (const asset of uniferum.assets.list({ folder: '/lights', deep: true })) console.log(asset.url);
  */
 export function createClient(options: ClientOptions = {}) {
-  const http = new Http(options);
-  const list: ListCall = <Item>(path: string, query: object, call: CallOptions) =>
-    new PagedList<Item>((cursor) =>
-      http.json<Page<Item>>(path, { ...call, query: { ...query, ...(cursor !== undefined && { cursor }) } }),
-    );
+  const { http, list } = connect(options);
   return {
     session: sessionCalls(http),
     keys: keyCalls(http, list),

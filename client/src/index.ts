@@ -16,6 +16,8 @@ export type { FolderRules } from '@uniferum/core/rules';
 export type { Run } from '@uniferum/core/runs';
 export type { FieldError, Problem } from '@uniferum/core/shared';
 export type { PickerTokenRequest, UploadTokenRequest } from './access.js';
+// The calls of single resources, for bundles that need no others.
+export { keyCalls, pickerTokenCalls, sessionCalls, uploadTokenCalls } from './access.js';
 export type {
   AssetPatch,
   AssetPlace,
@@ -25,8 +27,10 @@ export type {
   PutResult,
   Version,
 } from './assets.js';
-export { createClient, type UniferumClient } from './client.js';
+export { assetCalls, binCalls, filterCalls } from './assets.js';
+export { connect, createClient, type UniferumClient } from './client.js';
 export type { ConnectionPatch, ConnectionToTest, GivenBucketSettings, NewConnection } from './connections.js';
+export { connectionCalls } from './connections.js';
 export {
   type ConnectionFault,
   isUniferumApiError,
@@ -35,7 +39,9 @@ export {
   UniferumConnectionError,
 } from './errors.js';
 export type { EventOptions, LiveEvent } from './events.js';
+export { folderCalls } from './folders.js';
 export type { CallOptions, ClientOptions, Tagged } from './http.js';
+export { inboxCalls, intakeCalls, settingCalls } from './intakes.js';
 export type {
   FixRequest,
   NewPageSource,
@@ -44,13 +50,19 @@ export type {
   RewritePlan,
   RewriteRequest,
 } from './pages.js';
+export { referenceCalls, rewriteCalls, sourceCalls } from './pages.js';
 export { PagedList, type Paging } from './paging.js';
 export type * from './recipes.js';
+export { recipeCalls, renditionCalls } from './recipes.js';
 export type { ResumableResult, ResumableUpload } from './resumable.js';
 export type { WaitOptions } from './runs.js';
+export { runCalls, workerCalls } from './runs.js';
 export type { NewSiteAssets } from './site-assets.js';
+export { siteAssetCalls } from './site-assets.js';
 export type { SaveCall, SitePagePatch } from './site-pages.js';
+export { pageTypeCalls, sitePageCalls } from './site-pages.js';
 export type { CopyChange, GivenPlacement, LinkAnswer, NewStore } from './stores.js';
+export { copyCalls, storeCalls } from './stores.js';
 export type * from './types.js';
 export type { UploadFile, UploadRequest, UploadResult } from './upload.js';
 export type { UploadData } from './upload-data.js';

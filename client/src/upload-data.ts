@@ -54,12 +54,27 @@ function ofBlob(data: Blob, name: string | undefined, release = async () => {}):
   return { kind: 'blob', name, data, release };
 }
 
-/** Node's own modules; undefined in browsers. Not imported, so that bundlers don't look for them. */
+/**
+ * What is used of Node's own modules. They are neither imported, so that bundlers don't look for them, nor are their types, so
+ * that scripts for browsers compile.
+ */
 interface NodeModules {
-  'node:fs': typeof import('node:fs');
-  'node:os': typeof import('node:os');
-  'node:path': typeof import('node:path');
+  'node:fs': {
+    openAsBlob(path: string): Promise<Blob>;
+    promises: {
+      mkdtemp(prefix: string): Promise<string>;
+      rm(path: string, options: { recursive: boolean; force: boolean }): Promise<void>;
+      writeFile(path: string, data: AsyncIterable<Uint8Array>, options: { mode: number }): Promise<void>;
+    };
+  };
+  'node:os': { tmpdir(): string };
+  'node:path': { join(...parts: string[]): string };
+  'node:crypto': {
+    createHash(name: 'sha256'): { update(piece: Uint8Array): void; digest(encoding: 'hex'): string };
+  };
 }
+
+/** Undefined in browsers. */
 function nodeModule<Name extends keyof NodeModules>(name: Name): NodeModules[Name] | undefined {
   const { process } = globalThis as { process?: { getBuiltinModule?(name: string): unknown } };
   return process?.getBuiltinModule?.(name) as NodeModules[Name] | undefined;
@@ -115,8 +130,7 @@ function nameOfResponse({ headers, url }: Response): string | undefined {
 
 /** SHA-256 in hexadecimal digits, without holding a large file in memory; null where only a part of it could be hashed. */
 export async function digestOf(data: Blob): Promise<string | null> {
-  const { process } = globalThis as { process?: { getBuiltinModule?(name: string): unknown } };
-  const crypto = process?.getBuiltinModule?.('node:crypto') as typeof import('node:crypto') | undefined;
+  const crypto = nodeModule('node:crypto');
   if (crypto) {
     const hash = crypto.createHash('sha256');
     for await (const piece of data.stream() as unknown as AsyncIterable<Uint8Array>) hash.update(piece);

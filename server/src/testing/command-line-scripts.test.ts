@@ -49,6 +49,8 @@ function run(args: string[], { input, env }: Given = {}): Promise<Ended> {
     const child = execFile(process.execPath, [PROGRAM, ...args], options, (error, out, err) =>
       resolve({ code: typeof error?.code === 'number' ? error.code : 0, out, err }),
     );
+    // It may have ended without reading.
+    child.stdin?.on('error', () => {});
     child.stdin?.end(input);
   });
 }
