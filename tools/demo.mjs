@@ -88,7 +88,10 @@ async function start() {
   console.log('Starting server and worker …');
   await startPart('server', 'server/dist/main.js', env);
   await startPart('worker', 'server/dist/worker-main.js', env);
-  await admin(['user', '--email', EMAIL, '--name', NAME], { ...env, UNIFERUM_PASSWORD: secrets.password });
+  await admin(['user', '--yes', '--email', EMAIL, '--name', NAME], {
+    ...env,
+    UNIFERUM_PASSWORD: secrets.password,
+  });
   const key = await usableKey(url, secrets, env);
   await fill(url, key, { provider: `http://127.0.0.1:${providerPort}`, database });
   await run('demo/dist/connect.js', [url, key, bucket.url, bucket.accessKey, bucket.secret], {}, 'inherit');

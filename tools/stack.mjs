@@ -76,7 +76,7 @@ export async function startStack({
   if (withBucket) await start('standins/dist/bucket/main.js', bucketEnv(bucket, folder));
   const server = await start('server/dist/main.js');
   for (let n = 0; n < workers; n += 1) await start('server/dist/worker-main.js');
-  admin(['user', '--email', EMAIL, '--name', 'Edda Marrow']);
+  admin(['user', '--yes', '--email', EMAIL, '--name', 'Edda Marrow']);
   const key = admin(['key', '--name', 'Script']);
   let site = '';
   if (withSite) {
