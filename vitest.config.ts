@@ -54,7 +54,8 @@ export default defineConfig({
           name: 'server',
           // Loading the modules of the server for each file again would take longer than the tests.
           isolate: false,
-          include: ['server/src/**/*.test.ts'],
+          // Scripts are tested against a server as well.
+          include: ['server/src/**/*.test.ts', 'e2e/scripts/**/*.test.ts'],
           globalSetup: ['tools/test-database.mjs'],
           // Tests wait for conditions: these only end what would wait for ever, also on a machine that is busy otherwise.
           testTimeout: 300_000,

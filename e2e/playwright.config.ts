@@ -4,6 +4,7 @@ import { CHROMIUM } from '../tools/chromium.mjs';
 
 export default defineConfig({
   testDir: '.',
+  testMatch: '*.spec.ts',
   globalSetup: './global-setup.ts',
   outputDir: '../var/e2e-results',
   workers: 1,

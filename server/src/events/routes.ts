@@ -16,7 +16,18 @@ export function eventRoutes(stream: EventStream, events: readonly EventType[]): 
       atOnce: 30,
       summary:
         'Stream events (server-sent events); resumes after Last-Event-ID. Each event requires the right to read its subject',
-      answers: { 200: { description: 'An endless stream', contentType: 'text/event-stream' } },
+      headers: {
+        'Last-Event-ID': {
+          description: 'the id of the last event that was received: the stream begins after it',
+        },
+      },
+      answers: {
+        200: {
+          description:
+            'An endless stream. Each event has an id (none for what only concerns the moment, such as progress), its type as "event", and its data as JSON',
+          contentType: 'text/event-stream',
+        },
+      },
       async handle({ services: { db, config }, who, req, res }) {
         if (!rights.some((right) => hasRight(who.rights, right)))
           throw new UniferumError(

@@ -13,6 +13,7 @@ import { API_BASE, type Route, type RouteContext, route } from '../shared/route.
 import { answer, idSchema, verdictSchema } from '../shared/schemas.js';
 import { explainStoreFault } from '../stores/store-faults.js';
 import { finishUpload, type UploadRequest } from './finish-upload.js';
+import { asking, begun, sending, starting, tus } from './resumable-headers.js';
 import { type IntakeTools, type ToolsFor, tokenOf } from './tools.js';
 import { UploadLocker } from './upload-locker.js';
 import type { UploadOutcome } from './upload-outcome.js';
@@ -192,8 +193,6 @@ async function handOwnToTus(
 }
 
 const params = Joi.object({ id: Joi.string().hex().length(32).required() });
-const tus = { description: 'As tus 1.0.0 says', contentType: 'text/plain' };
-
 // biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
 export function resumableRoutes(toolsFor: ToolsFor): Route[] {
   return [
@@ -213,7 +212,8 @@ export function resumableRoutes(toolsFor: ToolsFor): Route[] {
       summary:
         'Start a resumable upload (tus 1.0.0); Upload-Metadata contains filename, folder, texts and unpack',
       ownIdempotency: true,
-      answers: { 201: tus },
+      headers: starting,
+      answers: { 201: begun },
       handle: (context) => handToTus(toolsFor(context.services), context),
     }),
     route<{ id: string }>({
@@ -223,6 +223,7 @@ export function resumableRoutes(toolsFor: ToolsFor): Route[] {
       tokenFolder: () => null,
       summary: 'Get the offset of a resumable upload',
       params,
+      headers: asking,
       answers: { 200: tus },
       handle: (context) => handOwnToTus(toolsFor(context.services), context),
     }),
@@ -233,6 +234,7 @@ export function resumableRoutes(toolsFor: ToolsFor): Route[] {
       tokenFolder: () => null,
       summary: 'Send the next chunk of a resumable upload',
       params,
+      headers: sending,
       answers: { 204: tus },
       handle: (context) => handOwnToTus(toolsFor(context.services), context),
     }),
@@ -243,6 +245,7 @@ export function resumableRoutes(toolsFor: ToolsFor): Route[] {
       tokenFolder: () => null,
       summary: 'Cancel a resumable upload',
       params,
+      headers: asking,
       answers: { 204: tus },
       handle: (context) => handOwnToTus(toolsFor(context.services), context),
     }),

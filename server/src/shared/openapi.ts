@@ -2,6 +2,7 @@ import { RIGHTS } from '@uniferum/core/access';
 import type Joi from 'joi';
 import joiToJson from 'joi-to-json';
 import { PROBLEMS } from './errors.js';
+import { operationIdOf } from './operation-id.js';
 import type { AnswerSpec, Route } from './route.js';
 import { components, problemSchema } from './schemas.js';
 import { VERSION } from './version.js';
@@ -73,7 +74,7 @@ export function documentPath(path: string): string {
 function describeRoute(route: Route, refer: (schema: Json) => Json): JsonObject {
   const isPublic = route.access === 'public';
   return {
-    operationId: operationId(route),
+    operationId: operationIdOf({ method: route.method, path: route.path, isList: isList(route) }),
     summary: route.summary,
     tags: [route.path.replace('/api/v1', '').split('/')[1] ?? 'system'],
     ...(isPublic ? { security: [] } : {}),
@@ -89,16 +90,11 @@ function describeRoute(route: Route, refer: (schema: Json) => Json): JsonObject 
   };
 }
 
-function operationId({ method, path }: Route): string {
-  const words = path
-    .replace(/^\/api\/v1/, '')
-    .split(/\W+/)
-    .filter(Boolean);
-  return (
-    [method, ...words]
-      .map((word, index) => (index === 0 ? word : word[0]?.toUpperCase() + word.slice(1)))
-      .join('') + (path.startsWith('/api') ? '' : 'AtRoot')
-  );
+/** A page of a list has a cursor of the next. */
+function isList({ answers }: Route): boolean {
+  const json = answers[200]?.schema && toJsonSchema(answers[200].schema);
+  const properties = (json?.properties ?? {}) as JsonObject;
+  return 'items' in properties && 'next' in properties;
 }
 
 function describeParameters(
@@ -121,14 +117,15 @@ function describeParameters(
   });
 }
 
-function headerParameters({ method, access }: Route): Json[] {
-  const text = (name: string, description: string): Json => ({
-    name,
-    in: 'header',
-    required: false,
-    description,
+function headerParameters({ method, access, headers }: Route): Json[] {
+  const text = (name: string, description: string, required = false): Json => ({
+    ...{ name, in: 'header', required, description },
     schema: { type: 'string' },
   });
+  if (headers)
+    return Object.entries(headers).map(([name, { description, required = false }]) =>
+      text(name, description, required),
+    );
   if (method === 'post' && access !== 'public')
     return [
       text(
@@ -193,13 +190,24 @@ function titlesOf(status: number): string {
 }
 
 function describeAnswer(
-  { description, schema, contentType }: AnswerSpec,
+  { description, schema, contentType, headers }: AnswerSpec,
   refer: (schema: Json) => Json,
 ): JsonObject {
-  if (!schema && !contentType) return { description };
+  const about = {
+    description,
+    ...(headers && {
+      headers: Object.fromEntries(
+        Object.entries(headers).map(([name, text]) => [
+          name,
+          { description: text, schema: { type: 'string' } },
+        ]),
+      ),
+    }),
+  };
+  if (!schema && !contentType) return about;
   const type = contentType ?? 'application/json';
   return {
-    description,
+    ...about,
     content: { [type]: schema ? { schema: refer(toJsonSchema(schema)) } : { schema: { type: 'string' } } },
   };
 }

@@ -28,6 +28,8 @@ export interface AnswerSpec {
   schema?: Joi.Schema;
   /** @defaultValue application/json */
   contentType?: string;
+  /** Headers of the answer, with what they say. */
+  headers?: Readonly<Record<string, string>>;
 }
 
 /** One route: the only place where its path, right, input, answers and handler are declared. */
@@ -40,6 +42,8 @@ export interface RouteSpec<Params = object, Query = object, Body = undefined> {
   params?: Joi.ObjectSchema;
   query?: Joi.ObjectSchema;
   body?: Joi.Schema;
+  /** Headers that the handler reads itself, instead of the usual ones. */
+  headers?: Readonly<Record<string, { description: string; required?: boolean }>>;
   /** The schema of a multipart body, which the handler reads itself. */
   multipart?: Joi.ObjectSchema;
   /** The schema of a JSON body accepted instead of a multipart one; the handler validates it itself. */

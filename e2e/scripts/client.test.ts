@@ -14,8 +14,8 @@ import {
   type UploadData,
 } from '@uniferum/client';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { recipe } from './derived.js';
-import { photo, startTestServer, type TestServer } from './harness.js';
+import { recipe } from '../../server/src/testing/derived.js';
+import { photo, startTestServer, type TestServer } from '../../server/src/testing/harness.js';
 
 // The client as a script uses it, against a real server.
 
