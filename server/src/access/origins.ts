@@ -4,13 +4,20 @@ import { UniferumError } from '../shared/errors.js';
 import { listKeyOrigins } from './queries.js';
 import { listTokenOrigins } from './token-queries.js';
 
-/** For so long a new origin may be unknown. */
+/** For so long an origin that no key or token is for any more is still answered. */
 const REMEMBERED_MS = 2000;
+/** An unknown origin is looked up at once, because a token may just have been made, but not more often than this. */
+const ASKED_EVERY_MS = 50;
 
-/** The origins of web pages on which keys and tokens may be used, looked up every few seconds. */
+interface Known {
+  origins: ReadonlySet<string>;
+  isAny: boolean;
+}
+
+/** The origins of web pages on which keys and tokens may be used. */
 export class AllowedOrigins {
   readonly #db: Executor;
-  #known: Promise<{ origins: ReadonlySet<string>; isAny: boolean }> | null = null;
+  #known: Promise<Known | null> = Promise.resolve(null);
   #readAt = 0;
 
   constructor(db: Executor) {
@@ -19,20 +26,25 @@ export class AllowedOrigins {
 
   /** Whether there is a key or a token for pages of an origin. Without the database there is none. */
   async has(origin: string): Promise<boolean> {
+    if (isFor(await this.#read(REMEMBERED_MS), origin)) return true;
+    return isFor(await this.#read(ASKED_EVERY_MS), origin);
+  }
+
+  #read(maxAgeMs: number): Promise<Known | null> {
     const now = Date.now();
-    if (this.#known === null || now - this.#readAt > REMEMBERED_MS) {
+    if (now - this.#readAt > maxAgeMs) {
       this.#readAt = now;
-      this.#known = readOrigins(this.#db);
-      this.#known.catch(() => {
-        this.#known = null;
-      });
+      this.#known = readOrigins(this.#db).catch(() => null);
     }
-    const known = await this.#known.catch(() => null);
-    return known !== null && (known.isAny || known.origins.has(origin));
+    return this.#known;
   }
 }
 
-async function readOrigins(db: Executor): Promise<{ origins: ReadonlySet<string>; isAny: boolean }> {
+function isFor(known: Known | null, origin: string): boolean {
+  return known !== null && (known.isAny || known.origins.has(origin));
+}
+
+async function readOrigins(db: Executor): Promise<Known> {
   const [ofKeys, ofTokens] = await Promise.all([listKeyOrigins(db), listTokenOrigins(db)]);
   return {
     origins: new Set([...ofKeys, ...ofTokens.flatMap((origin) => origin ?? [])]),
