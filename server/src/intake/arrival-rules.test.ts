@@ -69,6 +69,29 @@ describe('rules on arrival', () => {
     expect(asked.map(({ name }) => name)).toEqual(['yes.txt', 'no.txt']);
   });
 
+  test('a custom check is told what a file is, and is not asked about one that can’t be read', async () => {
+    const asked: Record<string, unknown>[] = [];
+    pages.set('/told', async (req, res) => {
+      asked.push(JSON.parse((await collect(req)).toString()).data);
+      res.end('{"accept":true,"message":null}');
+    });
+    await setRules('/told', { check: { url: `${site}/told`, timeoutMs: 2000, onFailure: 'refuse' } });
+    const broken = Buffer.concat([Buffer.from([0xff, 0xd8, 0xff]), Buffer.alloc(50)]);
+    await server.call('POST', `${api}/assets`, {
+      body: form('/told', [
+        { name: 'a.jpg', data: await photo(90, 60) },
+        { name: 'a.txt', data: bytes('told') },
+        { name: 'broken.jpg', data: broken },
+      ]),
+    });
+    // They are examined side by side.
+    asked.sort((a, b) => (String(a.name) < String(b.name) ? -1 : 1));
+    expect(asked).toMatchObject([
+      { name: 'a.jpg', folder: '/told', mime: 'image/jpeg', width: 90, height: 60 },
+      { name: 'a.txt', folder: '/told', mime: 'text/plain', bytes: 4, width: null, height: null },
+    ]);
+  });
+
   test.each([
     ['refuse', 422],
     ['accept', 201],
