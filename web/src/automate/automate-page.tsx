@@ -81,6 +81,9 @@ function KeyRow({ apiKey }: { apiKey: ApiKey }) {
           {apiKey.name} <span className="font-mono text-xs font-normal text-soft">{apiKey.prefix}…</span>
         </h2>
         <p className="font-mono text-xs leading-5 text-soft">{apiKey.rights.join(' ')}</p>
+        {apiKey.origins.length > 0 && (
+          <p className="text-sm text-soft">On pages of {apiKey.origins.join(', ')}</p>
+        )}
         <p className="text-sm text-soft">
           Created {formatMoment(apiKey.createdAt)},{' '}
           {apiKey.lastUsedAt ? `last used ${formatAgo(apiKey.lastUsedAt)}` : 'never used'}

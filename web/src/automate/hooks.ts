@@ -15,9 +15,12 @@ export function useKeyChanges() {
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ['keys'] });
   return {
-    make: useAction((key: { name: string; rights: Right[] }, call) => uniferum.keys.make(key, call), {
-      onSuccess: refresh,
-    }),
+    make: useAction(
+      (key: { name: string; rights: Right[]; origins?: string[] }, call) => uniferum.keys.make(key, call),
+      {
+        onSuccess: refresh,
+      },
+    ),
     revoke: useAction((id: string, call) => uniferum.keys.revoke(id, call), { onSuccess: refresh }),
   };
 }

@@ -12,6 +12,17 @@ import { useKeyChanges } from './hooks.js';
 interface KeyForm {
   name: string;
   rights: Right[];
+  /** Separated by spaces or commas. */
+  origins: string;
+}
+
+function readOrigins(text: string): string[] {
+  return text.split(/[\s,]+/).filter((origin) => origin !== '');
+}
+
+/** An origin has a scheme and a host, and no path. */
+function isOrigin(text: string): boolean {
+  return /^https?:/.test(text) && URL.canParse(text) && new URL(text).origin === text;
 }
 
 /** Creates a key, and shows its secret once. */
@@ -56,13 +67,15 @@ function Secret({ secret, onDone }: SecretProps) {
 
 function MakeKeyForm({ make }: { make: ReturnType<typeof useKeyChanges>['make'] }) {
   const form = useForm<KeyForm>({
-    defaultValues: { name: '', rights: ['library:read', 'library:write'] },
+    defaultValues: { name: '', rights: ['library:read', 'library:write'], origins: '' },
   });
   const { register, handleSubmit, formState, watch } = form;
-  const body = watch();
+  const { origins, ...named } = watch();
+  const given = readOrigins(origins);
+  const body = { ...named, ...(given.length > 0 && { origins: given }) };
   useUnsavedChanges(formState.isDirty ? 'The key has not been created.' : null);
   return (
-    <form onSubmit={handleSubmit((key) => make.mutate(key))} className="flex flex-col gap-4">
+    <form onSubmit={handleSubmit(() => make.mutate(body))} className="flex flex-col gap-4">
       <Field label="Name" hint="What it is used for." error={formState.errors.name?.message}>
         {(props) => (
           <Input
@@ -74,6 +87,25 @@ function MakeKeyForm({ make }: { make: ReturnType<typeof useKeyChanges>['make'] 
         )}
       </Field>
       <RightsField form={form} />
+      <Field
+        label="Web pages that may use it"
+        hint="Origins, such as https://www.skerry.example. Leave it empty for scripts on servers: everybody who sees a page can read the key there."
+        error={formState.errors.origins?.message}
+      >
+        {(props) => (
+          <Input
+            {...props}
+            {...register('origins', {
+              validate: (text) => {
+                const wrong = readOrigins(text).find((origin) => !isOrigin(origin));
+                return (
+                  wrong === undefined || `${wrong} is no origin. Write it like https://www.skerry.example.`
+                );
+              },
+            })}
+          />
+        )}
+      </Field>
       <FormFoot
         error={make.error}
         code={{
