@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, linkSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { delimiter, join } from 'node:path';
 import Joi from 'joi';
 import { type HomeBucket, homeVariables, readHome } from './home-config.js';
@@ -218,10 +218,17 @@ export function readConfig(env: Record<string, string | undefined>): Config {
 function keptMasterKey(dataDir: string): string {
   const path = join(dataDir, 'master.key');
   mkdirSync(dataDir, { recursive: true });
-  try {
-    writeFileSync(path, `${randomBytes(32).toString('hex')}\n`, { flag: 'wx', mode: 0o600 });
-  } catch (error) {
-    if (!(error instanceof Error && 'code' in error && error.code === 'EEXIST')) throw error;
+  if (!existsSync(path)) {
+    // Written beside it, because a server and a worker may start at the same time: neither reads half a key.
+    const beside = `${path}.${process.pid}`;
+    writeFileSync(beside, `${randomBytes(32).toString('hex')}\n`, { mode: 0o600 });
+    try {
+      linkSync(beside, path);
+    } catch (error) {
+      if (!(error instanceof Error && 'code' in error && error.code === 'EEXIST')) throw error;
+    } finally {
+      rmSync(beside, { force: true });
+    }
   }
   return readFileSync(path, 'utf8').trim();
 }
