@@ -12,6 +12,7 @@ import { LIGHTS, paintView, TIMES } from '../demo/dist/index.js';
 import { VAR } from '../tools/prepare.mjs';
 import { startStack } from '../tools/stack.mjs';
 import { inParallel, median, report, seconds } from './measure.mjs';
+import { takeWallpapers } from './wallpapers.mjs';
 
 const PICTURES = 60;
 const SIDES = [
@@ -174,8 +175,21 @@ async function makeRecipes(uniferum) {
     });
 }
 
-export async function benchRenditions(rounds = 3) {
-  const files = await makePhotographs();
+export async function benchRenditions(rounds = 5) {
+  await benchPictures('photographs', await takeWallpapers(PICTURES), {
+    rounds,
+    targets: { sharp: 2, vips: 4.5, magick: 12 },
+  });
+  const grainy = await makePhotographs();
+  await benchPictures('pictures with grain', grainy, { rounds, targets: { sharp: 1.5, vips: 3, magick: 8 } });
+  await benchWorkers(grainy, rounds);
+}
+
+/**
+ * @param {string} what @param {string[]} files
+ * @param {{ rounds: number, targets: { sharp: number, vips: number, magick: number } }} options
+ */
+async function benchPictures(what, files, { rounds, targets }) {
   mkdirSync(OUT, { recursive: true });
   const stack = await startStack({
     name: 'bench',
@@ -197,23 +211,29 @@ export async function benchRenditions(rounds = 3) {
   }
   const magick = (await byImageMagick(files.slice(0, MAGICK_PICTURES))) * (PICTURES / MAGICK_PICTURES);
   await stack.close();
-  const ratios = (/** @type {number[]} */ others) => times.engine.map((own, n) => (others[n] ?? 0) / own);
-  const perSecond = (/** @type {number} */ time) => (PICTURES / time).toFixed(1);
+  rmSync(OUT, { recursive: true, force: true });
   const own = median(times.engine);
-  report(
-    'renditions: throughput against sharp once per output, two pictures in flight',
-    median(ratios(times.sharp)),
-    { atLeast: 1.5, detail: `${perSecond(own)} against ${perSecond(median(times.sharp))} pictures/s` },
-  );
-  report(
-    'renditions: throughput against one vipsthumbnail per output, a process per core',
-    median(ratios(times.vips)),
-    { atLeast: 3, detail: `${perSecond(own)} against ${perSecond(median(times.vips))} pictures/s` },
-  );
-  report('renditions: throughput against ImageMagick once per output, a process per core', magick / own, {
-    atLeast: 8,
-    detail: `${perSecond(own)} against ${perSecond(magick)} pictures/s`,
+  const against = (/** @type {number[]} */ others) => ({
+    ratio: median(times.engine.map((time, n) => (others[n] ?? 0) / time)),
+    detail: `${perSecond(own)} against ${perSecond(median(others))} pictures/s`,
   });
+  for (const [tool, others, atLeast] of /** @type {[string, number[], number][]} */ ([
+    ['sharp once per output, two pictures in flight', times.sharp, targets.sharp],
+    ['one vipsthumbnail per output, a process per core', times.vips, targets.vips],
+    ['ImageMagick once per output, a process per core', times.engine.map(() => magick), targets.magick],
+  ])) {
+    const { ratio, detail } = against(others);
+    report(`renditions of ${what}: throughput against ${tool}`, ratio, { atLeast, detail });
+  }
+}
+
+/** @param {number} time */
+function perSecond(time) {
+  return (PICTURES / time).toFixed(1);
+}
+
+/** @param {string[]} files @param {number} rounds */
+async function benchWorkers(files, rounds) {
   const { one, two } = await byWorkers(files, rounds);
   report(
     'renditions: two workers with one slot each against one',
@@ -223,7 +243,6 @@ export async function benchRenditions(rounds = 3) {
       detail: `${perSecond(median(two))} against ${perSecond(median(one))} pictures/s`,
     },
   );
-  rmSync(OUT, { recursive: true, force: true });
 }
 
 /** How long one and two workers with one slot each take, turn about. @param {string[]} files @param {number} rounds */
