@@ -1,8 +1,10 @@
 import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest';
+import { inTransaction } from '../shared/database.js';
 import { carryOutUpgrades } from '../shared/upgrades.js';
 import { type Atelier, openAtelier, recipe } from '../testing/derived.js';
 import { photo } from '../testing/harness.js';
-import { adoptEarlierRenditions, outdateEmbeddedMetadata } from './upgrade.js';
+import { recountRecipe } from './apply.js';
+import { adoptEarlierRenditions, applyToMoreTypes, outdateEmbeddedMetadata } from './upgrade.js';
 
 let server: Atelier['server'];
 let api: Atelier['api'];
@@ -108,9 +110,28 @@ describe('states', () => {
     await api('POST', '/recipes/rebuild', { recipes: ['leaky'], only: 'outdated' });
     await server.workUntilIdle();
     expect(await renditionsOf(asset.id)).toEqual({ leaky: 'fresh', clean: 'fresh' });
-    const left = await server.db.query('SELECT name FROM upgrades_due');
-    expect(left[0]).toEqual([{ name: 'of a newer server' }]);
+    const [left] = await server.db.query('SELECT name FROM upgrades_due');
+    expect(left).toContainEqual({ name: 'of a newer server' });
+    expect(left).not.toContainEqual({ name: 'embedded-metadata' });
     await server.db.query('DELETE FROM upgrades_due');
+  });
+
+  test('files of types that an earlier server could not decode get renditions after an upgrade', async () => {
+    await api('POST', '/recipes', recipe('older', '/older', 100));
+    const asset = await addPicture('/older', 'a.jpg', 65);
+    await server.workUntilIdle();
+    // As it was: no recipe applied to it.
+    await server.db.query("DELETE FROM renditions WHERE recipe = 'older'");
+    await inTransaction(server.db, (tx) => recountRecipe(tx, 'older'));
+    expect(await renditionsOf(asset.id)).toEqual({});
+    await carryOutUpgrades(server.db, { 'more-types': applyToMoreTypes });
+    expect(await renditionsOf(asset.id)).toEqual({});
+    await server.db.query("INSERT INTO upgrades_due (name) VALUES ('more-types')");
+    await carryOutUpgrades(server.db, { 'more-types': applyToMoreTypes });
+    expect(await renditionsOf(asset.id)).toEqual({ older: 'due' });
+    await api('POST', '/recipes/rebuild', { recipes: ['older'], only: 'missing' });
+    await server.workUntilIdle();
+    expect(await renditionsOf(asset.id)).toEqual({ older: 'fresh' });
   });
 
   test('an upgrade that was interrupted is done again', async () => {
