@@ -18,7 +18,7 @@ const BUCKET_HOME_TESTS = [
 export default defineConfig({
   test: {
     // By default one processor is left free; these tests wait for databases and processes more than they compute.
-    maxWorkers: 2,
+    maxWorkers: 3,
     projects: [
       {
         resolve: { alias },
