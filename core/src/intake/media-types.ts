@@ -25,7 +25,8 @@ export const MEDIA_TYPES: readonly MediaType[] = [
   type('image/bmp', 'bmp', 'image'),
   type('image/x-icon', 'ico', 'image'),
   type('image/jxl', 'jxl', 'image'),
-  type('image/vnd.adobe.photoshop', 'psd', 'image'),
+  // Common practice; its registered name is that of a product.
+  type('image/x-psd', 'psd', 'image'),
   // Camera raw, whichever: the name is that of the shared MIME-info database (freedesktop.org).
   type('image/x-dcraw', 'dng nef nrw cr2 cr3 arw raf orf rw2 pef srw 3fr iiq', 'image'),
   type('image/svg+xml', 'svg', 'vector'),

@@ -19,9 +19,9 @@ const PATTERNS: readonly Pattern[] = [
   ['image/webp', 0, 'RIFF....WEBPVP'],
   ['image/png', 0, '\x89PNG\r\n\x1a\n'],
   ['image/jpeg', 0, '\xff\xd8\xff'],
-  ['image/vnd.adobe.photoshop', 0, '8BPS\x00\x01'],
+  ['image/x-psd', 0, '8BPS\x00\x01'],
   // A picture of more than 30,000 pixels a side.
-  ['image/vnd.adobe.photoshop', 0, '8BPS\x00\x02'],
+  ['image/x-psd', 0, '8BPS\x00\x02'],
   ['image/tiff', 0, 'II*\x00'],
   ['image/tiff', 0, 'MM\x00*'],
   ['image/jxl', 0, '\xff\x0a'],

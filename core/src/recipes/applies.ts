@@ -8,7 +8,7 @@ export const CONVERTED_MIMES: readonly string[] = [
   'image/heic',
   'image/jxl',
   'image/bmp',
-  'image/vnd.adobe.photoshop',
+  'image/x-psd',
   'image/x-dcraw',
 ];
 

@@ -17,7 +17,7 @@ const LOADERS: Readonly<Record<string, string>> = {
   'image/heic': 'heifload',
   'image/jxl': 'jxlload',
   'image/bmp': 'magickload',
-  'image/vnd.adobe.photoshop': 'magickload',
+  'image/x-psd': 'magickload',
 };
 export const CAMERA_RAW = 'image/x-dcraw';
 const IMAGE_TOOLS = 'libvips-tools';

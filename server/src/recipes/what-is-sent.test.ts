@@ -106,12 +106,7 @@ describe('pictures that no browser shows', () => {
     ],
     ['jxl', 'image/jxl', 'image/jpeg', () => madeBy('vips', (from, to) => ['jxlsave', from, to], 'jxl')],
     ['bmp', 'image/bmp', 'image/png', () => madeBy('convert', (from, to) => [from, to], 'bmp')],
-    [
-      'psd',
-      'image/vnd.adobe.photoshop',
-      'image/png',
-      () => madeBy('convert', (from, to) => [from, to], 'psd'),
-    ],
+    ['psd', 'image/x-psd', 'image/png', () => madeBy('convert', (from, to) => [from, to], 'psd')],
     ['dng', 'image/x-dcraw', 'image/jpeg', async () => cameraRaw(await (await lying()).jpeg().toBuffer(), 6)],
   ])('a %s has its size, and renditions that browsers show', async (end, mime, kept, make) => {
     const { status, asset } = await send(`a.${end}`, await make());
