@@ -8,7 +8,8 @@ export default defineConfig({
   globalSetup: './global-setup.ts',
   outputDir: '../var/e2e-results',
   workers: 1,
-  timeout: 60_000,
+  // Ends what would wait for ever, also on a machine that is busy otherwise.
+  timeout: 180_000,
   expect: { timeout: 15_000 },
   use: { viewport: { width: 1280, height: 800 }, launchOptions: CHROMIUM, trace: 'off' },
 });

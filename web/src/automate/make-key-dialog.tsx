@@ -126,7 +126,7 @@ function MakeKeyForm({ make }: { make: ReturnType<typeof useKeyChanges>['make'] 
 function RightsField({ form: { register, formState } }: { form: UseFormReturn<KeyForm> }) {
   const { data: me } = useMe();
   return (
-    <fieldset className="flex flex-col gap-1.5">
+    <fieldset className="grid gap-x-4 gap-y-1.5 sm:grid-cols-2">
       <legend className="mb-1 text-sm font-medium">Rights</legend>
       {ALL_RIGHTS.filter((right) => me?.rights.includes(right)).map((right) => (
         <Checkbox
