@@ -33,7 +33,7 @@ export async function readConfig(env: Environment): Promise<Partial<Config>> {
     return { ...(typeof url === 'string' && { url }), ...(typeof key === 'string' && { key }) };
   } catch (cause) {
     throw new Error(
-      `The configuration ${path} is no JSON. Correct it, or sign in again with "uniferum login".`,
+      `The configuration ${path} isn't valid JSON. Correct it, or sign in again with "uniferum login".`,
       { cause },
     );
   }

@@ -1,4 +1,5 @@
-import { openAsBlob } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { createReadStream, openAsBlob } from 'node:fs';
 import { readdir, stat } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 
@@ -45,8 +46,16 @@ async function walk(path: string, folder: string, files: LocalFile[]): Promise<v
   }
 }
 
-function below(folder: string, name: string): string {
+/** The path of what is in a folder. */
+export function below(folder: string, name: string): string {
   return folder === '/' ? `/${name}` : `${folder}/${name}`;
+}
+
+/** SHA-256, in hexadecimal digits. */
+export async function digestOf(path: string): Promise<string> {
+  const hash = createHash('sha256');
+  for await (const piece of createReadStream(path)) hash.update(piece as Buffer);
+  return hash.digest('hex');
 }
 
 /** Opens a file so that it streams from disk. */

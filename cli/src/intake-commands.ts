@@ -1,10 +1,10 @@
 import { readFile } from 'node:fs/promises';
 import { basename } from 'node:path';
-import { isUniferumApiError, type UploadResult } from '@uniferum/client';
+import type { UploadResult } from '@uniferum/client';
 import type { Command } from 'commander';
 import { type CliContext, EXIT } from './context.js';
-import { type LocalFile, listFiles, openFile } from './files.js';
-import { digestOf } from './mirror-command.js';
+import { below, digestOf, type LocalFile, listFiles, openFile } from './files.js';
+import { findAsset } from './find-asset.js';
 import { progressLine } from './output.js';
 import { followIntake } from './run-commands.js';
 
@@ -185,14 +185,10 @@ async function upStandardInput(context: CliContext, name: string, options: UpOpt
 }
 
 /** Without files whose bytes are in the library already, at the same path. */
-async function withoutExisting({ client }: CliContext, files: readonly LocalFile[]): Promise<LocalFile[]> {
+async function withoutExisting(context: CliContext, files: readonly LocalFile[]): Promise<LocalFile[]> {
   const left: LocalFile[] = [];
   for (const file of files) {
-    const path = file.folder === '/' ? `/${file.name}` : `${file.folder}/${file.name}`;
-    const asset = await client.assets.get({ path }).catch((error) => {
-      if (isUniferumApiError(error) && error.status === 404) return null;
-      throw error;
-    });
+    const asset = await findAsset(context, below(file.folder, file.name));
     const isThere = asset?.bytes === file.bytes && (await digestOf(file.path)) === asset.sha256;
     if (!isThere) left.push(file);
   }

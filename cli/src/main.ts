@@ -38,15 +38,22 @@ export async function main(
       writeOut: (text) => output.out(text.trimEnd()),
       writeErr: (text) => output.err(text.trimEnd()),
     });
-  let stored: Awaited<ReturnType<typeof readConfig>> = {};
+  const read = await readConfig(env).catch((fault: Error) => fault);
+  /** @throws Error when it can't be read; whoever signs in again doesn't need it */
+  const stored = () => {
+    if (read instanceof Error) throw read;
+    return read;
+  };
   const context = (): CliContext => {
     const { url, key, json, ndjson } = program.opts<GlobalOptions>();
     output = makeOutput(ndjson ? 'ndjson' : json ? 'json' : 'text');
-    const baseUrl = url ?? env.UNIFERUM_URL ?? stored.url ?? 'http://127.0.0.1:4280';
-    // A stored key is not sent to another server.
-    const given = key ?? env.UNIFERUM_KEY ?? (baseUrl === stored.url ? stored.key : undefined);
     return {
-      client: createClient({ baseUrl, ...(given !== undefined && { key: given }) }),
+      get client() {
+        const baseUrl = url ?? env.UNIFERUM_URL ?? stored().url ?? 'http://127.0.0.1:4280';
+        // A stored key is not sent to another server.
+        const given = key ?? env.UNIFERUM_KEY ?? (baseUrl === stored().url ? stored().key : undefined);
+        return createClient({ baseUrl, ...(given !== undefined && { key: given }) });
+      },
       output,
       endWith: (value) => {
         code = value;
@@ -55,7 +62,6 @@ export async function main(
   };
   addCommands(program, context, env);
   try {
-    stored = await readConfig(env);
     await program.parseAsync([...args], { from: 'user' });
     return code;
   } catch (error) {

@@ -1,10 +1,9 @@
-import { createHash } from 'node:crypto';
-import { createReadStream } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import { type Asset, isUniferumApiError } from '@uniferum/client';
 import type { Command } from 'commander';
 import { type CliContext, EXIT } from './context.js';
-import { type LocalFile, listContents, openFile } from './files.js';
+import { below, digestOf, type LocalFile, listContents, openFile } from './files.js';
+import { findAsset, isMissing } from './find-asset.js';
 
 interface MirrorOptions {
   to: string;
@@ -26,10 +25,15 @@ export function addMirrorCommand(program: Command, context: () => CliContext): v
 
 type Action = 'created' | 'replaced' | 'unchanged' | 'refused' | 'deleted';
 
+/** What a place can't have: its rules, its folder's name or, for a deletion, pages that use it. */
+const REFUSALS = new Set([400, 409, 422]);
+
 /** One way, and what became of each place. */
 class Mirror {
   readonly #context: CliContext;
   readonly #isRehearsed: boolean;
+  /** Which file an asset mirrors. Names that the library can't have are changed there, so paths alone don't say. */
+  readonly #sources = new Map<string, LocalFile>();
   readonly counts: Record<Action, number> = { created: 0, replaced: 0, unchanged: 0, refused: 0, deleted: 0 };
 
   constructor(context: CliContext, isRehearsed: boolean) {
@@ -37,31 +41,38 @@ class Mirror {
     this.#isRehearsed = isRehearsed;
   }
 
-  async send(place: string, file: LocalFile, asset: Asset | undefined): Promise<void> {
-    if (asset?.bytes === file.bytes && (await digestOf(file.path)) === asset.sha256)
-      this.#tell('unchanged', place);
-    else if (this.#isRehearsed) this.#tell(asset ? 'replaced' : 'created', place);
-    else
-      await this.#attempt(place, 422, async () => {
-        const { action } = await this.#context.client.assets.put(place, await openFile(file.path));
-        return action;
-      });
+  async send(file: LocalFile, listed: Asset | undefined): Promise<void> {
+    const path = below(file.folder, file.name);
+    await this.#attempt(path, async () => {
+      const asset = listed ?? (await findAsset(this.#context, path));
+      const other = asset && this.#sources.get(asset.id);
+      if (other)
+        throw new Refusal(`It would have the same name in the library as ${other.path}. Rename one of them.`);
+      if (asset) this.#sources.set(asset.id, file);
+      if (asset?.bytes === file.bytes && (await digestOf(file.path)) === asset.sha256) return 'unchanged';
+      if (this.#isRehearsed) return asset ? 'replaced' : 'created';
+      const { asset: put, action } = await this.#context.client.assets.put(path, await openFile(file.path));
+      this.#sources.set(put.id, file);
+      return action;
+    });
   }
 
-  async remove(place: string, asset: Asset): Promise<void> {
-    // One that pages use is refused.
-    await this.#attempt(place, 409, async () => {
+  /** Removes an asset that mirrors no file. */
+  async remove(asset: Asset): Promise<void> {
+    if (this.#sources.has(asset.id)) return;
+    await this.#attempt(below(asset.folder.path, asset.name), async () => {
       if (!this.#isRehearsed) await this.#context.client.assets.remove(asset.id);
       return 'deleted';
     });
   }
 
-  async #attempt(place: string, refusal: number, work: () => Promise<Action>): Promise<void> {
+  async #attempt(path: string, work: () => Promise<Action>): Promise<void> {
     try {
-      this.#tell(await work(), place);
+      this.#tell(await work(), path);
     } catch (error) {
-      if (!isUniferumApiError(error) || error.status !== refusal) throw error;
-      this.#tell('refused', place, error.message);
+      const isRefusal = isUniferumApiError(error) ? REFUSALS.has(error.status) : error instanceof Refusal;
+      if (!isRefusal) throw error;
+      this.#tell('refused', path, (error as Error).message);
     }
   }
 
@@ -73,51 +84,40 @@ class Mirror {
   }
 }
 
+class Refusal extends Error {}
+
 async function mirror(context: CliContext, path: string, options: MirrorOptions): Promise<void> {
   const info = await stat(path).catch(() => null);
   if (!info?.isDirectory()) throw new Error(`There is no folder ${path} here.`);
-  const files = new Map(
-    (await listContents(path, options.to)).map((file) => [placeOf(file.folder, file.name), file]),
-  );
+  const to = `/${options.to.split('/').filter(Boolean).join('/')}`;
+  const files = await listContents(path, to);
   // An empty folder is more likely one that isn't mounted.
-  if (options.delete && files.size === 0)
-    throw new Error(
-      `The folder ${path} is empty. With --delete, everything in ${options.to} would be deleted.`,
-    );
-  const there = await listAssets(context, options.to);
+  if (options.delete && files.length === 0)
+    throw new Error(`The folder ${path} is empty. With --delete, everything in ${to} would be deleted.`);
+  const there = await listAssets(context, to);
   const work = new Mirror(context, options.rehearse);
-  for (const [place, file] of files) await work.send(place, file, there.get(place));
-  if (options.delete)
-    for (const [place, asset] of there) if (!files.has(place)) await work.remove(place, asset);
-  const { created, replaced, deleted, unchanged, refused } = work.counts;
-  context.output.end(
-    { ...work.counts, rehearsed: options.rehearse },
-    `${options.rehearse ? 'Would be: ' : ''}${created} created, ${replaced} replaced, ${deleted} deleted, ${unchanged} unchanged, ${refused} refused`,
-  );
-  if (refused > 0) context.endWith(EXIT.partly);
-}
-
-function placeOf(folder: string, name: string): string {
-  return folder === '/' ? `/${name}` : `${folder}/${name}`;
+  try {
+    for (const file of files) await work.send(file, there.get(below(file.folder, file.name)));
+    if (options.delete) for (const asset of there.values()) await work.remove(asset);
+  } finally {
+    const { created, replaced, deleted, unchanged, refused } = work.counts;
+    context.output.end(
+      { ...work.counts, rehearsed: options.rehearse },
+      `${options.rehearse ? 'Would be: ' : ''}${created} created, ${replaced} replaced, ${deleted} deleted, ${unchanged} unchanged, ${refused} refused`,
+    );
+    if (refused > 0) context.endWith(EXIT.partly);
+  }
 }
 
 /** By their paths. */
 async function listAssets({ client }: CliContext, folder: string): Promise<Map<string, Asset>> {
   const found = new Map<string, Asset>();
   try {
-    for await (const asset of client.assets.list({ folder, deep: true, limit: 500 })) {
-      found.set(placeOf(asset.folder.path, asset.name), asset);
-    }
+    for await (const asset of client.assets.list({ folder, deep: true, limit: 500 }))
+      found.set(below(asset.folder.path, asset.name), asset);
   } catch (error) {
     // It is made with the first file.
-    if (!isUniferumApiError(error) || error.status !== 404) throw error;
+    if (!isMissing(error)) throw error;
   }
   return found;
-}
-
-/** SHA-256, in hexadecimal digits. */
-export async function digestOf(path: string): Promise<string> {
-  const hash = createHash('sha256');
-  for await (const piece of createReadStream(path)) hash.update(piece as Buffer);
-  return hash.digest('hex');
 }

@@ -9,7 +9,7 @@ import type {
   Visibility,
 } from '@uniferum/core/library';
 import type { Run } from '@uniferum/core/runs';
-import { isUniferumApiError, UniferumApiError } from './errors.js';
+import { type AssetPlace, getAsset, putAsset, replaceContent } from './asset-place.js';
 import type { CallOptions, Http } from './http.js';
 import type { ListCall, Paging } from './paging.js';
 import { type ResumableResult, type ResumableUpload, uploadResumably } from './resumable.js';
@@ -23,7 +23,7 @@ import type {
   SourceRequest,
 } from './types.js';
 import { type UploadRequest, type UploadResult, uploadFiles } from './upload.js';
-import { digestOf, prepareData, type UploadData } from './upload-data.js';
+import type { UploadData } from './upload-data.js';
 
 export interface AssetQuery extends Paging {
   /** The filter language: `kind:image size>2mb alt:none`. */
@@ -94,95 +94,6 @@ function singleCalls(http: Http, list: ListCall) {
     restore: (id: string, call: CallOptions = {}) =>
       http.json<Asset>(`/assets/${id}/restore`, { ...call, method: 'POST' }),
   };
-}
-
-/** Where an asset is, or what is in it. */
-export type AssetPlace = { path: string } | { sha256: string };
-
-async function getAsset(http: Http, which: string | AssetPlace, call: CallOptions): Promise<Asset> {
-  if (typeof which === 'string') return http.json<Asset>(`/assets/${which}`, call);
-  const found = await findAsset(http, which, call);
-  if (found) return found;
-  const [what] = Object.values(which);
-  throw new UniferumApiError({
-    ...{ type: 'urn:uniferum:problem:not-found', title: 'Not found', status: 404, code: 'not-found' },
-    detail: `${what} is not in the library.`,
-  });
-}
-
-async function findAsset(http: Http, place: AssetPlace, call: CallOptions): Promise<Asset | undefined> {
-  const query =
-    'sha256' in place
-      ? { q: `sha256:${place.sha256}`, deep: true, limit: 1 }
-      : { ...splitPath(place.path), limit: 1 };
-  try {
-    return (await http.json<Page<Asset>>('/assets', { ...call, query })).items[0];
-  } catch (error) {
-    if (isUniferumApiError(error) && error.status === 404) return undefined;
-    throw error;
-  }
-}
-
-function splitPath(path: string): { folder: string; name: string } {
-  const slash = path.lastIndexOf('/');
-  return { folder: path.slice(0, slash) || '/', name: path.slice(slash + 1) };
-}
-
-/** What became of a file that was put at a place. */
-export interface PutResult {
-  asset: Asset;
-  action: 'created' | 'replaced' | 'unchanged';
-}
-
-/**
- * Makes sure that some bytes are at a place. What is there already is not sent where its digest can be computed.
- *
- * @throws UniferumApiError with a verdict when a rule refuses them
- */
-async function putAsset(
-  http: Http,
-  path: string,
-  data: UploadData,
-  call: CallOptions & Pick<UploadRequest, 'onProgress'>,
-): Promise<PutResult> {
-  const { folder, name } = splitPath(path);
-  const prepared = await prepareData(data, name);
-  try {
-    const there = await findAsset(http, { path }, call);
-    if (prepared.kind === 'address' || there === undefined) {
-      const file =
-        prepared.kind === 'address' ? { data: prepared.source, name } : { data: prepared.data, name };
-      if (there !== undefined)
-        throw new TypeError('An address can’t replace a file. Fetch it, and pass the response.');
-      const [sent] = await uploadFiles(http, { ...call, folder, files: [file] });
-      if (sent?.asset) return { asset: sent.asset, action: 'created' };
-      throw refused(name, sent);
-    }
-    if ((await digestOf(prepared.data)) === there.sha256) return { asset: there, action: 'unchanged' };
-    const asset = await replaceContent(http, there.id, prepared.data, call);
-    return { asset, action: asset.version === there.version ? 'unchanged' : 'replaced' };
-  } finally {
-    if (prepared.kind === 'blob') await prepared.release();
-  }
-}
-
-function refused(name: string, result: UploadResult | undefined): UniferumApiError {
-  const reasons = result?.verdict.reasons.map(({ message }) => message).join(' ') ?? '';
-  return new UniferumApiError({
-    ...{ type: 'urn:uniferum:problem:refused', title: 'A rule refuses it', status: 422, code: 'refused' },
-    detail: reasons || `${name} was refused.`,
-    ...(result && { verdict: result.verdict }),
-  });
-}
-
-function replaceContent(http: Http, id: string, data: Blob, call: CallOptions): Promise<Asset> {
-  return http.json<Asset>(`/assets/${id}/content`, {
-    ...call,
-    method: 'PUT',
-    body: data,
-    headers: { 'Content-Type': 'application/octet-stream' },
-    hasTimeout: false,
-  });
 }
 
 /** Uploads and imports. */

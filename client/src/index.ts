@@ -18,13 +18,12 @@ export type { FieldError, Problem } from '@uniferum/core/shared';
 export type { PickerTokenRequest, UploadTokenRequest } from './access.js';
 // The calls of single resources, for bundles that need no others.
 export { keyCalls, pickerTokenCalls, sessionCalls, uploadTokenCalls } from './access.js';
+export type { AssetPlace, PutResult } from './asset-place.js';
 export type {
   AssetPatch,
-  AssetPlace,
   AssetQuery,
   BulkActionPlan,
   BulkActionRequest,
-  PutResult,
   Version,
 } from './assets.js';
 export { assetCalls, binCalls, filterCalls } from './assets.js';

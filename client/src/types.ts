@@ -39,6 +39,8 @@ export interface SourceRequest extends Partial<AssetTexts> {
   source: string;
   folder?: string;
   name?: string | null;
+  /** False: a file whose name is taken is refused. @defaultValue true */
+  rename?: boolean;
   as?: 'file' | 'link';
 }
 

@@ -21,6 +21,8 @@ export interface UploadTarget {
   folder: string;
   /** The intake that the files belong to. */
   intake?: string;
+  /** False: a file whose name is taken is refused, and not renamed. @defaultValue true */
+  rename?: boolean;
   title?: string;
   alt?: string;
   caption?: string;
@@ -30,8 +32,11 @@ export interface UploadTarget {
 
 /** An {@link UploadTarget} as form fields or tus metadata, without absent values. */
 export function targetFields(target: UploadTarget): [name: string, value: string][] {
-  const { folder, intake, title, alt, caption, credit, keywords } = target;
-  const fields = { folder, intake, title, alt, caption, credit, keywords: keywords?.join(',') };
+  const { folder, intake, rename, title, alt, caption, credit, keywords } = target;
+  const fields = {
+    ...{ folder, intake, rename: rename === undefined ? undefined : String(rename) },
+    ...{ title, alt, caption, credit, keywords: keywords?.join(',') },
+  };
   return Object.entries(fields).filter((field): field is [string, string] => field[1] !== undefined);
 }
 
@@ -127,12 +132,13 @@ async function uploadAddress(
   idempotencyKey: string,
 ): Promise<UploadResult> {
   if (data.kind !== 'address') throw new TypeError('Expected an address, got bytes');
-  const { title, alt, caption, credit, keywords } = target;
+  const { rename, title, alt, caption, credit, keywords } = target;
   try {
     const asset = await http.json<Asset & { verdict: Verdict }>('/assets', {
       method: 'POST',
       json: {
-        ...{ source: data.source, folder: folder ?? target.folder, title, alt, caption, credit, keywords },
+        ...{ source: data.source, folder: folder ?? target.folder, rename },
+        ...{ title, alt, caption, credit, keywords },
         ...(data.name !== null && { name: data.name }),
       },
       ...{ idempotencyKey, hasTimeout: false },

@@ -195,6 +195,44 @@ describe('an asset', () => {
     expect(await left()).toEqual([]);
   });
 
+  test('is put once by two at the same time', async () => {
+    const put = (text: string) => uniferum.assets.put('/race/a.txt', Buffer.from(text));
+    for (let round = 0; round < 5; round += 1) {
+      const results = await Promise.all(['x', 'x', 'y'].map((text) => put(`${text}${round}`)));
+      expect(new Set(results.map(({ asset }) => asset.id)).size).toBe(1);
+      await uniferum.assets.remove(results[0]?.asset.id as string);
+    }
+    await put('last');
+    const { total } = await uniferum.call<{ total: number }>('GET', '/assets?folder=/race');
+    expect(total).toBe(1);
+  });
+
+  test('is found again by the name that it was put by', async () => {
+    const name = `a~b  ${'é'.normalize('NFD')}.txt`;
+    const put = () => uniferum.assets.put(`named/${name}`, Buffer.from('named'));
+    const [created, again] = [await put(), await put()];
+    expect([created.action, again.action, again.asset.id]).toEqual([
+      'created',
+      'unchanged',
+      created.asset.id,
+    ]);
+    expect((await uniferum.assets.get({ path: `named/${name}` })).id).toBe(created.asset.id);
+    await expect(uniferum.assets.put('/named/', Buffer.from('x'))).rejects.toThrow('the path of a file');
+    await expect(uniferum.assets.put('/named/a.txt', 'data:text/plain,x')).rejects.toThrow('Fetch it');
+    expect((await uniferum.assets.put('top.txt', Buffer.from('top'))).asset.folder.path).toBe('/');
+  });
+
+  test('is not put where the address leads to another file', async () => {
+    const { asset } = await uniferum.assets.put('/moved/a.txt', Buffer.from('a'));
+    await uniferum.assets.change(asset.id, { folder: '/moved-to' });
+    await expect(uniferum.assets.put('/moved/a.txt', Buffer.from('b'))).rejects.toMatchObject({
+      status: 422,
+      message: expect.stringContaining('is or was used by another file'),
+    });
+    const { total } = await uniferum.call<{ total: number }>('GET', '/assets?folder=/moved');
+    expect(total).toBe(0);
+  });
+
   test('that a rule refuses is not put', async () => {
     await server.call('POST', '/api/v1/folders', { json: { path: '/strict' } });
     const { items } = (await server.call('GET', '/api/v1/folders')).body;

@@ -20,6 +20,7 @@ export interface UploadRequest {
   texts: Partial<AssetTexts>;
   unpack: boolean;
   ownFolder: boolean;
+  mustKeepName: boolean;
   intake: string | null;
 }
 
@@ -76,7 +77,7 @@ async function takeArrivalIn(
   installation: IntakeTools,
   who: Principal,
   id: string,
-  { name, folder, texts, unpack, ownFolder, intake: given }: UploadRequest,
+  { name, folder, texts, unpack, ownFolder, mustKeepName, intake: given }: UploadRequest,
   record: (tx: Transaction, outcome: UploadOutcome) => Promise<UploadOutcome>,
 ): Promise<UploadOutcome> {
   const tools = forBatch(installation);
@@ -101,7 +102,7 @@ async function takeArrivalIn(
       isOwn && context ? context : await openIntakeIn(tx, who, { way: 'resumable', folder, label: name });
     return context;
   };
-  const file = await receiveStaged(tools, { name, folder, texts }, staged);
+  const file = await receiveStaged(tools, { name, folder, texts, mustKeepName }, staged);
   const outcomes: UploadOutcome[] = [];
   await takeIn(tools, open, [file], async (tx, taken) => {
     const { id: intake } = context as IntakeContext;

@@ -38,6 +38,8 @@ export interface IncomingFile {
   sentNameLength?: number;
   /** Its name was sent with characters that change the direction of text. */
   hadDirectionMarks?: boolean;
+  /** It is refused rather than renamed when its name is taken. */
+  mustKeepName?: boolean;
 }
 
 /** A file whose name can safely be repeated in answers and records. */

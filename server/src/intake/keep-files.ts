@@ -1,5 +1,5 @@
 import { flowSource } from '@uniferum/core/flow';
-import { type Reason, type Verdict, withWarning } from '@uniferum/core/intake';
+import { type Verdict, withRefusal, withWarning } from '@uniferum/core/intake';
 import { cleanName, originalAddress } from '@uniferum/core/library';
 import { recordEvents } from '../events/outbox.js';
 import { insertAssets, type NewAsset } from '../library/asset-queries.js';
@@ -24,8 +24,13 @@ export interface Judged {
   standIn: string | null;
 }
 
+/** An accepted file that has its place. */
+export interface Placed extends Judged {
+  place: PlacedName;
+}
+
 /**
- * Creates assets for accepted files, and adds name warnings to their verdicts.
+ * Creates assets for accepted files.
  *
  * @param folder locked, as are the blobs
  * @returns their ids, in order
@@ -33,9 +38,8 @@ export interface Judged {
 export async function keepFiles(
   { joints }: Pick<IntakeTools, 'joints'>,
   tx: Transaction,
-  { intake, folder, kept }: { intake: IntakeContext; folder: StoredFolder; kept: Judged[] },
+  { intake, folder, kept }: { intake: IntakeContext; folder: StoredFolder; kept: readonly Placed[] },
 ): Promise<string[]> {
-  const places = await placeFiles(tx, folder, kept);
   // Nearly all are durable already. Exceptions: files allowed by a rule that was loosened meanwhile, and blobs that
   // the cleanup quarantined while nothing referenced them.
   await Promise.all(kept.map(({ received }) => received.staged.keep()));
@@ -44,7 +48,7 @@ export async function keepFiles(
     kept.map(({ received: { staged } }) => blobOf(staged)),
   );
   const now = new Date();
-  const assets = kept.map((one, index) => toAsset(one, places[index] as PlacedName, { intake, folder, now }));
+  const assets = kept.map((one) => toAsset(one, { intake, folder, now }));
   const ids = await insertAssets(tx, assets);
   await countAssets(tx, intake, folder, assets);
   await recordEvents(
@@ -83,21 +87,41 @@ function previewOf({ staged: { sha256, bytes }, width, height }: LinkPreview): A
   return { sha256, bytes, width, height, mime: 'image/webp' };
 }
 
-/** Finds names whose addresses have never meant anything else. */
-async function placeFiles(tx: Transaction, folder: StoredFolder, kept: Judged[]): Promise<PlacedName[]> {
+/**
+ * Finds names whose addresses have never meant anything else, and says in verdicts what had to be renamed. A file that
+ * must keep its name, and can't, is refused and left out.
+ */
+export async function placeFiles(
+  tx: Transaction,
+  folder: StoredFolder,
+  kept: readonly Judged[],
+): Promise<Placed[]> {
   const names = kept.map(({ received }) => cleanName(received.file.name));
   const places = await findFreeAddresses(tx, folder, names);
+  const placed: Placed[] = [];
   for (const [index, one] of kept.entries()) {
     const [wanted, place] = [names[index] as string, places[index] as PlacedName];
-    if (place.name !== wanted)
-      one.verdict = withWarning(one.verdict, nameTaken(wanted, place.name, folder.path));
+    const isRenamed = place.name !== wanted;
+    const address = originalAddress(folder.path, wanted);
+    if (isRenamed && one.received.file.mustKeepName)
+      one.verdict = withRefusal(one.verdict, {
+        ...{ code: 'name-taken', limit: null, actual: wanted, folder: folder.path },
+        message: `${address} is or was used by another file. Choose another name.`,
+      });
+    else {
+      if (isRenamed)
+        one.verdict = withWarning(one.verdict, {
+          ...{ code: 'name-taken', limit: null, actual: place.name, folder: folder.path },
+          message: `${address} is or was used by another file; this file was renamed to ${place.name}.`,
+        });
+      placed.push(Object.assign(one, { place }));
+    }
   }
-  return places;
+  return placed;
 }
 
 function toAsset(
-  { received: { file, staged, examined }, verdict }: Judged,
-  place: PlacedName,
+  { received: { file, staged, examined }, verdict, place }: Placed,
   { intake, folder, now }: { intake: IntakeContext; folder: StoredFolder; now: Date },
 ): NewAsset {
   return {
@@ -153,14 +177,4 @@ async function countAssets(
       },
     })),
   );
-}
-
-function nameTaken(wanted: string, kept: string, folder: string): Reason {
-  return {
-    code: 'name-taken',
-    limit: null,
-    actual: kept,
-    folder,
-    message: `${originalAddress(folder, wanted)} is or was used by another file; this file was renamed to ${kept}.`,
-  };
 }

@@ -2,12 +2,12 @@ import { randomUUID } from 'node:crypto';
 import { rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
-import { type AssetTexts, cleanName, type LinkFacts } from '@uniferum/core/library';
+import { cleanName, type LinkFacts } from '@uniferum/core/library';
 import Joi from 'joi';
 import { isEnvironmentFault } from '../shared/errors.js';
 import { FetchFailure, fetchAddress } from '../shared/outgoing.js';
 import { hashFile } from '../stores/hash-file.js';
-import type { IntakeContext, LinkPreview, TakenIn } from './incoming.js';
+import type { IncomingFile, IntakeContext, LinkPreview, TakenIn } from './incoming.js';
 import { type AlsoRecord, receiveStaged, refuseFile, takeIn } from './take-in.js';
 import type { IntakeTools } from './tools.js';
 
@@ -54,7 +54,11 @@ interface Oembed {
 export async function takeLinkIn(
   tools: IntakeTools,
   intake: IntakeContext,
-  { address, folder, texts }: { address: string; folder: string; texts: Partial<AssetTexts> },
+  {
+    address,
+    texts,
+    ...target
+  }: { address: string } & Pick<IncomingFile, 'folder' | 'texts' | 'mustKeepName'>,
   alsoRecord?: AlsoRecord,
 ): Promise<TakenIn> {
   try {
@@ -70,7 +74,7 @@ export async function takeLinkIn(
       const title = texts.title ?? (description.title || null);
       const file = {
         name: `${cleanName(title ?? new URL(address).host).slice(0, 120)}.link`,
-        folder,
+        ...target,
         texts: { ...texts, title, credit: texts.credit ?? description.author_name ?? null },
         link,
       };

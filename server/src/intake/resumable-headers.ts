@@ -19,7 +19,7 @@ export const starting = {
   'Upload-Length': { description: 'the size of the file, in bytes', required: true },
   'Upload-Metadata': {
     description:
-      'filename, folder, title, alt, caption, credit, keywords, intake, unpack and ownFolder, each with its value in base64, separated by commas',
+      'filename, folder, title, alt, caption, credit, keywords, intake, unpack, ownFolder and rename, each with its value in base64, separated by commas',
     required: true,
   },
 };

@@ -170,6 +170,7 @@ function readMetadata({ metadata = {} }: Upload): UploadRequest {
     texts,
     unpack: get('unpack') === 'true',
     ownFolder: get('ownFolder') === 'true',
+    mustKeepName: get('rename') === 'false',
     intake: get('intake'),
   };
 }

@@ -55,6 +55,9 @@ export function intakeRoutes(toolsFor: ToolsFor, joints: Joints): Route[] {
         intake: Joi.string().description(
           'the intake to which the files belong; one is begun when it is absent',
         ),
+        rename: Joi.boolean().description(
+          'false refuses a file whose name is taken, which is renamed otherwise; for the files that follow',
+        ),
         title: Joi.string(),
         alt: Joi.string(),
         caption: Joi.string(),

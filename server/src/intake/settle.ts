@@ -23,7 +23,7 @@ import { groupBy } from '../shared/group.js';
 import { intakeChanged } from './events.js';
 import { factsOf } from './examine.js';
 import type { IntakeContext, ReceivedFile, TakenIn } from './incoming.js';
-import { type Judged, keepFiles } from './keep-files.js';
+import { type Judged, keepFiles, placeFiles } from './keep-files.js';
 import { insertIntakeFiles } from './queries.js';
 import { type IntakeTools, limitsOf } from './tools.js';
 
@@ -108,13 +108,15 @@ async function storeAll(
   for (const [path, { folder }] of held) {
     const rules = await effectiveRules(tx, path);
     const judged = judge(tools, { folder, rules, files: byFolder.get(path) ?? [], twins, room });
-    const kept = judged.filter(({ verdict, standIn }) => verdict.outcome !== 'refused' && standIn === null);
+    const wanted = judged.filter(({ verdict, standIn }) => verdict.outcome !== 'refused' && standIn === null);
+    const kept = wanted.length > 0 ? await placeFiles(tx, folder, wanted) : [];
+    room.tokenItems -= wanted.length - kept.length;
     const ids = kept.length > 0 ? await keepFiles(tools, tx, { intake, folder, kept }) : [];
     if (kept.length > 0) usedPaths.push(path);
     for (const one of judged)
       taken.set(one.received, {
         verdict: one.verdict,
-        assetId: ids[kept.indexOf(one)] ?? one.standIn,
+        assetId: ids[kept.findIndex(({ received }) => received === one.received)] ?? one.standIn,
         sha256: one.received.staged.sha256,
       });
   }

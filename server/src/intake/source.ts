@@ -20,6 +20,7 @@ interface SourceBody extends Partial<AssetTexts> {
   source: string;
   folder: string;
   name?: string | null;
+  rename: boolean;
   as: 'file' | 'link';
 }
 
@@ -35,6 +36,9 @@ export const sourceSchema = Joi.object({
     .description('an http(s) address or a data URI'),
   folder: folderPathSchema.default('/'),
   name: Joi.string().trim().max(500).allow(null).default(null),
+  rename: Joi.boolean()
+    .default(true)
+    .description('false refuses a file whose name is taken, which is renamed otherwise'),
   as: Joi.string()
     .valid('file', 'link')
     .default('file')
@@ -75,22 +79,20 @@ export async function answerSource(tools: IntakeTools, { who, req, idempotency }
 async function takeSourceIn(
   tools: IntakeTools,
   who: Principal,
-  { source, folder, name, as, ...sent }: SourceBody,
+  { source, folder, name, as, rename, ...sent }: SourceBody,
   alsoRecord?: AlsoRecord,
 ): Promise<Answer> {
   requireScope(who, folder);
   const texts = Object.fromEntries(Object.entries(sent).filter(([, one]) => one !== '' && one !== null));
+  const target = { folder, texts, mustKeepName: !rename };
   const intake = await openIntake(tools, who, { way: as === 'link' ? 'link' : 'address', folder });
   if (as === 'link')
-    return answerTaken(
-      tools,
-      await takeLinkIn(tools, intake, { address: source, folder, texts }, alsoRecord),
-    );
+    return answerTaken(tools, await takeLinkIn(tools, intake, { address: source, ...target }, alsoRecord));
   try {
     const limitBytes = cutOffBytes(tools, null);
     const fetched = await fetchFile(tools.config, source, { name: name ?? null, limitBytes });
     const staged = await tools.store.stage(fetched.stream, { limitBytes });
-    const received = await receiveStaged(tools, { name: fetched.name, folder, texts }, staged);
+    const received = await receiveStaged(tools, { name: fetched.name, ...target }, staged);
     const [taken] = await takeIn(tools, intake, [received], alsoRecord);
     if (!taken) throw new Error('Expected a verdict of the file, got none');
     return await answerTaken(tools, taken);

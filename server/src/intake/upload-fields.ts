@@ -1,6 +1,8 @@
 import { type AssetTexts, parseFolderPath, ROOT_PATH, TEXT_LIMITS } from '@uniferum/core/library';
 import type { Fields } from '../inspection/multipart.js';
 import { UniferumError } from '../shared/errors.js';
+import type { Principal } from '../shared/principal.js';
+import type { IncomingFile } from './incoming.js';
 
 /** Requires that nothing was sent that would be ignored. @throws UniferumError `malformed-request` */
 export function requireKnownFields(fields: Fields): void {
@@ -18,7 +20,7 @@ export function requireKnownFields(fields: Fields): void {
 }
 
 const KNOWN_FIELDS = new Set([
-  ...['folder', 'title', 'alt', 'caption', 'credit', 'keywords', 'intake', 'unpack', 'ownFolder'],
+  ...['folder', 'title', 'alt', 'caption', 'credit', 'keywords', 'intake', 'unpack', 'ownFolder', 'rename'],
 ]);
 
 /** The folder that fields name. @throws UniferumError `malformed-request` */
@@ -31,6 +33,25 @@ export function readFolder(fields: Fields): string {
   return folder.path;
 }
 
+/** @throws UniferumError `right-missing` for a token, `malformed-request` for fields that archives don't have */
+export function requireUnpackable({ scope }: Principal, fields: Fields): void {
+  if (scope) throw new UniferumError('right-missing', 'A token can’t be used to unpack archives.');
+  if (readMustKeepName(fields))
+    throw new UniferumError(
+      'malformed-request',
+      'Files of an archive are always renamed when their names are taken. Leave "rename" out.',
+    );
+}
+
+/** Whether files must keep their names. @throws UniferumError `malformed-request` */
+export function readMustKeepName(fields: Fields): boolean {
+  const rename = fields.get('rename') ?? 'true';
+  if (rename === 'true' || rename === 'false') return rename === 'false';
+  throw new UniferumError('malformed-request', `"rename" is true or false, not "${rename.slice(0, 60)}".`, {
+    errors: [{ field: 'rename', code: 'boolean', message: 'true or false' }],
+  });
+}
+
 export function readTexts(fields: Fields): Partial<AssetTexts> {
   const texts: Partial<AssetTexts> = {};
   for (const field of ['title', 'alt', 'caption', 'credit'] as const) {
@@ -40,4 +61,24 @@ export function readTexts(fields: Fields): Partial<AssetTexts> {
   const keywords = fields.get('keywords')?.split(',', TEXT_LIMITS.keywords + 1);
   if (keywords) texts.keywords = keywords.map((word) => word.trim()).filter((word) => word !== '');
   return texts;
+}
+
+/** A file with the fields that were sent before it. @throws UniferumError `malformed-request` */
+export function incomingFile(name: string, folder: string, fields: Fields): IncomingFile {
+  return { name, folder, texts: readTexts(fields), mustKeepName: readMustKeepName(fields) };
+}
+
+/** Requires that no field came after the files that it is about. @throws UniferumError `malformed-request` */
+export function requireInTime(
+  fields: Fields,
+  { isUnpacked, mayRename }: { isUnpacked: boolean; mayRename: boolean },
+): void {
+  if (fields.get('unpack') === 'true' && !isUnpacked) throw tooLate('unpack', 'archive');
+  if (readMustKeepName(fields) && mayRename) throw tooLate('rename', 'file');
+}
+
+function tooLate(field: string, what: string): UniferumError {
+  return new UniferumError('malformed-request', `Send the field "${field}" before the ${what}.`, {
+    errors: [{ field, code: 'too-late', message: 'it has to come before the file' }],
+  });
 }

@@ -21,7 +21,14 @@ import {
 import { forBatch, type IntakeTools } from './tools.js';
 import { unpackArchive } from './unpack-archive.js';
 import { answerSeveral, answerTaken } from './upload-answers.js';
-import { readFolder, readTexts, requireKnownFields } from './upload-fields.js';
+import {
+  incomingFile,
+  readFolder,
+  readTexts,
+  requireInTime,
+  requireKnownFields,
+  requireUnpackable,
+} from './upload-fields.js';
 import type { HeldFile, PartResult, WaitingFile } from './upload-parts.js';
 
 /** A request that brings files, and the claims by which its retries are recognised. */
@@ -61,6 +68,8 @@ class Upload {
   #waiting: WaitingFile[] = [];
   #held: HeldFile[] = [];
   #next = 0;
+  /** A file has come that may be renamed. */
+  #mayRename = false;
   readonly #taken = new Map<number, TakenIn>();
   readonly #digests: string[] = [];
   /** The results of an earlier attempt, by part. */
@@ -89,7 +98,7 @@ class Upload {
     );
     try {
       requireKnownFields(fields);
-      if (fields.get('unpack') === 'true' && !this.#unpacked) throw tooLateToUnpack();
+      requireInTime(fields, { isUnpacked: this.#unpacked !== null, mayRename: this.#mayRename });
       await this.#admitHeld(fields);
       await this.#addLateTexts(fields);
     } catch (error) {
@@ -122,13 +131,12 @@ class Upload {
     const folder = readFolder(before);
     requireScope(this.#who, folder);
     if (isUnpacked) {
-      if (this.#who.scope)
-        throw new UniferumError('right-missing', 'A token can’t be used to unpack archives.');
+      requireUnpackable(this.#who, before);
       await this.#unpack(n, { name, stream }, folder, before);
       return;
     }
     this.#intake ??= await this.#open(before, folder);
-    const file = { name, folder, texts: readTexts(before) };
+    const file = incomingFile(name, folder, before);
     const arrived = await receiveStream(this.#tools, this.#intake, file, stream);
     this.#digests[n] = `${name} ${arrived.staged.sha256}`;
     await this.#await(n, file, { arrived, before });
@@ -162,7 +170,7 @@ class Upload {
           await staged.discard();
           throw error;
         }
-        const file = { name, folder, texts: readTexts(before) };
+        const file = incomingFile(name, folder, before);
         const received = receiveStaged(this.#tools, file, staged);
         received.catch(() => {});
         await this.#await(n, file, { arrived: { staged, received }, before });
@@ -192,6 +200,7 @@ class Upload {
     file: IncomingFile,
     { arrived, before }: { arrived: ArrivedFile; before: Fields },
   ): Promise<void> {
+    this.#mayRename ||= !file.mustKeepName;
     const digest = fingerprintOf([n, file.name, file.folder, arrived.staged.sha256]);
     if (await this.#isKnown(n, digest, arrived)) return;
     this.#waiting.push({ ...arrived, n, digest, file, before });
@@ -205,7 +214,7 @@ class Upload {
     if (!known) return false;
     await arrived.received.catch(() => {});
     await arrived.staged.discard();
-    requireSame(known.digest, digest);
+    if (known.digest !== digest) throw keyReused();
     if (known.result.kind === 'file') this.#taken.set(n, known.result.taken);
     return true;
   }
@@ -217,7 +226,7 @@ class Upload {
     const known = this.#known.get(n);
     if (known?.result.kind === 'archive') {
       await staged.discard();
-      requireSame(known.digest, digest);
+      if (known.digest !== digest) throw keyReused();
       this.#unpacked = known.result.batch;
       return;
     }
@@ -288,14 +297,4 @@ class Upload {
       );
     return taken.length === 1 ? answerTaken(this.#tools, first) : answerSeveral(this.#tools, taken);
   }
-}
-
-function tooLateToUnpack(): UniferumError {
-  return new UniferumError('malformed-request', 'Send the field "unpack" before the archive.', {
-    errors: [{ field: 'unpack', code: 'too-late', message: 'it has to come before the file' }],
-  });
-}
-
-function requireSame(before: string, now: string): void {
-  if (before !== now) throw keyReused();
 }

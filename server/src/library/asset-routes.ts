@@ -1,4 +1,4 @@
-import type { AssetSort } from '@uniferum/core/library';
+import { type AssetSort, cleanName } from '@uniferum/core/library';
 import Joi from 'joi';
 import { countAssetEvents, readAssetEvents } from '../events/outbox.js';
 import { cutPage, readCursor } from '../shared/cursor.js';
@@ -63,7 +63,7 @@ function readRoutes(joints: Joints): Route[] {
               'malformed-request',
               '"name" finds one asset in one folder. It can’t be combined with "q".',
             );
-          const asset = await findAssetByName(services.db, folder, name);
+          const asset = await findAssetByName(services.db, folder, cleanName(name));
           const items = await toAssetAnswers({ ...services, joints }, asset ? [asset] : []);
           return { status: 200, body: { items, total: items.length, next: null } };
         }

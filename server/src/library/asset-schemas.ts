@@ -130,7 +130,7 @@ export const searchSchemas = {
 
 export const assetListQuery = Joi.object({
   ...searchSchemas,
-  name: Joi.string().max(400).description('only the asset of exactly this name in the folder'),
+  name: Joi.string().max(400).description('only the asset that a file of this name would be in the folder'),
   sort: Joi.string()
     .valid(...ASSET_SORTS)
     .default(DEFAULT_SORT),

@@ -111,11 +111,15 @@ describe('what it remembers', () => {
     );
   });
 
-  test('a broken configuration says so, and logout forgets it', async () => {
+  test('a broken configuration says so, and is no obstacle to those who do not need it', async () => {
     await writeFile(config(), '{"url":');
     const broken = await run(['whoami'], { env: bare });
-    expect([broken.code, broken.err]).toEqual([1, expect.stringContaining('is no JSON')]);
-    await writeFile(config(), '{}');
+    expect([broken.code, broken.err]).toEqual([1, expect.stringContaining("isn't valid JSON")]);
+    expect((await uniferum('whoami')).code).toBe(0);
+    expect((await run(['login', server.url], { input: `${key}\n`, env: bare })).code).toBe(0);
+    expect((await run(['whoami'], { env: bare })).code).toBe(0);
+    await writeFile(config(), 'null');
+    expect((await run(['whoami'], { env: bare })).err).toContain("isn't valid JSON");
     expect((await run(['logout'], { env: bare })).out.trim()).toBe('Forgotten.');
     expect((await run(['logout'], { env: bare })).out.trim()).toBe('Nothing was stored.');
   });
@@ -313,6 +317,50 @@ describe('mirror', () => {
       '',
       '0 created, 0 replaced, 0 deleted, 2 unchanged, 0 refused',
     ]);
+  });
+
+  test.each(['named', '/named', '/named/', '//named'])('knows the folder %s again', async (to) => {
+    await put('plain/deep/a.txt', 'a');
+    await uniferum('mirror', 'plain', '--to', '/named');
+    const { err, out } = await uniferum('mirror', 'plain', '--to', to, '--delete');
+    expect([out, err.trim()]).toEqual(['', '0 created, 0 replaced, 0 deleted, 1 unchanged, 0 refused']);
+  });
+
+  test('recognises files whose names the library has to change', async () => {
+    const decomposed = 'tïde'.normalize('NFD');
+    for (const name of ['a~b.txt', '  spaced  .txt', `${decomposed}.txt`, `${'n'.repeat(230)}.txt`])
+      await put(`odd/${name}`, `of ${name}`);
+    const mirror = (...more: string[]) => uniferum('mirror', 'odd', '--to', '/odd', ...more);
+    expect((await mirror()).err).toContain('4 created');
+    for (const more of [[], ['--delete'], ['--rehearse', '--delete']])
+      expect((await mirror(...more)).err).toContain(
+        '0 created, 0 replaced, 0 deleted, 4 unchanged, 0 refused',
+      );
+    expect((await uniferum('up', 'odd', '--to', '/', '--skip-existing')).err).toContain(
+      'Everything is there',
+    );
+  });
+
+  test('refuses what would have the same name, and what can have no place, and deletes neither', async () => {
+    await put('twins/a-b.txt', 'one');
+    await put('twins/a~b.txt', 'two');
+    await put('twins/bad~folder/c.txt', 'c');
+    const mirror = () => uniferum('mirror', 'twins', '--to', '/twins', '--delete');
+    const first = await mirror();
+    expect([first.code, first.err]).toEqual([1, expect.stringContaining('1 created, 0 replaced, 0 deleted')]);
+    expect(first.out).toContain('It would have the same name in the library as twins/a-b.txt');
+    expect(first.out).toMatch(/refused {2}\/twins\/bad~folder\/c\.txt {2}.*can't be a folder's name/);
+    expect((await mirror()).err).toContain('0 created, 0 replaced, 0 deleted, 1 unchanged, 2 refused');
+  });
+
+  test('does not copy again and again what was moved away: its old address still leads to it', async () => {
+    await put('moving/a.txt', 'a');
+    await uniferum('mirror', 'moving', '--to', '/moving');
+    const { id } = JSON.parse((await uniferum('--json', 'get', '/moving/a.txt')).out);
+    await uniferum('set', id, '--to', '/elsewhere');
+    const { code, out } = await uniferum('mirror', 'moving', '--to', '/moving');
+    expect([code, out]).toEqual([1, expect.stringContaining('is or was used by another file')]);
+    expect(lines((await uniferum('ls', '--in', '/moving')).out)).toEqual(['']);
   });
 
   test('tells what is refused, and does the rest', async () => {
