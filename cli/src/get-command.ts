@@ -6,6 +6,7 @@ import { pipeline } from 'node:stream/promises';
 import type { Asset } from '@uniferum/client';
 import type { Command } from 'commander';
 import type { CliContext } from './context.js';
+import { digestOf } from './files.js';
 import { table } from './output.js';
 
 /** Adds `get`. */
@@ -88,14 +89,11 @@ async function download(source: Readable, path: string): Promise<void> {
   }
 }
 
-/** Of files of the same name in different folders, none replaces another. */
-async function freePath(folder: string, { name, id }: Asset): Promise<string> {
+/** Of files of the same name in different folders, none replaces another; the same file is downloaded to the same place. */
+async function freePath(folder: string, { name, id, sha256 }: Asset): Promise<string> {
   const path = join(folder, name);
-  const isTaken = await stat(path).then(
-    () => true,
-    () => false,
-  );
-  return isTaken ? join(folder, `${id}-${name}`) : path;
+  const there = await digestOf(path).catch(({ code }) => (code === 'ENOENT' ? null : ''));
+  return there === null || there === sha256 ? path : join(folder, `${id}-${name}`);
 }
 
 async function isDirectory(path: string): Promise<boolean> {

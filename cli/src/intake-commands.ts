@@ -22,6 +22,7 @@ interface UpOptions {
   wait: boolean;
   name?: string;
   skipExisting: boolean;
+  rename: boolean;
 }
 
 /** Files of at least this size are uploaded in pieces, so that a lost connection costs only one of them. */
@@ -40,6 +41,7 @@ export function addIntakeCommands(program: Command, context: () => CliContext): 
     .option('--link', 'keep URLs as links to media elsewhere', false)
     .option('--name <name>', 'what the file from standard input is called')
     .option('--skip-existing', 'leave out files that are already at their place', false)
+    .option('--no-rename', 'refuse files whose names are taken, instead of renaming them')
     .option('--title <text>')
     .option('--alt <text>', 'alternative text')
     .option('--caption <text>')
@@ -59,6 +61,10 @@ export function addIntakeCommands(program: Command, context: () => CliContext): 
 async function up(context: CliContext, sources: string[], options: UpOptions): Promise<void> {
   const addresses = sources.filter((source) => /^(?:https?|data):/i.test(source));
   const paths = sources.filter((source) => !addresses.includes(source) && source !== '-');
+  if (!options.rename && (options.unpack || options.manifest))
+    throw new Error(
+      '--no-rename is for files and addresses: not for archives that are unpacked, or manifests.',
+    );
   if (sources.includes('-')) {
     if (options.name === undefined)
       throw new Error('Say with --name what the file from standard input is called.');
@@ -80,13 +86,14 @@ async function up(context: CliContext, sources: string[], options: UpOptions): P
 
 async function upAddresses(context: CliContext, addresses: string[], options: UpOptions): Promise<void> {
   const { client } = context;
-  const [only, ...more] = addresses;
-  if (only !== undefined && (more.length === 0 || options.link)) {
+  const fields = fieldsOf(options);
+  // A run has no fields of its own for its files.
+  if (addresses.length === 1 || options.link || Object.keys(fields).length > 0) {
     for (const source of addresses) {
       const asset = await client.assets.fetch({
         source,
         folder: options.to,
-        ...textsOf(options),
+        ...fields,
         ...(options.link && { as: 'link' }),
       });
       showResult(context, { name: asset.name, verdict: asset.verdict, asset });
@@ -172,12 +179,12 @@ async function upChunk(
     chunk.map(async ({ path, name, folder }) => ({ name, folder, data: await openFile(path) })),
   );
   const folder = first?.folder ?? '/';
-  return context.client.assets.upload({ folder, intake, files, onProgress, ...textsOf(options) });
+  return context.client.assets.upload({ folder, intake, files, onProgress, ...fieldsOf(options) });
 }
 
 async function upStandardInput(context: CliContext, name: string, options: UpOptions): Promise<void> {
   const results = await context.client.assets.upload({
-    ...{ folder: options.to, ...textsOf(options) },
+    ...{ folder: options.to, ...fieldsOf(options) },
     files: [{ name, data: process.stdin }],
   });
   for (const result of results) showResult(context, result);
@@ -206,7 +213,7 @@ async function upResumably(
     intake,
     data: await openFile(path),
     onProgress,
-    ...textsOf(options),
+    ...fieldsOf(options),
   });
   return { name, verdict, asset: asset === null ? null : await client.assets.get(asset) };
 }
@@ -227,8 +234,9 @@ function cut(files: readonly LocalFile[]): LocalFile[][] {
   return chunks;
 }
 
-function textsOf({ title, alt, caption, credit, keywords }: UpOptions) {
+function fieldsOf({ rename, title, alt, caption, credit, keywords }: UpOptions) {
   return {
+    ...(!rename && { rename }),
     ...(title !== undefined && { title }),
     ...(alt !== undefined && { alt }),
     ...(caption !== undefined && { caption }),

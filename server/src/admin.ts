@@ -10,7 +10,6 @@ import { ALL_COUNTS, findBroken } from './house/invariants.js';
 import { verifyCounts } from './library/verify-counts.js';
 import { checkSecret } from './rules/custom-check.js';
 import { readConfig } from './shared/config.js';
-
 import { migrate } from './shared/migrate.js';
 import { openDatabase, type PooledDatabase } from './shared/pooled-database.js';
 import { createHomeStore } from './stores/home-store.js';
@@ -78,12 +77,12 @@ function rightsOf({ rights }: Options): readonly Right[] {
   return wanted as Right[];
 }
 
-/** @throws UsageError */
-function checked(schema: Joi.Schema, value: unknown, hint: string): string {
+/** @param what with its article @throws UsageError */
+function checked(schema: Joi.Schema, value: unknown, what: string, flag: string): string {
   const { error, value: good } = schema.required().validate(value);
   if (error)
     throw new UsageError(
-      `${value === undefined ? 'Something is missing' : `"${value}" is not right`}: ${hint}.`,
+      `${value === undefined ? '' : `"${value}" isn't ${what}. `}Pass ${what} with ${flag}.`,
     );
   return good;
 }
@@ -92,7 +91,7 @@ const emailSchema = Joi.string().trim().max(190).email({ tlds: false });
 const MIN_PASSWORD = 12;
 
 async function putUser({ db, options }: Context): Promise<void> {
-  const email = checked(emailSchema, options.email, 'pass an email address with --email');
+  const email = checked(emailSchema, options.email, 'an email address', '--email');
   const password = process.env.UNIFERUM_PASSWORD ?? '';
   if (password.length < MIN_PASSWORD)
     throw new UsageError(`Set a password of at least ${MIN_PASSWORD} characters in UNIFERUM_PASSWORD.`);
@@ -121,7 +120,7 @@ async function addKey({ db, options }: Context): Promise<void> {
   const origins = (options.origins ?? '')
     .split(',')
     .filter((one) => one.trim() !== '')
-    .map((one) => checked(originSchema, one.trim(), 'an origin is such as https://skerry.example'));
+    .map((one) => checked(originSchema, one.trim(), 'an origin like https://skerry.example', '--origins'));
   say((await makeKey(db, { name: options.name ?? 'Unnamed', rights: rightsOf(options), origins })).secret);
 }
 
@@ -147,16 +146,8 @@ const COMMANDS: Record<string, (context: Context) => Promise<void>> = {
   'verify-counts': correctCounts,
   check: checkAll,
   async 'check-secret'({ config, options }) {
-    say(
-      checkSecret(
-        config,
-        checked(
-          Joi.string().uri({ scheme: ['http', 'https'] }),
-          options.url,
-          'pass the address of the check with --url',
-        ),
-      ),
-    );
+    const url = Joi.string().uri({ scheme: ['http', 'https'] });
+    say(checkSecret(config, checked(url, options.url, 'the http(s) address of the check', '--url')));
   },
 };
 

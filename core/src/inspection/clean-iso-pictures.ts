@@ -5,7 +5,7 @@ import { exifWithoutPictures } from './clean-tiff.js';
 import { Patches, type Piece } from './edits.js';
 import { type Box, boxesOf, freeBox } from './iso-boxes.js';
 import { ownMetadata } from './own-metadata.js';
-import { blankPictures } from './rights-blocks.js';
+import { blankPictures, EMPTY_XMP } from './rights-blocks.js';
 
 const FILE_BOXES = new Set(['ftyp', 'meta', 'mdat', 'moov', 'moof', 'sidx', 'mfra', 'styp']);
 const META_BOXES = new Set(['hdlr', 'pitm', 'iloc', 'iinf', 'iref', 'iprp', 'ipro', 'idat', 'dinf', 'grpl']);
@@ -56,9 +56,6 @@ function cleanMeta(reader: ByteReader, patches: Patches, meta: Box, options: Cle
 /** A TIFF without entries: an item must contain one. */
 const EMPTY_TIFF = Uint8Array.of(0x49, 0x49, 0x2a, 0, 8, 0, 0, 0, 0, 0, 0, 0, 0, 0);
 
-const EMPTY_XMP = new TextEncoder().encode(
-  '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"/></x:xmpmeta>',
-);
 const SPACE = 0x20;
 
 /** Spaces after a packet, up to the end of its item. */
@@ -105,7 +102,9 @@ function newContent(
     return concat([new Uint8Array(4), exif ?? EMPTY_TIFF]);
   }
   if (kind === 'other') return null;
-  const packet = isWhole ? blankPictures(whole(reader, ranges)) : (own.xmp ?? EMPTY_XMP);
+  const packet = isWhole
+    ? blankPictures(whole(reader, ranges))
+    : (own.xmp ?? new TextEncoder().encode(EMPTY_XMP));
   return padded(packet, ranges);
 }
 

@@ -7,5 +7,5 @@ export type { PictureFacts } from './exif-block.js';
 export { type MetadataBlocks, NO_METADATA } from './metadata-blocks.js';
 export { metadataForPicture, metadataOfRights } from './own-metadata.js';
 export type { PictureNote } from './picture-notes.js';
-export { NO_RIGHTS, type StatedRights } from './rights-blocks.js';
+export { EMPTY_XMP, NO_RIGHTS, type StatedRights } from './rights-blocks.js';
 export { isTruncated } from './truncated.js';

@@ -21,6 +21,10 @@ export const NO_RIGHTS: StatedRights = {
   isMarked: null,
 };
 
+/** An XMP packet that says nothing. Source: ISO 16684-1, 7. */
+export const EMPTY_XMP =
+  '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"/></x:xmpmeta>';
+
 const MAX_CHARACTERS = 2000;
 
 /** Tags of TIFF 6.0 for display and rights. */

@@ -70,7 +70,12 @@ describe('a user', () => {
   });
 
   test.each([
-    ['an address that is none', ['--email', 'edda'], {}, /"edda" is not right/],
+    [
+      'an address that is none',
+      ['--email', 'edda'],
+      {},
+      /"edda" isn't an email address. Pass an email address with --email/,
+    ],
     ['no address', [], {}, /--email/],
     [
       'a right that is none',

@@ -212,6 +212,25 @@ describe('a resumable upload', () => {
       expect([late.status, late.body.verdict.outcome]).toEqual([200, 'accepted']);
     });
 
+    test('must keep its name where that is asked for', async () => {
+      const key = await server.key();
+      for (const outcome of ['accepted', 'refused']) {
+        const { headers } = await begin(
+          { filename: 'kept.txt', folder: '/tus-kept', rename: 'false' },
+          key,
+          3,
+        );
+        const id = idOf(headers.get('location'));
+        await server.call('PATCH', `${api}/uploads/${id}`, {
+          ...{ key, body: outcome.slice(0, 3) },
+          headers: { ...TUS, 'Upload-Offset': '0', 'Content-Type': 'application/offset+octet-stream' },
+        });
+        const { body } = await server.call('GET', `${api}/uploads/${id}/result`, { key });
+        expect(body.verdict.outcome).toBe(outcome);
+      }
+      expect(await assetsOf('/tus-kept')).toHaveLength(1);
+    });
+
     test('an upload that nobody began has no result', async () => {
       const key = await server.key();
       const answer = await server.call('GET', `${api}/uploads/${'0'.repeat(32)}/result`, { key });

@@ -148,3 +148,56 @@ test('quotes and other odd characters in a file name survive', async () => {
   });
   expect(answer.body.origin.sentAs).toBe(name);
 });
+
+test('a file that must keep its name is refused when the name is taken, at every door', async () => {
+  await send([['folder', '/kept'], file('a.txt', 'first')]);
+  const refused = { code: 'name-taken', folder: '/kept' };
+  const alone = await send([['rename', 'false'], ['folder', '/kept'], file('a.txt', 'second')]);
+  expect([alone.status, alone.body.verdict.reasons]).toEqual([422, [expect.objectContaining(refused)]]);
+  const among = await send([
+    ['folder', '/kept'],
+    ['rename', 'false'],
+    file('a.txt', 'third'),
+    file('b.txt'),
+    ['folder', '/kept/below'],
+    file('a.txt', 'fourth'),
+    file('a.txt', 'fifth'),
+  ]);
+  expect(among.body.results.map(({ status }: { status: number }) => status)).toEqual([422, 201, 201, 422]);
+  const fetched = await server.call('POST', `${api}/assets`, {
+    json: { source: 'data:text/plain,x', name: 'a.txt', folder: '/kept', rename: false },
+  });
+  expect(fetched.body.verdict.reasons).toEqual([expect.objectContaining(refused)]);
+  expect((await placed('/kept')).sort()).toEqual(['/kept/a.txt', '/kept/b.txt', '/kept/below/a.txt']);
+  expect(await readdir(server.store.scratch())).toEqual([]);
+});
+
+test('a refused name uses up nothing of a token, and old addresses are taken as well', async () => {
+  const { body: first } = await send([['folder', '/limited'], file('a.txt', 'of limited')]);
+  const { body } = await server.call('POST', `${api}/upload-tokens`, {
+    json: { folder: '/limited', maxItems: 1 },
+  });
+  const by = (name: string) =>
+    send([['folder', '/limited'], ['rename', 'false'], file(name, `sent as ${name}`)], {
+      Authorization: `Bearer ${body.token}`,
+    });
+  const [taken, free, beyond] = [await by('a.txt'), await by('b.txt'), await by('c.txt')];
+  expect([taken.status, free.status, beyond.status]).toEqual([422, 201, 422]);
+  expect(beyond.body.verdict.reasons[0].code).toBe('too-many');
+  await server.call('PATCH', `${api}/assets/${first.id}`, { json: { folder: '/limited/away' } });
+  const moved = await send([['folder', '/limited'], ['rename', 'false'], file('a.txt', 'new')]);
+  expect([moved.status, moved.body.verdict.reasons[0].code]).toEqual([422, 'name-taken']);
+});
+
+test.each<[string, Part[], string]>([
+  ['is neither true nor false', [['rename', 'no'], file('r.txt')], '"rename" is true or false'],
+  ['comes after the file', [['folder', '/late'], file('r.txt'), ['rename', 'false']], 'before the file'],
+  [
+    'is about an archive',
+    [['folder', '/late'], ['rename', 'false'], ['unpack', 'true'], file('r.zip')],
+    'Files of an archive',
+  ],
+])('"rename" that %s is refused', async (_what, parts, message) => {
+  const { status, body } = await send(parts);
+  expect([status, body.detail]).toEqual([400, expect.stringContaining(message)]);
+});

@@ -211,6 +211,21 @@ describe('up', () => {
     expect((await run(['up', '-'], { input: 'x' })).err).toContain('Say with --name');
   });
 
+  test('renames nothing where that is forbidden, neither files nor addresses', async () => {
+    await put('kept/a.txt', 'a');
+    await put('other/kept/a.txt', 'another');
+    await uniferum('up', 'kept', '--to', '/fixed');
+    const { code, err } = await uniferum('up', 'other/kept', '--to', '/fixed', '--no-rename');
+    expect([code, err]).toEqual([1, expect.stringContaining('a.txt  refused')]);
+    const data = ['data:text/plain,x', 'data:text/plain,y'];
+    await uniferum('up', ...data, '--to', '/texts', '--alt', 'A tide table');
+    const shown = lines((await uniferum('--ndjson', 'ls', '--in', '/texts')).out).map(
+      (line) => JSON.parse(line).alt,
+    );
+    expect(shown).toEqual(['A tide table', 'A tide table']);
+    expect((await uniferum('up', 'x.zip', '--unpack', '--no-rename')).err).toContain('not for archives');
+  });
+
   test('leaves out what is there, and sends what differs or is new', async () => {
     await put('again/same.txt', 'the same');
     await put('again/other.txt', 'one');
@@ -283,6 +298,9 @@ describe('get', () => {
     expect(names).toHaveLength(2);
     const texts = await Promise.all(names.map((name) => readFile(join(folder, 'down', name), 'utf8')));
     expect(texts.sort()).toEqual(['of a', 'of b']);
+    // Again, nothing is added.
+    await uniferum('get', '/gotten/pair/a/same.txt', '/gotten/pair/b/same.txt', '--out', 'down');
+    expect(await readdir(join(folder, 'down'))).toEqual(names);
     await uniferum('get', '--filter', 'same', '--in', '/gotten', '--out', 'filtered');
     expect(await readdir(join(folder, 'filtered'))).toHaveLength(2);
     const shown = await uniferum('--ndjson', 'get', '--filter', 'same', '--in', '/gotten');

@@ -2,6 +2,7 @@ import {
   applyPieces,
   BytesInMemory,
   cleanFile,
+  EMPTY_XMP,
   type MetadataBlocks,
   metadataForPicture,
   metadataOfRights,
@@ -58,8 +59,6 @@ export function metadataFor(
 
 /** The encoder writes Exif of its own besides a text. */
 const PLACEHOLDER = 'x';
-const EMPTY_XMP =
-  '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"/></x:xmpmeta>';
 
 /**
  * Has the encoder make room for metadata in formats that can't be given any afterwards: an AVIF needs an item of at least
