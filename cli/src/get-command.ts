@@ -79,7 +79,7 @@ async function* assetsOf(
 
 /** Written beside and renamed, so that a broken download leaves nothing that looks whole. */
 async function download(source: Readable, path: string): Promise<void> {
-  const beside = `${path}.part`;
+  const beside = `${path}.${process.pid}.part`;
   try {
     await pipeline(source, createWriteStream(beside));
     await rename(beside, path);

@@ -1,6 +1,8 @@
 import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest';
+import { openDatabase } from '../shared/pooled-database.js';
 import { api } from '../testing/calls.js';
 import { form, photo, startTestServer, type TestServer } from '../testing/harness.js';
+import { AllowedOrigins } from './origins.js';
 
 // What a browser sends from pages of other origins, and what it lets them read. Source: WHATWG Fetch, 3.3 (CORS protocol).
 
@@ -50,6 +52,24 @@ const known = (origin: string) =>
   });
 
 describe('a key', () => {
+  test('is for up to 50 origins, each of them once and without a path', async () => {
+    const many = Array.from({ length: 51 }, (_, n) => `https://page-${n}.example`);
+    const made = async (origins: string[]) =>
+      (await server.call('POST', `${api}/keys`, { json: { name: 'x', rights: ['library:read'], origins } }))
+        .status;
+    expect([await made(many.slice(0, 50)), await made(many)]).toEqual([201, 400]);
+    for (const wrong of [
+      'https://a.example/',
+      'https://a.example/x',
+      'ftp://a.example',
+      '*',
+      'null',
+      'a.example',
+    ])
+      expect([wrong, await made([wrong])]).toEqual([wrong, 400]);
+    expect(await made([OTHER, OTHER])).toBe(400);
+  });
+
   test('without origins is for scripts: no page may read an answer, or use it', async () => {
     const key = await server.key();
     const asked = await preflight(OTHER, `${api}/assets`);
@@ -230,4 +250,20 @@ describe('pictures on demand (IIIF)', () => {
     expect([answer.status, readable(answer)]).toEqual([204, '*']);
     expect((await server.call('OPTIONS', '/iiif/3/1/info.json', { key: null })).status).toBe(204);
   });
+});
+
+test('origins stay known while the database is away', async () => {
+  await tokenFor({ origin: 'https://away.example' });
+  const db = openDatabase(server.config.database);
+  vi.useFakeTimers({ toFake: ['Date'] });
+  try {
+    const origins = new AllowedOrigins(db);
+    expect(await origins.has('https://away.example')).toBe(true);
+    await db.end();
+    vi.setSystemTime(Date.now() + 60_000);
+    expect(await origins.has('https://away.example')).toBe(true);
+    expect(await new AllowedOrigins(db).has('https://away.example')).toBe(false);
+  } finally {
+    vi.useRealTimers();
+  }
 });

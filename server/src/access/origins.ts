@@ -17,6 +17,7 @@ interface Known {
 /** The origins of web pages on which keys and tokens may be used. */
 export class AllowedOrigins {
   readonly #db: Executor;
+  #last: Known | null = null;
   #known: Promise<Known | null> = Promise.resolve(null);
   #readAt = 0;
 
@@ -24,7 +25,10 @@ export class AllowedOrigins {
     this.#db = db;
   }
 
-  /** Whether there is a key or a token for pages of an origin. Without the database there is none. */
+  /**
+   * Whether there is a key or a token for pages of an origin. While the database is away it is answered by what was known
+   * last, so that pages can read why they are refused.
+   */
   async has(origin: string): Promise<boolean> {
     if (isFor(await this.#read(REMEMBERED_MS), origin)) return true;
     return isFor(await this.#read(ASKED_EVERY_MS), origin);
@@ -34,7 +38,13 @@ export class AllowedOrigins {
     const now = Date.now();
     if (now - this.#readAt > maxAgeMs) {
       this.#readAt = now;
-      this.#known = readOrigins(this.#db).catch(() => null);
+      this.#known = readOrigins(this.#db).then(
+        (known) => {
+          this.#last = known;
+          return known;
+        },
+        () => this.#last,
+      );
     }
     return this.#known;
   }

@@ -96,3 +96,14 @@ describe('a drawing refers to nothing outside itself', () => {
     expect(asked).toBe(0);
   });
 });
+
+test('a drawing is drawn up to 50 MB, and refused just beyond', async () => {
+  const svg = (bytes: number) => {
+    const [begin, end] = ['<svg xmlns="http://www.w3.org/2000/svg" width="6" height="6">', '</svg>'];
+    return Buffer.from(begin + ' '.repeat(bytes - begin.length - end.length) + end);
+  };
+  const { made } = await renderBytes('limit', svg(50_000_000), recipe([]));
+  expect(made).toHaveLength(1);
+  const { failed } = await renderBytes('beyond', svg(50_000_001), recipe([]));
+  expect(failed[0]?.reason).toContain('more than 50 MB');
+});
