@@ -58,9 +58,9 @@ export const accessRoutes: Route[] = [
     summary: 'Sign in',
     atOnce: 16,
     body: Joi.object({
-      email: Joi.string().max(190).required().example('keeper@skerry.example'),
-      password: Joi.string().max(500).required().example('a long phrase'),
-    }),
+      email: Joi.string().max(190).required(),
+      password: Joi.string().max(500).required(),
+    }).example({ email: 'keeper@skerry.example', password: 'a long phrase' }),
     answers: { 204: { description: 'Signed in; the session is in the cookie' } },
     async handle({ services, body, req, res }) {
       const token = await signIn(services.db, { ...body, source: strangerOf(req.ip) });
@@ -123,8 +123,8 @@ export const accessRoutes: Route[] = [
     // Answers are stored for idempotent retries, and a secret must never be stored.
     ownIdempotency: true,
     body: Joi.object({
-      name: Joi.string().trim().min(1).max(120).required().example('Nightly import'),
-      rights: rightsSchema.min(1).required().example(['library:read']),
+      name: Joi.string().trim().min(1).max(120).required(),
+      rights: rightsSchema.min(1).required(),
       origins: Joi.array()
         .items(originSchema)
         .unique()
@@ -133,7 +133,7 @@ export const accessRoutes: Route[] = [
         .description(
           'the origins of web pages that may use the key, which everybody who sees the page can read; scripts on servers need none',
         ),
-    }),
+    }).example({ name: 'Nightly import', rights: ['library:read', 'library:write'] }),
     answers: { 201: { description: 'The key with its secret', schema: newKeySchema } },
     async handle({ services, who, body }) {
       const excess = body.rights.find((right) => !who.rights.includes(right));

@@ -73,8 +73,7 @@ const connection = {
   settings: bucketSettings.required(),
 };
 
-/** A connection as it is created. */
-export const connectionBody = Joi.object({ ...connection, secret: secret.required() }).example({
+const EXAMPLE = {
   kind: 'bucket',
   name: 'Media bucket',
   settings: {
@@ -84,7 +83,10 @@ export const connectionBody = Joi.object({ ...connection, secret: secret.require
     accessKey: 'skerry-light',
   },
   secret: 'the secret of the access key',
-});
+};
+
+/** A connection as it is created. */
+export const connectionBody = Joi.object({ ...connection, secret: secret.required() }).example(EXAMPLE);
 
 /** A connection to test before it is saved. Without a secret, that of a saved connection is used. */
 export const connectionTestBody = Joi.object({
@@ -92,10 +94,14 @@ export const connectionTestBody = Joi.object({
   name: name.default('new'),
   secret,
   id: idSchema.description('a saved connection whose secret is used'),
-}).or('secret', 'id');
+})
+  .or('secret', 'id')
+  .example(EXAMPLE);
 
 /** A change; settings are given complete. */
-export const connectionPatch = Joi.object({ name, settings: bucketSettings, secret }).min(1);
+export const connectionPatch = Joi.object({ name, settings: bucketSettings, secret })
+  .min(1)
+  .example({ secret: 'the new secret of the access key' });
 
 export const connectionSchema = component(
   'Connection',

@@ -117,7 +117,7 @@ export function intakeRoutes(toolsFor: ToolsFor, joints: Joints): Route[] {
       path: `${API_BASE}/intakes`,
       access: 'library:write',
       summary: 'Start an intake for several uploads',
-      body: Joi.object({ folder: folderPathSchema.required() }),
+      body: Joi.object({ folder: folderPathSchema.required() }).example({ folder: '/lights' }),
       answers: { 201: { description: 'The intake', schema: intakeSchema } },
       async handle({ services, who, body: { folder } }) {
         const id = await insertIntake(services.db, {

@@ -1,5 +1,6 @@
 import { MANIFEST_FIELDS, type ManifestMapping } from '@uniferum/core/intake';
 import {
+  DEFAULT_MAPPING,
   EMBEDDED_FIELDS,
   type EmbeddedField,
   MAPPED_TEXTS,
@@ -242,7 +243,7 @@ const mappingSchema = Joi.object(
         .description('the first field that says something wins'),
     ]),
   ),
-);
+).example(DEFAULT_MAPPING);
 
 const mappingRoutes: Route[] = [
   route({

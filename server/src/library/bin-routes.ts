@@ -56,7 +56,7 @@ export function binRoutes(joints: Joints): Route[] {
       query: rehearsable,
       body: Joi.object({
         olderThanDays: Joi.number().integer().min(1).max(36_500).allow(null).default(null),
-      }),
+      }).example({ olderThanDays: 30 }),
       answers: {
         200: {
           description: 'The rehearsal',

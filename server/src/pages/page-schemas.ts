@@ -110,7 +110,9 @@ export const sourcePatch = Joi.object({
   name,
   settings: Joi.object().unknown().description('those of the kind of the source, complete'),
   secret,
-}).min(1);
+})
+  .min(1)
+  .example({ name: 'Guide of the site' });
 
 /** Settings of a source whose kind is known. */
 export function settingsSchema(kind: SourceKind): Joi.ObjectSchema {

@@ -90,7 +90,7 @@ export const editingRoute: Route = route<Id, object, { editing: boolean }>({
   access: 'pages:write',
   summary: 'Say that you edit a page, at least every 30 seconds, and hear who else does',
   params: idParams,
-  body: Joi.object({ editing: Joi.boolean().required() }),
+  body: Joi.object({ editing: Joi.boolean().required() }).example({ editing: true }),
   answers: {
     200: {
       description: 'The names of the others',

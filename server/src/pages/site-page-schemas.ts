@@ -75,7 +75,7 @@ export const newPageBody = Joi.object({ ...fields, title: fields.title.required(
   body: '<p>Built in 1871.</p><figure><img data-asset="7" data-recipe="wide" alt="The light at dusk"></figure>',
 });
 
-export const pagePatchBody = Joi.object(fields).min(1);
+export const pagePatchBody = Joi.object(fields).min(1).example({ title: 'Gannet Head', state: 'published' });
 
 const place = {
   id: idSchema,

@@ -1,18 +1,17 @@
-import { execFile, spawnSync } from 'node:child_process';
+import { spawnSync } from 'node:child_process';
 import { mkdir, mkdtemp, readdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { createEngine } from '../worker.js';
 import { photo, startTestServer, type TestServer } from './harness.js';
+import { runProgram } from './program.js';
 import { zip } from './zip.js';
 
 // The command line in scripts: what it reads, writes, remembers, and answers by its exit code.
 
-const PROGRAM = fileURLToPath(new URL('../../../cli/bin/uniferum.js', import.meta.url));
 const MANIFEST = new URL('../../../cli/package.json', import.meta.url);
 
 let server: TestServer;
@@ -32,28 +31,14 @@ afterAll(async () => {
   await server.close();
 });
 
-interface Ended {
-  code: number;
-  out: string;
-  err: string;
-}
-interface Given {
-  input?: string | Buffer;
-  env?: Record<string, string | undefined>;
-}
-
-function run(args: string[], { input, env }: Given = {}): Promise<Ended> {
-  return new Promise((resolve) => {
-    const known = { UNIFERUM_URL: server.url, UNIFERUM_KEY: key, HOME: folder, XDG_CONFIG_HOME: undefined };
-    const options = { env: { ...process.env, ...known, ...env }, cwd: folder, maxBuffer: 50_000_000 };
-    const child = execFile(process.execPath, [PROGRAM, ...args], options, (error, out, err) =>
-      resolve({ code: typeof error?.code === 'number' ? error.code : 0, out, err }),
-    );
-    // It may have ended without reading.
-    child.stdin?.on('error', () => {});
-    child.stdin?.end(input);
+const run = (
+  args: string[],
+  { input, env }: { input?: string | Buffer; env?: Record<string, string | undefined> } = {},
+) =>
+  runProgram(args, {
+    ...{ folder, input },
+    env: { UNIFERUM_URL: server.url, UNIFERUM_KEY: key, ...env },
   });
-}
 const uniferum = (...args: string[]) => run(args);
 
 async function put(path: string, data: string | Buffer): Promise<void> {

@@ -1,15 +1,12 @@
-import { execFile } from 'node:child_process';
 import { mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { createEngine } from '../worker.js';
 import { BUCKET_SECRET, startBucket, type TestBucket } from './bucket.js';
 import { eventually, photo, startTestServer, type TestServer } from './harness.js';
 import { type OutsideSite, startOutsideSite } from './outside-site.js';
-
-const PROGRAM = fileURLToPath(new URL('../../../cli/bin/uniferum.js', import.meta.url));
+import { runProgram } from './program.js';
 
 let server: TestServer;
 let site: OutsideSite;
@@ -34,21 +31,8 @@ afterAll(async () => {
   site.close();
 });
 
-interface Ended {
-  code: number;
-  out: string;
-  err: string;
-}
-
-/** Runs the command line as its own process, as a person would. */
-function uniferum(...args: string[]): Promise<Ended> {
-  return new Promise((resolve) => {
-    const env = { ...process.env, UNIFERUM_URL: server.url, UNIFERUM_KEY: key };
-    execFile(process.execPath, [PROGRAM, ...args], { env, cwd: folder }, (error, out, err) =>
-      resolve({ code: typeof error?.code === 'number' ? error.code : 0, out, err }),
-    );
-  });
-}
+const uniferum = (...args: string[]) =>
+  runProgram(args, { folder, env: { UNIFERUM_URL: server.url, UNIFERUM_KEY: key } });
 
 async function put(path: string, data: string | Buffer): Promise<void> {
   await mkdir(join(folder, path, '..'), { recursive: true });
