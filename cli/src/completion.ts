@@ -8,7 +8,7 @@ type Shell = (typeof SHELLS)[number];
 export function addCompletionCommand(program: Command, context: () => CliContext): void {
   program
     .command('completion')
-    .description('write the completion of commands and options for a shell')
+    .description('print the completion script for a shell')
     .argument('<shell>', SHELLS.join(', '))
     .addHelpText(
       'after',

@@ -20,7 +20,7 @@ export async function listFiles(paths: readonly string[], folder: string): Promi
   const files: LocalFile[] = [];
   for (const path of paths) {
     const info = await stat(path).catch(() => {
-      throw new Error(`There is no ${path} here.`);
+      throw new Error(`There is no file or folder ${path}.`);
     });
     if (info.isDirectory()) await walk(path, below(folder, basename(path)), files);
     else files.push({ path, name: basename(path), bytes: info.size, folder });

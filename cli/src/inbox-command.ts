@@ -9,7 +9,7 @@ export function addInboxCommand(program: Command, context: () => CliContext): vo
   const inboxing = program
     .command('inbox')
     .description('list the inbox, or import from it')
-    .argument('[paths...]', 'only these files; all new ones when absent')
+    .argument('[paths...]', 'only these files (default: all new ones)')
     .option('--to <folder>', 'destination folder', '/')
     .option('--import', 'import the files', false)
     .option('--mode <mode>', 'copy, move or place (import in place)', 'copy')

@@ -39,8 +39,8 @@ export function addIntakeCommands(program: Command, context: () => CliContext): 
     .option('--unpack', 'unpack ZIP archives', false)
     .option('--manifest', 'import a manifest: CSV or JSON with inbox paths or URLs', false)
     .option('--link', 'keep URLs as links to media elsewhere', false)
-    .option('--name <name>', 'what the file from standard input is called')
-    .option('--skip-existing', 'leave out files that are already at their place', false)
+    .option('--name <name>', 'the name of the file from standard input')
+    .option('--skip-existing', 'skip files that are already in the library at the same path', false)
     .option('--no-rename', 'refuse files whose names are taken, instead of renaming them')
     .option('--title <text>')
     .option('--alt <text>', 'alternative text')
@@ -62,12 +62,10 @@ async function up(context: CliContext, sources: string[], options: UpOptions): P
   const addresses = sources.filter((source) => /^(?:https?|data):/i.test(source));
   const paths = sources.filter((source) => !addresses.includes(source) && source !== '-');
   if (!options.rename && (options.unpack || options.manifest))
-    throw new Error(
-      '--no-rename is for files and addresses: not for archives that are unpacked, or manifests.',
-    );
+    throw new Error("--no-rename can't be combined with --unpack or --manifest.");
   if (sources.includes('-')) {
     if (options.name === undefined)
-      throw new Error('Say with --name what the file from standard input is called.');
+      throw new Error('Pass the name of the file from standard input with --name.');
     if (sources.length > 1) throw new Error("Standard input can't be combined with other sources.");
     await upStandardInput(context, options.name, options);
     return;
@@ -134,7 +132,7 @@ async function upFiles(context: CliContext, files: LocalFile[], options: UpOptio
   const wanted = files.filter((file) => !archives.includes(file));
   const plain = options.skipExisting ? await withoutExisting(context, wanted) : wanted;
   if (plain.length === 0) {
-    output.end({ skipped: wanted.length }, wanted.length > 0 ? 'Everything is there already.' : '');
+    output.end({ skipped: wanted.length }, wanted.length > 0 ? 'All files are already in the library.' : '');
     return;
   }
   const intake = (await client.intakes.begin(options.to)).id;

@@ -15,10 +15,10 @@ interface MirrorOptions {
 export function addMirrorCommand(program: Command, context: () => CliContext): void {
   program
     .command('mirror')
-    .description('make a folder of the library the same as a folder here: new files, and those that differ')
-    .argument('<folder>', 'a folder here')
+    .description('make a folder of the library match a local one: add new files, replace changed ones')
+    .argument('<folder>', 'a folder on this machine')
     .requiredOption('--to <folder>', 'the folder in the library')
-    .option('--delete', 'also move what is not in the folder here to the bin', false)
+    .option('--delete', 'also move assets that have no local file to the bin', false)
     .option('--rehearse', 'show what would happen', false)
     .action((folder: string, options: MirrorOptions) => mirror(context(), folder, options));
 }
@@ -88,7 +88,7 @@ class Refusal extends Error {}
 
 async function mirror(context: CliContext, path: string, options: MirrorOptions): Promise<void> {
   const info = await stat(path).catch(() => null);
-  if (!info?.isDirectory()) throw new Error(`There is no folder ${path} here.`);
+  if (!info?.isDirectory()) throw new Error(`${path} isn't a folder on this machine.`);
   const to = `/${options.to.split('/').filter(Boolean).join('/')}`;
   const files = await listContents(path, to);
   // An empty folder is more likely one that isn't mounted.

@@ -10,20 +10,23 @@ type Environment = Record<string, string | undefined>;
 export function addSessionCommands(program: Command, context: () => CliContext, env: Environment): void {
   program
     .command('login')
-    .description('remember where Uniferum is, and an API key')
-    .argument('[address]', 'where Uniferum is; asked for when it is absent')
+    .description('store the URL of Uniferum and an API key')
+    .argument('[address]', 'the URL of Uniferum; asked for if omitted')
     .addHelpText(
       'after',
-      '\nThe key is asked for, or read from standard input: uniferum login https://… < key.txt\nIt is stored in ~/.config/uniferum/config.json, readable by you alone. Flags and UNIFERUM_URL, UNIFERUM_KEY go first.',
+      '\nThe key is asked for, or read from standard input: uniferum login https://… < key.txt\nIt is stored in ~/.config/uniferum/config.json, which only you can read. Flags, UNIFERUM_URL and UNIFERUM_KEY take precedence.',
     )
     .action(async (address: string | undefined) => {
       const { output } = context();
-      const asked = await askFor([...(address === undefined ? ['Address of Uniferum: '] : []), 'API key: ']);
+      const asked = await askFor([...(address === undefined ? ['URL of Uniferum: '] : []), 'API key: ']);
       const key = asked.pop()?.trim();
       const url = (address ?? asked[0] ?? '').trim();
       if (!URL.canParse(url))
-        throw new Error(`"${url}" is no address. Pass one such as https://media.example.org.`);
-      if (!key) throw new Error('There is no key. Create one with: node server/dist/admin.js key --name "…"');
+        throw new Error(`"${url}" isn't a URL. Pass one such as https://media.example.org.`);
+      if (!key)
+        throw new Error(
+          'No API key was given. Create one on the server: node server/dist/admin.js key --name "…"',
+        );
       // Stored only when it is good.
       const me = await createClient({ baseUrl: url, key }).session.me();
       const path = await writeConfig(env, { url, key });
@@ -31,10 +34,10 @@ export function addSessionCommands(program: Command, context: () => CliContext, 
     });
   program
     .command('logout')
-    .description('forget the address and the key that login stored')
+    .description('delete the stored URL and key')
     .action(async () => {
       const { output } = context();
-      output.out((await removeConfig(env)) ? 'Forgotten.' : 'Nothing was stored.');
+      output.out((await removeConfig(env)) ? 'The stored URL and key were deleted.' : 'Nothing was stored.');
     });
   program
     .command('whoami')

@@ -44,7 +44,7 @@ export async function prepareData(data: UploadData, name: string | undefined): P
 
 async function prepareResponse(response: Response, name: string | undefined): Promise<PreparedData> {
   const { ok, status, url, body } = response;
-  if (!ok) throw new Error(`${url || 'The response'} answered ${status}, which is no file.`);
+  if (!ok) throw new Error(`${url || 'The response'} returned status ${status} instead of a file.`);
   const named = name ?? nameOfResponse(response);
   return body === null ? ofBlob(new Blob([]), named) : spool(body, named);
 }
@@ -83,11 +83,13 @@ function nodeModule<Name extends keyof NodeModules>(name: Name): NodeModules[Nam
 async function openFile(path: string): Promise<Blob> {
   const fs = nodeModule('node:fs');
   if (!fs)
-    throw new Error(`${path} is no address, and files can be opened by path only in Node.js. Pass a File.`);
+    throw new Error(
+      `Browsers can't open ${path}: paths work only in Node.js. Pass a File, or an http(s) URL.`,
+    );
   try {
     return await fs.openAsBlob(path);
   } catch (cause) {
-    throw new Error(`There is no file ${path} that can be read.`, { cause });
+    throw new Error(`${path} can't be read. Check that the file exists.`, { cause });
   }
 }
 

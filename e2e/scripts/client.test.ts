@@ -116,7 +116,7 @@ describe('an upload takes', () => {
 
   test.each<[string, unknown, RegExp]>([
     ['data without a name', Buffer.from('x'), /Pass a name/],
-    ['a path of nothing', '/no/such/file.txt', /There is no file/],
+    ['a path of nothing', '/no/such/file.txt', /can't be read/],
     ['a number', 7, /Only bytes, blobs, streams/],
     ['an object', { name: 'a.txt', data: {} }, /Only bytes, blobs, streams/],
   ])('but not %s', async (_what, file, message) => {
@@ -130,7 +130,7 @@ describe('an upload takes', () => {
       { name: 'a.txt', data: Readable.from([Buffer.from('a')]) },
       await fetch(`${siteUrl}/gone.txt`),
     ];
-    await expect(uniferum.assets.upload({ folder: '/not', files })).rejects.toThrow('answered 404');
+    await expect(uniferum.assets.upload({ folder: '/not', files })).rejects.toThrow('returned status 404');
     expect(await left()).toEqual([]);
   });
 });

@@ -31,7 +31,7 @@ export async function testSite(
     ok: isPage,
     message: isPage
       ? `${page.url} is a page.`
-      : `${page.url} is no page but ${page.mime ?? 'of an unknown type'}. Choose the address of a page.`,
+      : `${page.url} isn't an HTML page but ${page.mime ?? 'of an unknown type'}. Choose the address of a page.`,
   });
   return steps;
 }

@@ -92,7 +92,7 @@ describe('what it remembers', () => {
     const wrong = await run(['login', server.url], { input: 'uf_wrong\n', env: bare });
     expect([wrong.code, await readFile(config(), 'utf8')]).toEqual([4, before]);
     expect((await run(['login', 'nowhere'], { input: `${key}\n`, env: bare })).err).toContain(
-      '"nowhere" is no address',
+      '"nowhere" isn\'t a URL',
     );
   });
 
@@ -105,7 +105,7 @@ describe('what it remembers', () => {
     expect((await run(['whoami'], { env: bare })).code).toBe(0);
     await writeFile(config(), 'null');
     expect((await run(['whoami'], { env: bare })).err).toContain("isn't valid JSON");
-    expect((await run(['logout'], { env: bare })).out.trim()).toBe('Forgotten.');
+    expect((await run(['logout'], { env: bare })).out.trim()).toBe('The stored URL and key were deleted.');
     expect((await run(['logout'], { env: bare })).out.trim()).toBe('Nothing was stored.');
   });
 });
@@ -181,7 +181,9 @@ describe('its exit code is 1 where anything was refused', () => {
       1,
       expect.stringContaining('The inbox contains no no-such.txt'),
     ]);
-    expect((await uniferum('up', 'no-such-file.txt')).err).toContain('There is no no-such-file.txt here');
+    expect((await uniferum('up', 'no-such-file.txt')).err).toContain(
+      'There is no file or folder no-such-file.txt',
+    );
   });
 });
 
@@ -193,7 +195,7 @@ describe('up', () => {
     expect([sent.code, sent.out]).toEqual([0, expect.stringContaining('piped.jpg  accepted')]);
     const shown = JSON.parse((await uniferum('--json', 'get', '/piped/piped.jpg')).out);
     expect([shown.alt, shown.width]).toEqual(['A light', 60]);
-    expect((await run(['up', '-'], { input: 'x' })).err).toContain('Say with --name');
+    expect((await run(['up', '-'], { input: 'x' })).err).toContain('with --name');
   });
 
   test('renames nothing where that is forbidden, neither files nor addresses', async () => {
@@ -208,7 +210,7 @@ describe('up', () => {
       (line) => JSON.parse(line).alt,
     );
     expect(shown).toEqual(['A tide table', 'A tide table']);
-    expect((await uniferum('up', 'x.zip', '--unpack', '--no-rename')).err).toContain('not for archives');
+    expect((await uniferum('up', 'x.zip', '--unpack', '--no-rename')).err).toContain("can't be combined");
   });
 
   test('leaves out what is there, and sends what differs or is new', async () => {
@@ -221,7 +223,11 @@ describe('up', () => {
     expect(lines(out).map((line) => line.split('  ')[0])).toEqual(['new.txt', 'other.txt']);
     await rm(join(folder, 'again/other.txt'));
     const nothing = await uniferum('up', 'again', '--to', '/skipped', '--skip-existing');
-    expect([nothing.code, nothing.out, nothing.err.trim()]).toEqual([0, '', 'Everything is there already.']);
+    expect([nothing.code, nothing.out, nothing.err.trim()]).toEqual([
+      0,
+      '',
+      'All files are already in the library.',
+    ]);
   });
 
   test('says what has arrived when the server goes away in the middle', async () => {
@@ -340,7 +346,7 @@ describe('mirror', () => {
         '0 created, 0 replaced, 0 deleted, 4 unchanged, 0 refused',
       );
     expect((await uniferum('up', 'odd', '--to', '/', '--skip-existing')).err).toContain(
-      'Everything is there',
+      'All files are already',
     );
   });
 
@@ -383,7 +389,7 @@ describe('mirror', () => {
       'is empty',
     );
     expect((await uniferum('mirror', 'nowhere', '--to', '/mirrored', '--delete')).err).toContain(
-      'There is no folder nowhere',
+      "nowhere isn't a folder",
     );
     expect((await uniferum('get', '/mirrored/a.txt')).code).toBe(0);
   });

@@ -23,7 +23,7 @@ async function fill(origins: string) {
 
 test('a key for pages names their origins, and a mistake in one is said before it is sent', async () => {
   await fill('https://a.example, http://b.example:8080/page');
-  expect(await screen.findByText(/http:\/\/b\.example:8080\/page is no origin/)).toBeVisible();
+  expect(await screen.findByText(/http:\/\/b\.example:8080\/page isn't an origin/)).toBeVisible();
   expect(callsOf('keys.make')).toEqual([]);
 });
 

@@ -99,7 +99,8 @@ function MakeKeyForm({ make }: { make: ReturnType<typeof useKeyChanges>['make'] 
               validate: (text) => {
                 const wrong = readOrigins(text).find((origin) => !isOrigin(origin));
                 return (
-                  wrong === undefined || `${wrong} is no origin. Write it like https://www.skerry.example.`
+                  wrong === undefined ||
+                  `${wrong} isn't an origin. Enter one like https://www.skerry.example, without a path.`
                 );
               },
             })}
