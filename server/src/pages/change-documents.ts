@@ -1,7 +1,7 @@
 import type { Edit } from '@uniferum/core/pages';
 import type { ReadDocument } from '../inspection/work.js';
 import { StartOver, type Transaction } from '../shared/database.js';
-import { putDocuments, type StoredDocument } from './document-queries.js';
+import type { StoredDocument } from './document-queries.js';
 import { type StoredEdits, updateEditState } from './edit-queries.js';
 import { followIndexed } from './follow-indexed.js';
 import { readOpened, toStored } from './index-source.js';
@@ -13,6 +13,7 @@ import {
   SourceFault,
   type WriteOutcome,
 } from './opened-source.js';
+import { putDocuments } from './put-document-queries.js';
 import { ReferenceResolver } from './resolve-references.js';
 import type { PageSource } from './source.js';
 import { findSource } from './source-queries.js';
@@ -55,7 +56,7 @@ export async function changeDocuments(
     async record(tx: Transaction) {
       const isThere = (await findSource(tx, id)) !== null;
       if (isThere) {
-        await putDocuments(tx, id, made.read);
+        await putDocuments(tx, id, made.read, { isRewritten: true });
         // Their files may have been stored elsewhere, or nowhere, since this began.
         await followIndexed(tx, made.read);
       }

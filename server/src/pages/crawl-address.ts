@@ -29,10 +29,11 @@ import {
   reserveRequest,
 } from './crawl-queries.js';
 import { type CrawlInput, crawlRun, toCrawlItem } from './crawl-run.js';
-import { deleteDocuments, putDocuments, type StoredDocument } from './document-queries.js';
+import { deleteDocuments, type StoredDocument } from './document-queries.js';
 import { sourceIndexed } from './events.js';
 import { readPresent } from './index-source.js';
 import type { IndexTools } from './opened-source.js';
+import { putDocuments } from './put-document-queries.js';
 import { ReferenceResolver } from './resolve-references.js';
 import type { PageSource } from './source.js';
 import { findSource, updateIndexedAt } from './source-queries.js';

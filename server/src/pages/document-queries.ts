@@ -3,8 +3,6 @@ import {
   change,
   changeExpanded,
   type Executor,
-  isDatabaseError,
-  StartOver,
   select,
   selectExpanded,
   type Transaction,
@@ -60,54 +58,6 @@ export async function* listDocuments(
   }
 }
 
-/** Replaces documents and all their references. */
-export async function putDocuments(
-  tx: Transaction,
-  sourceId: string,
-  documents: readonly StoredDocument[],
-): Promise<void> {
-  if (documents.length === 0) return;
-  const paths = documents.map(({ path }) => path);
-  const uses = await takeDocuments(tx, await findIds(tx, sourceId, paths));
-  const { insertId } = await insertDocuments(tx, sourceId, documents);
-  // One statement gets a contiguous range of ids: innodb_autoinc_lock_mode 1 and 2 both guarantee it.
-  const rows = documents.flatMap(({ references }, index) =>
-    references.map((one) => [
-      ...[insertId + index, sourceId, one.position, one.attribute, one.address, one.state, one.reason],
-      ...[one.place, one.assetId, one.recipe, one.variant],
-    ]),
-  );
-  for (let at = 0; at < rows.length; at += 1000)
-    await changeExpanded(
-      tx,
-      `INSERT INTO page_references (document_id, source_id, position, attribute, address, state, reason, place, asset_id, recipe, variant)
-       VALUES ?`,
-      [rows.slice(at, at + 1000)],
-    );
-  for (const { references } of documents)
-    for (const { assetId } of references) if (assetId !== null) uses.add(assetId, 1);
-  await addUses(tx, uses);
-}
-
-async function insertDocuments(tx: Transaction, sourceId: string, documents: readonly StoredDocument[]) {
-  try {
-    return await changeExpanded(
-      tx,
-      'INSERT INTO page_documents (source_id, path, path_hash, stamp, title, url, base, encoding, fault, address_count) VALUES ?',
-      [
-        documents.map((one) => [
-          ...[sourceId, one.path, hashOf(one.path), one.stamp, one.title, one.url],
-          ...[one.base?.slice(0, 2000) ?? null, one.encoding, one.fault, one.references.length],
-        ]),
-      ],
-    );
-  } catch (error) {
-    // Another run has read one of them meanwhile.
-    if (isDatabaseError(error, 'ER_DUP_ENTRY')) throw new StartOver();
-    throw error;
-  }
-}
-
 /** Gives a document another path. */
 export async function renameDocument(
   tx: Transaction,
@@ -123,33 +73,26 @@ export async function renameDocument(
 
 /** Deletes documents with all their references. */
 export async function deleteDocuments(tx: Transaction, ids: readonly number[]): Promise<void> {
-  await addUses(tx, await takeDocuments(tx, ids));
+  if (ids.length === 0) return;
+  const uses = new UseChanges();
+  await deleteReferences(tx, ids, uses);
+  await changeExpanded(tx, 'DELETE FROM page_documents WHERE id IN (?)', [ids]);
+  await addUses(tx, uses);
 }
 
-/** Deletes documents with all their references. @returns what that changes in the numbers of uses, which are left */
-async function takeDocuments(tx: Transaction, ids: readonly number[]): Promise<UseChanges> {
-  const uses = new UseChanges();
-  if (ids.length === 0) return uses;
+/** Deletes the references of documents. What that changes in the numbers of uses is added to `uses`, and left to the caller. */
+export async function deleteReferences(
+  tx: Transaction,
+  documentIds: readonly number[],
+  uses: UseChanges,
+): Promise<void> {
   const used = await selectExpanded<{ asset_id: number; uses: number }>(
     tx,
     // By another index it would lock the place where others insert.
     `SELECT asset_id, COUNT(*) AS uses FROM page_references FORCE INDEX (page_references_document)
      WHERE document_id IN (?) AND asset_id IS NOT NULL GROUP BY asset_id FOR UPDATE`,
-    [ids],
+    [documentIds],
   );
   for (const one of used) uses.add(one.asset_id, -one.uses);
-  await changeExpanded(tx, 'DELETE FROM page_references WHERE document_id IN (?)', [ids]);
-  await changeExpanded(tx, 'DELETE FROM page_documents WHERE id IN (?)', [ids]);
-  return uses;
-}
-
-/** Finds documents by their paths, and locks them. */
-async function findIds(db: Executor, sourceId: string, paths: readonly string[]): Promise<number[]> {
-  const rows = await selectExpanded<{ id: number }>(
-    db,
-    `SELECT id FROM page_documents FORCE INDEX (page_documents_path)
-     WHERE source_id = ? AND path_hash IN (?) FOR UPDATE`,
-    [sourceId, paths.map(hashOf)],
-  );
-  return rows.map(({ id }) => id);
+  await changeExpanded(tx, 'DELETE FROM page_references WHERE document_id IN (?)', [documentIds]);
 }
