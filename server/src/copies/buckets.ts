@@ -1,10 +1,10 @@
 import type { BucketSettings } from '@uniferum/core/connections';
 import { readSecret } from '../connections/open-bucket.js';
-import { findConnection } from '../connections/queries.js';
+import { type Connection, findConnection } from '../connections/queries.js';
 import type { Config } from '../shared/config.js';
 import type { CopyStore } from '../shared/copy-store.js';
 import type { Executor } from '../shared/database.js';
-import { notFound } from '../shared/errors.js';
+import { notFound, UniferumError } from '../shared/errors.js';
 import { createBucketClient } from '../stores/bucket-client.js';
 import { BucketStore } from '../stores/bucket-store.js';
 import { findStore, type PlacedStore } from './store-queries.js';
@@ -32,7 +32,7 @@ export class Buckets {
     this.#config = config;
   }
 
-  /** @throws UniferumError `not-found` for a store that is gone; `conflict` when its secret can't be decrypted */
+  /** @throws UniferumError `not-found` for a store that is gone */
   async open(db: Executor, storeId: number): Promise<OpenStore> {
     const store = await findStore(db, storeId);
     const connection = store && (await findConnection(db, store.connectionId));
@@ -44,13 +44,25 @@ export class Buckets {
       ...connection.settings,
       publicUrl: store.publicUrl ?? connection.settings.publicUrl,
     };
-    const client = createBucketClient(this.#config, settings, readSecret(this.#config, connection));
+    const client = createBucketClient(this.#config, settings, () => this.#readSecret(connection));
     const objects = new BucketStore(store.name, settings, client);
     const open = { store, settings, objects, isPublic: settings.publicUrl !== null };
     this.#kept.set(storeId, { revision, open });
     // Requests that use the earlier client end with it; what they did is repeated by their run.
     kept?.open.objects.close();
     return open;
+  }
+
+  /** What is to be stored waits until somebody enters the secret again: it is no fault of any file. */
+  #readSecret(connection: Connection): string {
+    try {
+      return readSecret(this.#config, connection);
+    } catch (error) {
+      throw new UniferumError('store-away', (error as Error).message, {
+        retryAfterSeconds: 60,
+        cause: error,
+      });
+    }
   }
 
   close(): void {

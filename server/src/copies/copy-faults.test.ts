@@ -1,4 +1,8 @@
+import { once } from 'node:events';
+import type { AddressInfo } from 'node:net';
 import { afterAll, afterEach, beforeAll, expect, test } from 'vitest';
+import { createApp } from '../app.js';
+import { closeProcesses, createHouse, prepareProcesses } from '../rooms.js';
 import { BUCKET_ACCOUNT } from '../testing/bucket.js';
 import { eventually } from '../testing/harness.js';
 import { openPlaced, type Placed } from '../testing/placed.js';
@@ -122,3 +126,59 @@ test('counts of copies agree with the records after all of it', async () => {
   );
   expect(drifts).toEqual([[]]);
 });
+
+test.each([
+  ['host is no longer allowed', { allowedHosts: new Set<string>() }, 'UNIFERUM_ALLOWED_HOSTS'],
+  ['secret was sealed with another master key', { masterKey: Buffer.alloc(32, 1) }, 'Enter the secret again'],
+])('a store whose %s is still shown, and what is to be stored waits', async (_, change, says) => {
+  const { server } = placed;
+  const { id } = await placed.addFile('/later', `${says}.txt`);
+  const other = await openOther(change);
+  const copies = { select: { ids: [id] }, store: 'offsite', action: 'add' };
+  try {
+    for (const path of ['/stores', `/assets/${id}`, `/assets/${id}/copies`, '/assets?q=copy:offsite'])
+      expect([path, await other.statusOf('GET', path)]).toEqual([path, 200]);
+    expect(await other.statusOf('POST', '/copies?rehearse=true', copies)).toBe(200);
+    expect(await other.statusOf('POST', '/copies', copies)).toBe(202);
+    await other.engine.start();
+    await eventually(async () => (await latestRun()).heldReason?.includes(says) ?? false);
+  } finally {
+    await other.close();
+  }
+  expect(await latestRun()).toMatchObject({ failed: 0 });
+  await server.db.query('UPDATE run_items SET not_before = CURRENT_TIMESTAMP(3)');
+  await server.workUntilIdle();
+  expect(await latestRun()).toMatchObject({ state: 'done', failed: 0 });
+  expect(await copyOf(id)).toMatchObject({ state: 'stored' });
+});
+
+const latestRun = async () => (await placed.api('GET', '/runs?limit=1')).items[0];
+
+/** A second server and worker of the same installation with another configuration. */
+async function openOther(change: object) {
+  const services = { ...placed.server.services, config: { ...placed.server.config, ...change } };
+  const processes = prepareProcesses(services, 'server');
+  const house = createHouse(services, processes);
+  const app = createApp({ services, db: placed.server.db, house });
+  const http = app.express.listen(0, '127.0.0.1');
+  await once(http, 'listening');
+  const key = await placed.server.key();
+  const engine = createEngine(services, house);
+  return {
+    engine,
+    async statusOf(method: string, path: string, json?: object) {
+      const { port } = http.address() as AddressInfo;
+      const headers = { Authorization: `Bearer ${key}`, 'Content-Type': 'application/json' };
+      const body = json === undefined ? {} : { body: JSON.stringify(json) };
+      return (await fetch(`http://127.0.0.1:${port}/api/v1${path}`, { method, headers, ...body })).status;
+    },
+    async close() {
+      await engine.close();
+      http.close();
+      http.closeAllConnections();
+      await app.close();
+      await house.close();
+      await closeProcesses(processes);
+    },
+  };
+}

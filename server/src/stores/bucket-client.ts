@@ -15,34 +15,48 @@ const IDLE_MS = 60_000;
 
 /**
  * Creates the client of a bucket. Calls are attempted once: the caller decides what to retry, because bodies are streams.
- *
- * @throws FetchFailure when the endpoint is in a private network that is not allowed
+ * Every call fails where the endpoint is in a private network that is not allowed, or the secret can't be read: a store
+ * that worked yesterday is still listed, and its records still change.
  */
 export function createBucketClient(
   config: Pick<Config, 'allowedHosts'>,
   settings: BucketSettings,
-  secret: string,
+  secret: string | (() => string),
 ): S3Client {
-  const url = new URL(settings.endpoint);
-  const port = Number(url.port || (url.protocol === 'https:' ? 443 : 80));
-  const lookup = lookupFor(config, { host: url.hostname.replace(/^\[|\]$/g, ''), port });
-  const agentOptions = { keepAlive: true, maxSockets: settings.maxParallel, ...(lookup && { lookup }) };
   return new S3Client({
     endpoint: settings.endpoint,
     region: settings.region,
     forcePathStyle: settings.addressing === 'path',
-    credentials: { accessKeyId: settings.accessKey, secretAccessKey: secret },
+    credentials: async () => ({
+      accessKeyId: settings.accessKey,
+      secretAccessKey: typeof secret === 'string' ? secret : secret(),
+    }),
     maxAttempts: 1,
     // The digest of every body is known and signed; a second checksum would be computed for nothing.
     requestChecksumCalculation: 'WHEN_REQUIRED',
     responseChecksumValidation: 'WHEN_REQUIRED',
-    requestHandler: new NodeHttpHandler({
+    requestHandler: createHandler(config, settings),
+  });
+}
+
+function createHandler(
+  config: Pick<Config, 'allowedHosts'>,
+  { endpoint, maxParallel }: BucketSettings,
+): Pick<NodeHttpHandler, 'handle' | 'destroy'> {
+  const url = new URL(endpoint);
+  const port = Number(url.port || (url.protocol === 'https:' ? 443 : 80));
+  try {
+    const lookup = lookupFor(config, { host: url.hostname.replace(/^\[|\]$/g, ''), port });
+    const agentOptions = { keepAlive: true, maxSockets: maxParallel, ...(lookup && { lookup }) };
+    return new NodeHttpHandler({
       connectionTimeout: CONNECT_MS,
       socketTimeout: IDLE_MS,
       // Waiting for a free connection is expected.
       socketAcquisitionWarningTimeout: 3_600_000,
       httpAgent: new HttpAgent(agentOptions),
       httpsAgent: new HttpsAgent(agentOptions),
-    }),
-  });
+    });
+  } catch (failure) {
+    return { handle: () => Promise.reject(failure), destroy: () => {} };
+  }
 }

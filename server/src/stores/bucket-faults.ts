@@ -66,9 +66,14 @@ export function explainBucketError(error: unknown, store: string, key: string | 
   const code = codeOfBucketError(error);
   const status = $metadata?.httpStatusCode;
   if (code === PRIVATE_TARGET || (cause as ClientError | undefined)?.code === PRIVATE_TARGET)
-    return new UniferumError('store-refused', `The store "${store}" can't be used: ${message}.`, {
-      cause: error,
-    });
+    return new UniferumError(
+      'store-away',
+      `The store "${store}" can't be used: ${message}. Nothing was lost.`,
+      {
+        retryAfterSeconds: AWAY_RETRY_S,
+        cause: error,
+      },
+    );
   if (DAMAGED.has(code))
     return new UniferumError(
       'bytes-damaged',

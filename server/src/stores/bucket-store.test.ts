@@ -260,14 +260,16 @@ test('a store that is gone is away', async () => {
 
 test('a private host is not connected to unless the configuration names it', async () => {
   const config = { allowedHosts: new Set<string>() };
-  expect(() => createBucketClient(config, bucket.settings, BUCKET_SECRET)).toThrow('private network');
   const named = { ...bucket.settings, endpoint: bucket.endpoint.replace('127.0.0.1', 'localhost') };
-  const other = new BucketStore('named', named, createBucketClient(config, named, BUCKET_SECRET));
-  await expect(other.head('k')).rejects.toMatchObject({
-    code: 'store-refused',
-    message: expect.stringContaining('UNIFERUM_ALLOWED_HOSTS'),
-  });
-  other.close();
+  for (const settings of [bucket.settings, named]) {
+    const other = new BucketStore('named', settings, createBucketClient(config, settings, BUCKET_SECRET));
+    // Its host may have been allowed before: what is to be stored there waits until it is again.
+    await expect(other.head('k')).rejects.toMatchObject({
+      code: 'store-away',
+      message: expect.stringContaining('UNIFERUM_ALLOWED_HOSTS'),
+    });
+    other.close();
+  }
 });
 
 test('the bucket’s name may precede the host', async () => {
