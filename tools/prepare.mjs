@@ -135,7 +135,9 @@ export function build(say = console.log) {
     throw new Error('The types are wrong. The message is above.');
   for (const [folder, config, what] of BROWSER_BUILDS) {
     const vite = join(ROOT, 'node_modules/.bin/vite');
-    const built = run(vite, ['build', folder, '--config', join(folder, config), '--logLevel', 'warn']);
+    const args = ['build', folder, '--config', join(folder, config), '--logLevel', 'warn'];
+    // A test that builds says "test", which would put the development version of React into the console.
+    const built = run(vite, args, { env: { NODE_ENV: 'production' } });
     if (!built) throw new Error(`${what} could not be built. The message is above.`);
   }
   compressAssets(join(ROOT, 'web/dist'));
@@ -176,13 +178,13 @@ export function findCommand(command) {
   );
 }
 
-/** @param {string} command @param {string[]} args @param {{ quiet?: boolean }} [options] */
-function run(command, args, { quiet = false } = {}) {
+/** @param {string} command @param {string[]} args @param {{ quiet?: boolean, env?: Record<string, string> }} [options] */
+function run(command, args, { quiet = false, env = {} } = {}) {
   // CI=true disables prompts; output goes to stderr, so that the last line of stdout remains the result.
   const result = spawnSync(command, args, {
     cwd: ROOT,
     stdio: ['ignore', quiet ? 'ignore' : 2, 2],
-    env: { ...process.env, CI: 'true' },
+    env: { ...process.env, CI: 'true', ...env },
   });
   return result.status === 0;
 }
