@@ -9,6 +9,7 @@ const ALL_ROUTES = await describeRoutes();
 /** Routes without a client call, each with the alternative. */
 const WITHOUT_CALL = new Map([
   ['get /openapi.json', 'a document for other programs'],
+  ['post /assets/from-address', '`assets.fetch` sends the same body to `/assets`'],
   ['get /events', 'a browser opens it by `eventsUrl`'],
   ['get /health', 'for whoever watches the server'],
   ['get /assets/{id}/versions/{n}/content', 'the address stands in the answer'],

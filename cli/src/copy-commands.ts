@@ -2,6 +2,7 @@ import type { CopyChange, GivenPlacement } from '@uniferum/client';
 import { type Command, Option } from 'commander';
 import type { CliContext } from './context.js';
 import { findFolder } from './folder-commands.js';
+import { assetIdOf } from './identify.js';
 import { formatSize, table } from './output.js';
 import { followRun } from './run-commands.js';
 
@@ -56,7 +57,7 @@ export function addCopyCommands(program: Command, context: () => CliContext): vo
   program
     .command('link')
     .description('create an address at which anybody may read a file until it expires')
-    .argument('<asset>', 'the id of the asset')
+    .argument('<asset>', 'its id, or its path in the library')
     .option('--expires <seconds>', 'how long it works', '86400')
     .option('--downloads <count>', 'how often it may be read')
     .option('--rendition <recipe>', 'a rendition instead of the original')
@@ -129,11 +130,12 @@ function keepLocalOf(text: string | undefined): boolean | number {
 }
 
 async function link(
-  { client, output }: CliContext,
+  context: CliContext,
   asset: string,
   { expires, downloads, rendition }: LinkOptions,
 ): Promise<void> {
-  const made = await client.copies.link(asset, {
+  const { client, output } = context;
+  const made = await client.copies.link(await assetIdOf(context, asset), {
     expiresIn: Number(expires),
     maxDownloads: downloads === undefined ? null : Number(downloads),
     rendition: rendition ?? null,

@@ -2,6 +2,7 @@ import type { Asset, AssetPatch, BulkActionRequest, BulkChange, Visibility } fro
 import { type Command, Option } from 'commander';
 import type { CliContext } from './context.js';
 import { openFile } from './files.js';
+import { assetIdOf } from './identify.js';
 import { table } from './output.js';
 import { acceptRenamed } from './renamed-flags.js';
 import { followRun } from './run-commands.js';
@@ -51,7 +52,7 @@ export function addFindingCommands(program: Command, context: () => CliContext):
   const edit = program
     .command('set')
     .description('edit an asset, or with --filter all assets that match a filter')
-    .argument('[id]')
+    .argument('[asset]', 'its id, or its path in the library')
     .option('--filter <filter>', 'edit all assets that match this filter')
     .option('--in <folder>', 'search in this folder and its subfolders', '/')
     .option('--title <text>')
@@ -78,7 +79,7 @@ export function addFindingCommands(program: Command, context: () => CliContext):
     .option('--restore', 'restore from the bin (one asset)', false)
     .option('--rehearse', 'show what would change', false)
     .option('--no-wait', 'return immediately instead of waiting for the run')
-    .action((id: string | undefined, options: SetOptions) => set(context(), id, options));
+    .action((asset: string | undefined, options: SetOptions) => set(context(), asset, options));
   acceptRenamed(edit, { '--find <filter>': '--filter', '--within <folder>': '--in' }, context);
 }
 
@@ -121,10 +122,11 @@ async function listFacets({ client, output }: CliContext, q: string, options: Ls
         output.out(`${group}  ${items}  ${name}`);
 }
 
-async function set(context: CliContext, id: string | undefined, options: SetOptions): Promise<void> {
+async function set(context: CliContext, asset: string | undefined, options: SetOptions): Promise<void> {
   const { client, output } = context;
-  if ((id === undefined) === (options.filter === undefined))
-    throw new Error('Pass either an asset id or a filter with --filter.');
+  if ((asset === undefined) === (options.filter === undefined))
+    throw new Error('Pass either an asset or a filter with --filter.');
+  const id = asset === undefined ? undefined : await assetIdOf(context, asset);
   if (
     id !== undefined &&
     !options.fill &&

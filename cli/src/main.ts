@@ -3,6 +3,7 @@ import { Command, CommanderError } from 'commander';
 import { addCommands } from './commands.js';
 import { readConfig } from './config.js';
 import { type CliContext, EXIT } from './context.js';
+import { MissingError } from './identify.js';
 import { type Output, type OutputFormat, processOutput } from './output.js';
 import { VERSION } from './version.js';
 
@@ -80,5 +81,6 @@ function report(error: unknown, output: Output): number {
     return error.status === 400 ? EXIT.usage : EXIT.partly;
   }
   output.err(error instanceof Error ? error.message : String(error));
+  if (error instanceof MissingError) return EXIT.missing;
   return error instanceof UniferumConnectionError ? EXIT.unreachable : EXIT.partly;
 }

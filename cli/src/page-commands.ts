@@ -1,7 +1,8 @@
 import { readFile } from 'node:fs/promises';
-import type { RewriteRequest } from '@uniferum/client';
+import type { NewPageSource, RewriteRequest } from '@uniferum/client';
 import type { Command } from 'commander';
 import { type CliContext, EXIT } from './context.js';
+import { assetIdOf, idOf } from './identify.js';
 import { table } from './output.js';
 import { followRun } from './run-commands.js';
 import { printSteps } from './steps.js';
@@ -11,6 +12,7 @@ interface SourcesOptions {
   path?: string;
   site?: string;
   settings?: string;
+  writable?: string;
   index: boolean;
   test: boolean;
   delete: boolean;
@@ -31,16 +33,17 @@ export function addPageCommands(program: Command, context: () => CliContext): vo
   program
     .command('sources')
     .description('list page sources, add one, or index one')
-    .argument('[id]')
+    .argument('[source]', 'its id or name')
     .option('--add <name>', 'add a source under this name')
     .option('--path <path>', 'with --add: a folder of documents, as an absolute path on the server')
     .option('--site <address>', 'with --add: where the folder is served')
     .option('--settings <file>', 'with --add: a JSON file with the kind, settings and secret of any source')
+    .option('--writable <yes|no>', 'whether addresses in its documents may be rewritten')
     .option('--index', 'read the documents that have changed', false)
     .option('--test', 'test it step by step', false)
     .option('--delete', 'forget it; its documents stay', false)
     .option('--no-wait', 'return immediately instead of waiting for the run')
-    .action((id: string | undefined, options: SourcesOptions) => sources(context(), id, options));
+    .action((which: string | undefined, options: SourcesOptions) => sources(context(), which, options));
   program
     .command('crawl')
     .description('read a site and report what is broken on it; the exit status is 1 when something is')
@@ -53,12 +56,12 @@ export function addPageCommands(program: Command, context: () => CliContext): vo
   program
     .command('uses')
     .description('list the places on pages where an asset is used')
-    .argument('<asset>')
+    .argument('<asset>', 'its id, or its path in the library')
     .action((asset: string) => uses(context(), asset));
   program
     .command('rewrite')
     .description('replace addresses in the documents of a writable page source')
-    .argument('<source>')
+    .argument('<source>', 'its id or name')
     .option('--from <address>', 'the old address')
     .option('--to <address>', 'the new address')
     .option('--prefix', 'replace every address that begins with --from', false)
@@ -69,17 +72,23 @@ export function addPageCommands(program: Command, context: () => CliContext): vo
   program
     .command('broken')
     .description('list the broken references of all pages; the exit status is 1 when there are any')
-    .option('--source <id>', 'only those of one source')
+    .option('--source <source>', 'only those of one source: its id or name')
     .option('--fix', 'replace them by what is proposed, where something is', false)
     .action((options: BrokenOptions) => broken(context(), options));
 }
 
-async function sources(context: CliContext, id: string | undefined, options: SourcesOptions): Promise<void> {
+async function sources(
+  context: CliContext,
+  which: string | undefined,
+  options: SourcesOptions,
+): Promise<void> {
   if (options.add !== undefined) return addSource(context, options.add, options);
-  if (id === undefined) return listSources(context);
+  if (which === undefined) return listSources(context);
   const { client, output } = context;
+  const id = await idOf(context, 'source', which);
   if (options.test) return testSource(context, id);
   if (options.delete) return client.sources.remove(id);
+  if (options.writable !== undefined) await makeWritable(context, id, options.writable === 'yes');
   if (options.index) return followRun(context, (await client.sources.index(id)).run, options.wait);
   output.out(JSON.stringify(await client.sources.get(id), null, output.isJson ? 0 : 2));
 }
@@ -89,13 +98,24 @@ async function addSource(
   name: string,
   options: SourcesOptions,
 ): Promise<void> {
-  const folder = { path: options.path ?? '', ...(options.site !== undefined && { url: options.site }) };
+  const folder = {
+    path: options.path ?? '',
+    ...(options.site !== undefined && { url: options.site }),
+    ...(options.writable !== undefined && { writable: options.writable === 'yes' }),
+  };
   const source = await client.sources.add(
     options.settings === undefined
       ? { name, settings: folder }
       : { ...JSON.parse(await readFile(options.settings, 'utf8')), name },
   );
   output.out(output.isJson ? JSON.stringify(source) : source.id);
+}
+
+async function makeWritable({ client }: CliContext, id: string, writable: boolean): Promise<void> {
+  const { settings } = await client.sources.get(id);
+  await client.sources.change(id, {
+    settings: { ...settings, writable } as NewPageSource['settings'],
+  });
 }
 
 async function listSources({ client, output }: CliContext): Promise<void> {
@@ -137,9 +157,10 @@ async function crawl(context: CliContext, url: string, options: CrawlOptions): P
   await broken(context, { source: source.id, fix: false });
 }
 
-async function uses({ client, output }: CliContext, asset: string): Promise<void> {
+async function uses(context: CliContext, asset: string): Promise<void> {
+  const { client, output } = context;
   const rows: string[][] = [];
-  for await (const use of client.references.usesOf(asset)) {
+  for await (const use of client.references.usesOf(await assetIdOf(context, asset))) {
     if (output.isJson) output.out(JSON.stringify(use));
     rows.push([use.document, use.attribute, use.recipe ?? '', use.address]);
   }
@@ -151,7 +172,7 @@ async function rewrite(context: CliContext, source: string, options: RewriteOpti
   const { from, to, csv, prefix } = options;
   const single = from !== undefined && to !== undefined ? [{ from, to }] : [];
   const request: RewriteRequest = {
-    sources: [source],
+    sources: [await idOf(context, 'source', source)],
     ...(prefix ? { prefixes: single } : { map: single }),
     ...(csv !== undefined && { csv: await readFile(csv, 'utf8') }),
   };
@@ -173,7 +194,8 @@ async function broken(context: CliContext, { source, fix }: BrokenOptions): Prom
   const { client, output } = context;
   const rows: string[][] = [];
   let fixable = 0;
-  for await (const one of client.references.list({ state: 'broken', ...(source && { source }) })) {
+  const only = source === undefined ? {} : { source: await idOf(context, 'source', source) };
+  for await (const one of client.references.list({ state: 'broken', ...only })) {
     if (output.isJson) output.out(JSON.stringify(one));
     rows.push([
       one.document,
@@ -185,10 +207,6 @@ async function broken(context: CliContext, { source, fix }: BrokenOptions): Prom
   }
   if (!output.isJson) for (const line of table(rows)) output.out(line);
   if (fix && fixable > 0)
-    await followRun(
-      context,
-      (await client.references.fix({ all: true, ...(source && { source }) })).run,
-      true,
-    );
+    await followRun(context, (await client.references.fix({ all: true, ...only })).run, true);
   if (rows.length > (fix ? fixable : 0)) context.endWith(EXIT.partly);
 }

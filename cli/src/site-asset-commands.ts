@@ -1,5 +1,6 @@
 import type { Command } from 'commander';
 import type { CliContext } from './context.js';
+import { idOf } from './identify.js';
 import { formatSize, table } from './output.js';
 import { followRun } from './run-commands.js';
 
@@ -21,7 +22,7 @@ export function addSiteAssetCommands(program: Command, context: () => CliContext
   program
     .command('site-assets')
     .description('list folders of style sheets, scripts and fonts, add one, or place one in its store')
-    .argument('[id]')
+    .argument('[folder]', 'its id or name')
     .option('--add <name>', 'add a folder under this name')
     .option('--path <path>', 'with --add: the folder, as an absolute path on the server')
     .option('--site <address>', 'with --add: where the site serves the folder')
@@ -32,17 +33,18 @@ export function addSiteAssetCommands(program: Command, context: () => CliContext
     .option('--files', 'list the files of the current release with their addresses', false)
     .option('--delete', 'delete it with its files in the store; the folder stays', false)
     .option('--no-wait', 'return immediately instead of waiting for the run')
-    .action((id: string | undefined, options: SiteAssetsOptions) => siteAssets(context(), id, options));
+    .action((which: string | undefined, options: SiteAssetsOptions) => siteAssets(context(), which, options));
 }
 
 async function siteAssets(
   context: CliContext,
-  id: string | undefined,
+  which: string | undefined,
   options: SiteAssetsOptions,
 ): Promise<void> {
   const { client, output } = context;
   if (options.add !== undefined) return add(context, options.add, options);
-  if (id === undefined) return listAll(context);
+  if (which === undefined) return listAll(context);
+  const id = await idOf(context, 'folder of site assets', which);
   if (options.delete) return client.siteAssets.remove(id);
   if (options.place) return place(context, id, options);
   if (options.files) return listFiles(context, id);

@@ -1,6 +1,7 @@
 import type { AuditMode, AuditReason } from '@uniferum/client';
 import { type Command, Option } from 'commander';
 import type { CliContext } from './context.js';
+import { idOf } from './identify.js';
 import { formatSize, table } from './output.js';
 import { followRun } from './run-commands.js';
 
@@ -23,9 +24,9 @@ export function addStoreCommands(program: Command, context: () => CliContext): v
   program
     .command('stores')
     .description('list stores, add one, or audit and repair one; "home" is the home store')
-    .argument('[id]')
+    .argument('[store]', 'its id or name')
     .option('--add <name>', 'add a store in the bucket of a connection')
-    .option('--connection <id>', 'the connection of the store to add')
+    .option('--connection <connection>', 'the id or name of the connection of the store to add')
     .addOption(
       new Option(
         '--audit <mode>',
@@ -38,15 +39,18 @@ export function addStoreCommands(program: Command, context: () => CliContext): v
     .option('--delete', 'delete a store that holds no copies', false)
     .option('--rehearse', 'with --repair: show what would be done', false)
     .option('--wait', 'wait for the run to end', false)
-    .action((id: string | undefined, options: StoreOptions) => stores(context(), id, options));
+    .action((store: string | undefined, options: StoreOptions) => stores(context(), store, options));
 }
 
-async function stores(context: CliContext, id: string | undefined, options: StoreOptions): Promise<void> {
+async function stores(context: CliContext, store: string | undefined, options: StoreOptions): Promise<void> {
   const { client, output } = context;
   const print = (value: unknown) => output.out(JSON.stringify(value, null, output.isJson ? 0 : 2));
-  if (options.add !== undefined)
-    return print(await client.stores.add({ name: options.add, connection: options.connection ?? '' }));
-  if (id === undefined) return listStores(context);
+  if (options.add !== undefined) {
+    const connection = await idOf(context, 'connection', options.connection ?? '');
+    return print(await client.stores.add({ name: options.add, connection }));
+  }
+  if (store === undefined) return listStores(context);
+  const id = await idOf(context, 'store', store);
   if (options.audit !== undefined)
     return followRun(context, (await client.stores.audit(id, options.audit)).run, options.wait);
   if (options.repair) return repair(context, id, options);

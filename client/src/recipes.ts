@@ -201,7 +201,7 @@ async function waitForRenditions(
     if (Date.now() >= until)
       throw new UniferumConnectionError(
         'timeout',
-        `${waiting.map(({ recipe }) => recipe).join(', ')} of asset ${id} took longer than ${timeoutMs / 1000} s. Check that a worker is running.`,
+        `${waiting.map(({ recipe }) => recipe).join(', ')} of asset ${id} took longer than ${timeoutMs / 1000} s. Check that a worker is running. Files that were there before their recipe are rendered by a rebuild.`,
       );
     await pause(pollMs, signal);
   }

@@ -19,6 +19,7 @@ export function eventRoutes(stream: EventStream, events: readonly EventType[]): 
       headers: {
         'Last-Event-ID': {
           description: 'the id of the last event that was received: the stream begins after it',
+          example: '1204',
         },
       },
       answers: {

@@ -16,7 +16,7 @@ export const begun = {
 };
 export const starting = {
   'Tus-Resumable': RESUMABLE,
-  'Upload-Length': { description: 'the size of the file, in bytes', required: true },
+  'Upload-Length': { description: 'the size of the file, in bytes', required: true, example: '1048576' },
   'Upload-Metadata': {
     description:
       'filename, folder, title, alt, caption, credit, keywords, intake, unpack, ownFolder and rename, each with its value in base64, separated by commas',
@@ -26,6 +26,6 @@ export const starting = {
 export const asking = { 'Tus-Resumable': RESUMABLE };
 export const sending = {
   'Tus-Resumable': RESUMABLE,
-  'Upload-Offset': { description: 'where the chunk begins', required: true },
+  'Upload-Offset': { description: 'where the chunk begins', required: true, example: '524288' },
   'Content-Type': { description: 'application/offset+octet-stream', required: true },
 };

@@ -5,6 +5,7 @@ import type { Joints } from '../library/joints.js';
 import { cutPage, readCursor } from '../shared/cursor.js';
 import { notFound } from '../shared/errors.js';
 import { isJson } from '../shared/json-body.js';
+import type { Principal } from '../shared/principal.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import {
   answer,
@@ -14,6 +15,7 @@ import {
   pagingSchemas,
   verdictSchema,
 } from '../shared/schemas.js';
+import type { Services } from '../shared/services.js';
 import { checkRoutes } from './check-routes.js';
 import { countIntakes, findIntake, insertIntake, listIntakeFiles, listIntakes } from './queries.js';
 import { reportRoute } from './report-route.js';
@@ -25,11 +27,17 @@ import { type ToolsFor, tokenOf } from './tools.js';
 import { answerUpload } from './upload.js';
 import { intakeWayRoutes } from './ways-routes.js';
 
+/** A data URI of a few megabytes. */
+const MAX_SOURCE_BYTES = 4_200_000;
 const params = Joi.object({ id: idSchema.required() });
 
 // biome-ignore lint/complexity/noExcessiveLinesPerFunction: a table of routes, each of which stands on its own
 export function intakeRoutes(toolsFor: ToolsFor, joints: Joints): Route[] {
   const assetSchema = assetSchemaOf(joints);
+  const toolsOf = (services: Services, who: Principal) => {
+    const token = tokenOf(who);
+    return { ...toolsFor(services), ...(token && { token }) };
+  };
   return [
     ...resumableRoutes(toolsFor),
     ...intakeWayRoutes(toolsFor),
@@ -41,11 +49,12 @@ export function intakeRoutes(toolsFor: ToolsFor, joints: Joints): Route[] {
       path: `${API_BASE}/assets`,
       access: 'library:write',
       summary: 'Upload files; each gets a verdict',
+      // Described apart: few generators of clients understand two types of body for one operation.
+      description: 'A JSON body is accepted too: that of `POST /api/v1/assets/from-address`.',
       tokenFolder: () => null,
       ownIdempotency: true,
-      // A data URI of a few megabytes.
-      maxBodyBytes: 4_200_000,
-      alternativeBody: sourceSchema,
+      maxBodyBytes: MAX_SOURCE_BYTES,
+      takesJson: true,
       multipart: Joi.object({
         folder: Joi.string().description(
           'the path of the folder; made when it is missing; it may come again before other files',
@@ -89,10 +98,22 @@ export function intakeRoutes(toolsFor: ToolsFor, joints: Joints): Route[] {
       },
       async handle({ services, idempotency, who, req }) {
         const asking = { who, req, idempotency };
-        const token = tokenOf(who);
-        const tools = { ...toolsFor(services), ...(token && { token }) };
+        const tools = toolsOf(services, who);
         return isJson(req) ? answerSource(tools, asking) : answerUpload(tools, asking);
       },
+    }),
+    route({
+      method: 'post',
+      path: `${API_BASE}/assets/from-address`,
+      access: 'library:write',
+      summary: 'Import one file from an address or a data URI',
+      tokenFolder: () => null,
+      ownIdempotency: true,
+      maxBodyBytes: MAX_SOURCE_BYTES,
+      body: sourceSchema,
+      answers: { 201: { description: 'The file was stored', schema: assetSchema } },
+      handle: ({ services, idempotency, who, req }) =>
+        answerSource(toolsOf(services, who), { who, req, idempotency }),
     }),
     route<object, { limit: number; cursor?: string }>({
       method: 'get',

@@ -26,7 +26,7 @@ interface SourceBody extends Partial<AssetTexts> {
 
 const text = (max: number) => Joi.string().trim().max(max).allow(null, '');
 
-/** The JSON body of `POST /assets`: one file by its URL. */
+/** The JSON body of `POST /assets/from-address`, which `POST /assets` takes too. */
 export const sourceSchema = Joi.object({
   source: Joi.string()
     .trim()

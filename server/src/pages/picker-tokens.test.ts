@@ -74,6 +74,7 @@ test('it opens only what a picker and an upload need, whatever its rights are', 
     'head /uploads/{id}',
     'patch /uploads/{id}',
     'post /assets',
+    'post /assets/from-address',
     'post /intake/check',
     'post /uploads',
   ]);
@@ -102,8 +103,10 @@ describe('a token for a folder', () => {
     expect((await send(token, '/newsroom', ['c.jpg'])).status).toBe(403);
     expect((await send(token, '/news', ['c.zip'], { unpack: 'true' })).status).toBe(403);
     const source = { source: 'data:text/plain,a', name: 'a.txt' };
-    expect(await statusOf(token, 'POST', '/assets', { ...source, folder: '/news' })).toBe(201);
-    expect(await statusOf(token, 'POST', '/assets', { ...source, folder: '/' })).toBe(403);
+    for (const path of ['/assets', '/assets/from-address']) {
+      expect(await statusOf(token, 'POST', path, { ...source, folder: '/news' })).toBe(201);
+      expect(await statusOf(token, 'POST', path, { ...source, folder: '/' })).toBe(403);
+    }
     expect(await statusOf(token, 'POST', '/intake/check', { folder: '/news', files })).toBe(200);
     expect(await statusOf(token, 'POST', '/intake/check', { folder: '/', files })).toBe(403);
   });

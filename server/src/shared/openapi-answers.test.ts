@@ -5,6 +5,7 @@ import addFormatsModule from 'ajv-formats';
 import { afterAll, beforeAll, expect, test } from 'vitest';
 import { createApp } from '../app.js';
 import { describeRoutes } from '../describe.js';
+import { ExampleRecorder } from '../testing/example-recorder.js';
 import {
   type Answer,
   brokenPng,
@@ -27,6 +28,7 @@ addFormats(ajv);
 ajv.addSchema({ ...document, $id: 'document' });
 
 const answered = new Set<string>();
+const recorder = new ExampleRecorder();
 const faults: string[] = [];
 
 /** Holds an answer against the schema that the document states for it. */
@@ -39,6 +41,8 @@ function check(method: string, path: string, answer: Answer): void {
   );
   if (!route) return;
   const name = `${route.method} ${route.path} ${answer.status}`;
+  // Whatever was asked for, it is no fault of the server.
+  if (answer.status === 500) faults.push(`${name}: ${answer.body.detail}`);
   const pointer = ['paths', documentPath(route.path), route.method, 'responses', String(answer.status)];
   const response = pointer.reduce((node, key) => node?.[key], document);
   if (!response) {
@@ -46,6 +50,7 @@ function check(method: string, path: string, answer: Answer): void {
     return;
   }
   answered.add(`${route.method} ${route.path}`);
+  recorder.see(route, bare, answer);
   if (answer.body === undefined) return;
   const type = (answer.headers.get('content-type') ?? '').split(';')[0] ?? '';
   // A file to be saved, whatever its type.
@@ -84,7 +89,7 @@ async function callPages(picture: string): Promise<void> {
   await mkdir(folder, { recursive: true });
   await writeFile(
     join(folder, 'a.html'),
-    '<title>A</title><img src="/media/a/a.jpg"><img src="/media/a/no.jpg">',
+    '<title>A</title><img src="/media/lights/gannet-head.jpg"><img src="/media/lights/no.jpg">',
   );
   const call = (method: 'GET' | 'POST' | 'PATCH' | 'DELETE', path: string, json?: object) =>
     server.call(method, `/api/v1${path}`, json && { json });
@@ -104,7 +109,10 @@ async function callPages(picture: string): Promise<void> {
   ])
     await call('GET', path);
   await call('PATCH', `/sources/${id}`, { settings: { ...source.settings, writable: true } });
-  const rewrite = { sources: [id], map: [{ from: '/media/a/no.jpg', to: '/media/a/a.jpg' }] };
+  const rewrite = {
+    sources: [id],
+    map: [{ from: '/media/lights/no.jpg', to: '/media/lights/gannet-head.jpg' }],
+  };
   await call('POST', '/references/fix', { ids: ['1', '2', '3'] });
   await call('POST', '/rewrites?rehearse=true', rewrite);
   await call('POST', '/rewrites', rewrite);
@@ -224,23 +232,23 @@ test('real answers of every route match it, good ones and bad ones', async () =>
   });
   const picture = (
     await server.call('POST', '/api/v1/assets', {
-      body: form('/a', [{ name: 'a.jpg', data: await photo(600, 400) }]),
+      body: form('/lights', [{ name: 'gannet-head.jpg', data: await photo(600, 400) }]),
     })
   ).body;
   await server.call('POST', '/api/v1/assets', {
-    body: form('/a', [
-      { name: 'b.txt', data: Buffer.from('b') },
-      { name: 'c.txt', data: Buffer.alloc(0) },
+    body: form('/lights', [
+      { name: 'hours.txt', data: Buffer.from('b') },
+      { name: 'log.txt', data: Buffer.alloc(0) },
     ]),
   });
   await server.call('POST', '/api/v1/assets', {
-    body: form('/a', [{ name: 'c.txt', data: Buffer.alloc(0) }]),
+    body: form('/lights', [{ name: 'log.txt', data: Buffer.alloc(0) }]),
   });
   await get('/api/v1/health');
   await server.workUntilIdle();
-  const intake = (await post('/api/v1/intakes', { folder: '/a' })).body.id;
+  const intake = (await post('/api/v1/intakes', { folder: '/lights' })).body.id;
   const folder = picture.folder.id;
-  const key = (await post('/api/v1/keys', { name: 'k', rights: ['library:read'] })).body.id;
+  const key = (await post('/api/v1/keys', { name: 'Nightly import', rights: ['library:read'] })).body.id;
   const empty = (await post('/api/v1/folders', { path: '/empty' })).body.id;
   const [run] = (await get('/api/v1/runs')).body.items;
   for (const path of [
@@ -255,7 +263,7 @@ test('real answers of every route match it, good ones and bad ones', async () =>
     `/api/v1/folders/${folder}`,
     `/api/v1/folders/${folder}/rules`,
     `/api/v1/folders/${folder}/access`,
-    '/api/v1/assets?folder=/a',
+    '/api/v1/assets?folder=/lights',
     `/api/v1/assets/${picture.id}`,
     `/api/v1/assets/${picture.id}/content`,
     `/api/v1/assets/${picture.id}/renditions`,
@@ -270,8 +278,8 @@ test('real answers of every route match it, good ones and bad ones', async () =>
     `/api/v1/runs/${run.id}`,
     `/api/v1/runs/${run.id}/items`,
     '/api/v1/flow',
-    '/media/a/a.jpg',
-    '/media/a/a~wide.jpg',
+    '/media/lights/gannet-head.jpg',
+    '/media/lights/gannet-head~wide.jpg',
   ])
     await get(path);
   await callDerived(picture.id);
@@ -280,10 +288,10 @@ test('real answers of every route match it, good ones and bad ones', async () =>
   await callConnections();
   await callStores(picture.id, folder);
   for (const verb of ['stop', 'resume', 'retry']) await post(`/api/v1/runs/${run.id}/${verb}`, {});
-  await post('/api/v1/intake/check', { folder: '/a', files: [{ name: 'x.jpg', bytes: 9 }] });
-  const begun = await post('/api/v1/intakes', { folder: '/a' });
+  await post('/api/v1/intake/check', { folder: '/lights', files: [{ name: 'x.jpg', bytes: 9 }] });
+  const begun = await post('/api/v1/intakes', { folder: '/lights' });
   await post(`/api/v1/intakes/${begun.body.id}/check`, {
-    folder: '/a',
+    folder: '/lights',
     files: [{ name: 'x.jpg', bytes: 0 }],
   });
   await post('/api/v1/recipes/rebuild?rehearse=true', { only: 'all' });
@@ -300,11 +308,13 @@ test('real answers of every route match it, good ones and bad ones', async () =>
   await server.call('PATCH', `/api/v1/assets/${picture.id}`, { json: { title: 'T' } });
   await server.call('DELETE', `/api/v1/assets/${picture.id}`);
   await post(`/api/v1/assets/${picture.id}/restore`, {});
+  await server.call('PUT', `/api/v1/folders/${folder}/rules`, { json: { maxBytes: 5_000_000 } });
+  await post(`/api/v1/assets/${picture.id}/restore`, {});
   await server.call('DELETE', `/api/v1/folders/${empty}`);
   await server.call('DELETE', '/api/v1/recipes/wide');
-  await post('/api/v1/picker-tokens', { folder: '/a', origin: 'https://skerry.example' });
+  await post('/api/v1/picker-tokens', { folder: '/lights', origin: 'https://skerry.example' });
   await post('/api/v1/picker-tokens', { folder: '/nowhere' });
-  await post('/api/v1/upload-tokens', { folder: '/a', maxItems: 3 });
+  await post('/api/v1/upload-tokens', { folder: '/lights', maxItems: 3 });
   await post('/api/v1/upload-tokens', { folder: '/nowhere' });
   await server.call('DELETE', `/api/v1/keys/${key}`);
   await server.call('POST', '/api/v1/session', { key: null, json: { email: EMAIL, password: PASSWORD } });
@@ -327,6 +337,8 @@ test('real answers of every route match it, good ones and bad ones', async () =>
   );
   expect(silent).toEqual([]);
   expect(faults).toEqual([]);
+  // `npm run examples`
+  if (process.env.RECORD_EXAMPLES) recorder.write(server);
 });
 
 /** Calls everything about recipes, what they make, and the workers. */
@@ -347,9 +359,9 @@ async function callDerived(id: string): Promise<void> {
     ladder: { widths: [300, 100] },
     output: { format: 'jpeg', likeness: 0.9, also: ['webp'] },
   });
-  await post('/api/v1/recipes/rebuild', { only: 'unfinished', select: { q: '', folder: '/a' } });
+  await post('/api/v1/recipes/rebuild', { only: 'unfinished', select: { q: '', folder: '/lights' } });
   await server.call('POST', '/api/v1/assets', {
-    body: form('/a', [{ name: 'broken.png', data: await brokenPng(300, 200, 3) }]),
+    body: form('/lights', [{ name: 'broken.png', data: await brokenPng(300, 200, 3) }]),
   });
   await server.workUntilIdle();
   for (const path of [
@@ -416,11 +428,12 @@ async function callWaysAndKeeping(asset: string): Promise<void> {
   await call('PUT', '/settings/metadata', (await call('GET', '/settings/metadata')).body);
   await call('POST', '/inbox/register?rehearse=true', {});
   await call('POST', '/inbox/register', {});
-  await call('POST', '/intake/addresses', { folder: '/a', addresses: ['data:,fog'] });
-  await call('POST', '/intake/manifest?rehearse=true', { content: 'path\na.txt\n' });
+  await call('POST', '/intake/addresses', { folder: '/lights', addresses: ['data:,fog'] });
+  await call('POST', '/intake/manifest?rehearse=true', { content: 'path\nhours.txt\n' });
   await call('POST', '/intake/manifest', { content: 'path\ndata:,row\n' });
-  await call('POST', '/assets', { source: 'data:,one', folder: '/a' });
-  await call('POST', '/assets', { source: 'http://127.0.0.2/', folder: '/a' });
+  await call('POST', '/assets', { source: 'data:,one', folder: '/lights' });
+  await call('POST', '/assets/from-address', { source: 'data:,tides', folder: '/lights' });
+  await call('POST', '/assets', { source: 'http://127.0.0.2/', folder: '/lights' });
   await server.call('PUT', `/api/v1/assets/${asset}/content`, {
     body: new Uint8Array(await photo(50, 50)) as BodyInit,
   });
@@ -439,7 +452,7 @@ async function callWaysAndKeeping(asset: string): Promise<void> {
   const tus = { 'Tus-Resumable': '1.0.0' };
   await server.call('OPTIONS', '/api/v1/uploads', { headers: tus });
   const begun = await server.call('POST', '/api/v1/uploads', {
-    headers: { ...tus, 'Upload-Length': '3', 'Upload-Metadata': `filename ${btoa('a.txt')}` },
+    headers: { ...tus, 'Upload-Length': '3', 'Upload-Metadata': `filename ${btoa('tides.txt')}` },
   });
   const upload = `/api/v1/uploads/${begun.headers.get('location')?.split('/').at(-1)}`;
   await server.call('HEAD', upload, { headers: tus });

@@ -2,19 +2,27 @@ import { RIGHTS } from '@uniferum/core/access';
 import type Joi from 'joi';
 import joiToJson from 'joi-to-json';
 import { PROBLEMS } from './errors.js';
+import {
+  type Json,
+  type OperationExample,
+  type OperationExamples,
+  readExamples,
+} from './openapi-examples.js';
 import { operationIdOf } from './operation-id.js';
 import type { AnswerSpec, Route } from './route.js';
 import { components, problemSchema } from './schemas.js';
 import { VERSION } from './version.js';
 
-type Json = null | boolean | number | string | Json[] | { [key: string]: Json };
 type JsonObject = { [key: string]: Json };
 
 /** The package exports one function; its types describe a module instead. */
 const convert = joiToJson as unknown as (schema: Joi.Schema, mode: 'open-api-3.1') => JsonObject;
 
 /** Builds the OpenAPI 3.1 document from the schemas by which the routes validate. It is slow: cache the result. */
-export function buildOpenApi(routes: readonly Route[]): JsonObject {
+export function buildOpenApi(
+  routes: readonly Route[],
+  examples: OperationExamples = readExamples(),
+): JsonObject {
   const named = new Map(
     [...components()].map(([name, schema]) => [JSON.stringify(toJsonSchema(schema)), name]),
   );
@@ -30,7 +38,10 @@ export function buildOpenApi(routes: readonly Route[]): JsonObject {
   const paths: Record<string, JsonObject> = {};
   for (const route of routes) {
     const path = documentPath(route.path);
-    paths[path] = { ...paths[path], [route.method]: describeRoute(route, refer) };
+    paths[path] = {
+      ...paths[path],
+      [route.method]: describeRoute(route, { refer, example: examples[`${route.method} ${route.path}`] }),
+    };
   }
   return {
     openapi: '3.1.0',
@@ -71,22 +82,30 @@ export function documentPath(path: string): string {
   return path.replace(/\{(\w+)\*\}/g, '{$1}');
 }
 
-function describeRoute(route: Route, refer: (schema: Json) => Json): JsonObject {
+interface Context {
+  refer(schema: Json): Json;
+  /** What a server answered; none for routes that nobody has recorded. */
+  example: OperationExample | undefined;
+}
+
+function describeRoute(route: Route, context: Context): JsonObject {
+  const { refer, example } = context;
   const isPublic = route.access === 'public';
   return {
     operationId: operationIdOf({ method: route.method, path: route.path, isList: isList(route) }),
     summary: route.summary,
+    ...(route.description !== undefined && { description: route.description }),
     tags: [route.path.replace('/api/v1', '').split('/')[1] ?? 'system'],
     ...(isPublic ? { security: [] } : {}),
     ...(route.access === 'anyone' ? { security: [{}, { key: [] }, { session: [] }] } : {}),
     ...(isPublic || route.access === 'anyone' ? {} : { 'x-right': route.access }),
     parameters: [
-      ...describeParameters(route.params, 'path', route),
+      ...describeParameters(route.params, 'path', route, example?.params),
       ...describeParameters(route.query, 'query', route),
       ...headerParameters(route),
     ],
     ...describeBody(route, refer),
-    responses: describeAnswers(route, refer),
+    responses: describeAnswers(route, context),
   };
 }
 
@@ -101,6 +120,7 @@ function describeParameters(
   schema: Joi.ObjectSchema | undefined,
   place: 'path' | 'query',
   route: Route,
+  values: Record<string, string> = {},
 ): Json[] {
   if (!schema) return [];
   const json = toJsonSchema(schema);
@@ -113,19 +133,19 @@ function describeParameters(
       in: place,
       required: place === 'path' || required.includes(name),
       schema: isRest ? { type: 'string' } : property,
+      ...(values[name] !== undefined && { example: values[name] }),
     };
   });
 }
 
 function headerParameters({ method, access, headers }: Route): Json[] {
-  const text = (name: string, description: string, required = false): Json => ({
+  const text = (name: string, description: string, { required = false, example = '' } = {}): Json => ({
     ...{ name, in: 'header', required, description },
     schema: { type: 'string' },
+    ...(example !== '' && { example }),
   });
   if (headers)
-    return Object.entries(headers).map(([name, { description, required = false }]) =>
-      text(name, description, required),
-    );
+    return Object.entries(headers).map(([name, { description, ...more }]) => text(name, description, more));
   if (method === 'post' && access !== 'public')
     return [
       text(
@@ -138,22 +158,22 @@ function headerParameters({ method, access, headers }: Route): Json[] {
   return [];
 }
 
-function describeBody(
-  { body, multipart, alternativeBody }: Route,
-  refer: (schema: Json) => Json,
-): JsonObject {
+function describeBody({ body, multipart }: Route, refer: (schema: Json) => Json): JsonObject {
   if (multipart) {
     const json = toJsonSchema(multipart);
     const properties = {
       ...(json.properties as JsonObject),
-      file: { type: 'array', items: { type: 'string', contentMediaType: 'application/octet-stream' } },
+      // As one file, although it may come again: few generators can send a list of files.
+      file: {
+        ...{ type: 'string', format: 'binary', contentMediaType: 'application/octet-stream' },
+        description: 'the bytes of a file; the field may come again for more files',
+      },
     };
     return {
       requestBody: {
         required: true,
         content: {
           'multipart/form-data': { schema: { ...json, properties } },
-          ...(alternativeBody && { 'application/json': { schema: refer(toJsonSchema(alternativeBody)) } }),
         },
       },
     };
@@ -164,7 +184,7 @@ function describeBody(
   };
 }
 
-function describeAnswers(route: Route, refer: (schema: Json) => Json): JsonObject {
+function describeAnswers(route: Route, { refer, example }: Context): JsonObject {
   const problem = (description: string): Json => ({
     description,
     content: { 'application/problem+json': { schema: refer(toJsonSchema(problemSchema)) } },
@@ -177,7 +197,10 @@ function describeAnswers(route: Route, refer: (schema: Json) => Json): JsonObjec
   return {
     ...problems,
     ...Object.fromEntries(
-      Object.entries(route.answers).map(([status, spec]) => [status, describeAnswer(spec, refer)]),
+      Object.entries(route.answers).map(([status, spec]) => [
+        status,
+        describeAnswer(spec, refer, example?.answers[status]),
+      ]),
     ),
   };
 }
@@ -192,6 +215,7 @@ function titlesOf(status: number): string {
 function describeAnswer(
   { description, schema, contentType, headers }: AnswerSpec,
   refer: (schema: Json) => Json,
+  example?: Json,
 ): JsonObject {
   const about = {
     description,
@@ -208,7 +232,12 @@ function describeAnswer(
   const type = contentType ?? 'application/json';
   return {
     ...about,
-    content: { [type]: schema ? { schema: refer(toJsonSchema(schema)) } : { schema: { type: 'string' } } },
+    content: {
+      [type]: {
+        schema: schema ? refer(toJsonSchema(schema)) : { type: 'string' },
+        ...(example !== undefined && { example }),
+      },
+    },
   };
 }
 

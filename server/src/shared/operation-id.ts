@@ -12,6 +12,7 @@ const NAMED: Readonly<Record<string, string>> = {
   'get /made/{id}/{signature}/{spec}': 'getMadePicture',
   'get /media/{path*}': 'getMedia',
   'post /api/v1/assets': 'uploadAssets',
+  'post /api/v1/assets/from-address': 'importAsset',
   'post /api/v1/assets/bulk': 'changeAssets',
   'get /api/v1/assets/duplicates': 'findDuplicates',
   'get /api/v1/assets/facets': 'countFacets',

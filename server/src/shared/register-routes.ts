@@ -109,7 +109,7 @@ export function requireScope({ scope }: Pick<Principal, 'scope'>, folder: string
 
 /** Reads a JSON body where the route takes one; other bodies are read by the handler. */
 async function readBody(spec: Route, req: Request): Promise<unknown> {
-  if ((!spec.body && !spec.alternativeBody) || !isJson(req)) return undefined;
+  if ((!spec.body && !spec.takesJson) || !isJson(req)) return undefined;
   return readJsonBody(req, { maxBytes: spec.maxBodyBytes ?? MAX_JSON_BYTES });
 }
 

@@ -39,15 +39,16 @@ export interface RouteSpec<Params = object, Query = object, Body = undefined> {
   path: string;
   access: Access;
   summary: string;
+  description?: string;
   params?: Joi.ObjectSchema;
   query?: Joi.ObjectSchema;
   body?: Joi.Schema;
   /** Headers that the handler reads itself, instead of the usual ones. */
-  headers?: Readonly<Record<string, { description: string; required?: boolean }>>;
+  headers?: Readonly<Record<string, { description: string; required?: boolean; example?: string }>>;
   /** The schema of a multipart body, which the handler reads itself. */
   multipart?: Joi.ObjectSchema;
-  /** The schema of a JSON body accepted instead of a multipart one; the handler validates it itself. */
-  alternativeBody?: Joi.Schema;
+  /** A JSON body is accepted instead of a multipart one; the handler validates it itself. */
+  takesJson?: boolean;
   /** The handler implements Idempotency-Key itself, because its body streams. */
   ownIdempotency?: boolean;
   /** The maximum size of a JSON body. @defaultValue 256 kB */
