@@ -6,10 +6,10 @@ import { api } from '../testing/calls.js';
 import { type Line, openLine } from '../testing/faults.js';
 import { eventually, form, startTestServer, type TestServer } from '../testing/harness.js';
 import { createEngine } from '../worker.js';
-import { fillUrl } from './database-source.js';
 import { openSource } from './open-source.js';
 import type { PageSource } from './source.js';
 import { findSource } from './source-queries.js';
+import { fillUrl } from './table-values.js';
 import { digestOf } from './write-document.js';
 
 // The database of a site is one of its own on the same MariaDB, reached over a line that can be cut.
@@ -197,6 +197,36 @@ describe('addresses in a database', () => {
     expect(await run(`/runs/${rewriting.id}/undo`)).toMatchObject({ state: 'done', done: 3 });
     expect(await read()).toEqual(before);
   });
+
+  test.each([
+    ['whole numbers', 'id BIGINT UNSIGNED PRIMARY KEY', ['7', '9007199254740993', '9007199254740992']],
+    ['texts', 'id VARCHAR(40) PRIMARY KEY, KEY (id)', ["it's", '7', 'a/b']],
+  ])(
+    'by %s are replaced whatever their size and number; nothing has to be read again',
+    async (_, key, ids) => {
+      await site.query(
+        `CREATE TABLE ${table}_many (${key}, name VARCHAR(60) CHARACTER SET latin1, body MEDIUMTEXT)`,
+      );
+      const image = '<p>Zoë 🗼</p><img src="/old/a.jpg">';
+      const bodies = [image, image.repeat(200), `${'x'.repeat(5_000_000)}${image}`];
+      for (const [n, body] of bodies.entries())
+        await site.query(`INSERT INTO ${table}_many VALUES (?, 'Zoë', ?)`, [ids[n], body]);
+      const place = { table: `${table}_many`, titleColumn: 'name', url: 'https://www.skerry.example/{id}' };
+      const source = await addSource(place);
+      expect(await run(`/sources/${source}/index`)).toMatchObject({ done: 3, failed: 0 });
+      const rewriting = await run('/rewrites', { sources: [source], map: MAP });
+      expect(rewriting).toMatchObject({ state: 'done', done: 3, failed: 0 });
+      for (const [n, body] of bodies.entries()) {
+        const [row] = await rowsOf(`SELECT body FROM ${table}_many WHERE id = ?`, [ids[n]]);
+        expect(row?.body === body.replaceAll('/old/', '/media/new/')).toBe(true);
+      }
+      expect(await run(`/sources/${source}/index`)).toMatchObject({ total: 0 });
+      expect((await get(`/references?state=broken&source=${source}`)).total).toBe(202);
+      expect(await run(`/runs/${rewriting.id}/undo`)).toMatchObject({ state: 'done', done: 3 });
+      const [row] = await rowsOf(`SELECT body FROM ${table}_many WHERE id = ?`, [ids[1]]);
+      expect(row?.body).toBe(bodies[1]);
+    },
+  );
 
   test('that somebody changed in between are reported, and never overwritten', async () => {
     for (const id of [1, 2]) await insert(id, `<img src="/old/a.jpg">${id}`);

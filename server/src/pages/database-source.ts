@@ -1,10 +1,10 @@
-import { encodePath } from '@uniferum/core/library';
-import { applyEdits, type DatabaseSettings } from '@uniferum/core/pages';
+import type { DatabaseSettings } from '@uniferum/core/pages';
 import { UniferumError } from '../shared/errors.js';
+import { groupBy } from '../shared/group.js';
 import {
   type ConfirmedDocument,
   type DocumentChange,
-  MAX_ADDRESS,
+  MAX_DOCUMENT_BYTES,
   type OpenedSource,
   type PresentDocument,
   SourceFault,
@@ -15,20 +15,32 @@ import { type DatabaseConfig, SiteDatabase } from './site-database.js';
 import type { ListedDocument, PageSource } from './source.js';
 import {
   type Belongings,
+  canEditValues,
+  editValues,
+  isWorkedOnAsStored,
   listValues,
+  type ReadValue,
   readColumns,
   readDigests,
-  readSizes,
   readValue,
   readValues,
   requireKey,
   type TableColumn,
   updateValue,
+  type ValueEdits,
 } from './table-queries.js';
+import {
+  applyTo,
+  BYTES_AT_A_TIME,
+  fillUrl,
+  groupBySize,
+  pathOf,
+  readPath,
+  stampDigest,
+  toFailure,
+} from './table-values.js';
 import { digestOf } from './write-document.js';
 
-/** So many bytes of documents are kept in memory at a time. */
-const BYTES_AT_A_TIME = 8_000_000;
 const MAX_TITLE = 300;
 
 /** Opens columns of a table. @throws SourceFault, UniferumError `source-away` */
@@ -46,16 +58,6 @@ export async function openDatabase(
   }
 }
 
-/** The path of a value within its source. */
-function pathOf(key: string, column: string): string {
-  return `${encodeURIComponent(key)}/${column}`;
-}
-
-function readPath(path: string): { key: string; column: string } {
-  const slash = path.indexOf('/');
-  return { key: decodeURIComponent(path.slice(0, slash)), column: path.slice(slash + 1) };
-}
-
 /** Types whose values are not the same again after they were written as text. */
 const INEXACT_KEYS = /^(?:binary|varbinary|float|double|bit)$/;
 
@@ -64,6 +66,10 @@ class ColumnsOfTable implements OpenedSource {
   readonly #database: SiteDatabase;
   readonly #settings: DatabaseSettings;
   readonly #columns: ReadonlyMap<string, TableColumn>;
+  /** Whether the digests of a column's values can be computed here. */
+  readonly #isComputable = new Map<string, boolean>();
+  /** What belongs to the values that were read last. */
+  readonly #read = new Map<string, Belongings>();
 
   /** @throws SourceFault when a column of the settings is missing */
   constructor(database: SiteDatabase, columns: readonly TableColumn[]) {
@@ -102,70 +108,88 @@ class ColumnsOfTable implements OpenedSource {
   }
 
   async *present(paths: readonly string[]): AsyncGenerator<PresentDocument[]> {
+    this.#read.clear();
     const wanted = paths.map(readPath);
     for (const { name, format } of this.#settings.columns) {
       const keys = wanted.filter(({ column }) => column === name).map(({ key }) => key);
-      for (const some of await this.#groupBySize(name, keys))
-        yield (await this.#read(name, some)).map((row) => ({
-          ...{ ...this.#belongings(name, row), format },
-          content: { bytes: row.value ?? new Uint8Array() },
-          fault: row.value === null ? TOO_LARGE : null,
-        }));
+      for await (const rows of this.#readSome(name, keys))
+        yield rows.map((row) => {
+          const { value, ...belongings } = row;
+          this.#read.set(pathOf(row.id, name), belongings);
+          return {
+            ...{ ...this.#belongings(name, row), format },
+            content: { bytes: value ?? new Uint8Array() },
+            fault: value === null ? TOO_LARGE : null,
+          };
+        });
     }
   }
 
-  /** Keys of values that are read together. */
-  async #groupBySize(column: string, keys: readonly string[]): Promise<string[][]> {
-    const groups: string[][] = [];
-    let left = 0;
-    const sizes = keys.length === 0 ? [] : await readSizes(this.#database, column, keys);
-    for (const { id, size } of sizes) {
-      if (left < size || groups.length === 0) {
-        groups.push([]);
-        left = BYTES_AT_A_TIME;
-      }
-      groups.at(-1)?.push(id);
-      left -= size;
-    }
-    return groups;
-  }
-
-  #read(column: string, keys: readonly string[]) {
-    return readValues(this.#database, this.#column(column), { keys, others: this.#others });
+  /** Reads values: first those that are small enough to be read together whatever the others are. */
+  async *#readSome(name: string, keys: readonly string[]): AsyncGenerator<ReadValue[]> {
+    if (keys.length === 0) return;
+    const column = this.#column(name);
+    const others = this.#others;
+    const maxBytes = Math.floor(BYTES_AT_A_TIME / keys.length);
+    const rows = await readValues(this.#database, column, { keys, others, maxBytes });
+    const small = rows.filter(({ value }) => value !== null);
+    if (small.length > 0) yield small;
+    for (const some of groupBySize(rows.filter(({ value }) => value === null)))
+      yield await readValues(this.#database, column, { keys: some, others, maxBytes: MAX_DOCUMENT_BYTES });
   }
 
   /**
-   * Values that were just read are replaced in one transaction; each statement makes sure that its value still is what was
-   * read. What that can't decide is decided one by one.
+   * Values that were just read are replaced in one transaction; each statement makes sure that its values still are what
+   * was read. What that can't decide is decided one by one.
    */
   async write(changes: readonly DocumentChange[]): Promise<WriteOutcome[]> {
-    const isReplaced = await this.#replaceTogether(changes);
+    const isReplaced = (await this.#replaceTogether(changes)) ?? [];
     const outcomes: WriteOutcome[] = [];
     for (const [n, change] of changes.entries())
       outcomes.push(isReplaced[n] ? { kind: 'written' } : await this.#writeOne(change));
     return outcomes;
   }
 
-  async #replaceTogether(changes: readonly DocumentChange[]): Promise<boolean[]> {
-    const none = changes.map(() => false);
-    if (!changes.some(({ bytes }) => bytes)) return none;
+  /** @returns null when none was replaced */
+  async #replaceTogether(changes: readonly DocumentChange[]): Promise<boolean[] | null> {
+    if (!changes.some(({ bytes }) => bytes)) return null;
     try {
-      return await this.#database.transaction(async () => {
-        const isReplaced: boolean[] = [];
-        for (const change of changes) isReplaced.push(await this.#replaceRead(change));
-        return isReplaced;
-      });
+      return await this.#database.transaction(
+        async () => (await this.#editTogether(changes)) ?? (await this.#replaceEach(changes)),
+      );
     } catch (error) {
       if (error instanceof UniferumError && error.code === 'source-away') throw error;
       // One of them is refused; which one, and why, is found out one by one.
-      return none;
+      return null;
     }
   }
 
-  #replaceRead({ path, edits, before, bytes }: DocumentChange): Promise<boolean> | boolean {
-    if (!bytes) return false;
-    const { key, column } = readPath(path);
-    return updateValue(this.#database, this.#column(column), { key, before, next: applyTo(bytes, edits) });
+  /** One statement for each column. @returns null where that can't be, with nothing changed */
+  async #editTogether(changes: readonly DocumentChange[]): Promise<boolean[] | null> {
+    const byColumn = groupBy(
+      changes.map(({ path, before, edits }) => ({ ...readPath(path), before, edits })),
+      ({ column }) => column,
+    );
+    const key = this.#column(this.#settings.key);
+    const all: [string, ValueEdits[]][] = [...byColumn];
+    if (!all.every(([, some]) => canEditValues(key, some))) return null;
+    for (const [name, some] of all)
+      if ((await editValues(this.#database, this.#column(name), some)) !== some.length)
+        throw new Error('Expected every value to be as it was read');
+    return changes.map(() => true);
+  }
+
+  async #replaceEach(changes: readonly DocumentChange[]): Promise<boolean[]> {
+    const isReplaced: boolean[] = [];
+    for (const { path, edits, before, bytes } of changes) {
+      const { key, column: name } = readPath(path);
+      const column = this.#column(name);
+      isReplaced.push(
+        bytes !== undefined &&
+          (await updateValue(this.#database, column, { key, before, next: applyTo(bytes, edits) })),
+      );
+    }
+    return isReplaced;
   }
 
   async #writeOne({ path, edits, before, after }: DocumentChange): Promise<WriteOutcome> {
@@ -187,7 +211,33 @@ class ColumnsOfTable implements OpenedSource {
     }
   }
 
-  async confirm(written: readonly Pick<DocumentChange, 'path' | 'after'>[]): Promise<ConfirmedDocument[]> {
+  async confirm(written: readonly DocumentChange[]): Promise<ConfirmedDocument[]> {
+    const computed = written.flatMap((change) => this.#confirmOwn(change));
+    const isComputed = new Set(computed.map(({ path }) => path));
+    const asked = written.filter(({ path }) => !isComputed.has(path));
+    return [...computed, ...(await this.#confirmByReading(asked))];
+  }
+
+  /**
+   * What the database would say of a value that was just written. It is computed in columns where that gives what the
+   * database says; should somebody change the value meanwhile, the next run that indexes it notices.
+   */
+  #confirmOwn({ path, bytes, edits }: DocumentChange): ConfirmedDocument[] {
+    const { column: name } = readPath(path);
+    const read = this.#read.get(path);
+    const { titleColumn } = this.#settings;
+    const isOwn =
+      isWorkedOnAsStored(this.#column(name)) && titleColumn !== name && !this.#others.includes(name);
+    if (!isOwn || !read || !bytes) return [];
+    if (!this.#isComputable.has(name))
+      this.#isComputable.set(name, read.digest === stampDigest(bytes, read.title));
+    if (!this.#isComputable.get(name)) return [];
+    const next = applyTo(bytes, edits);
+    const digest = stampDigest(next, read.title);
+    return [this.#belongings(name, { ...read, size: next.length, digest })];
+  }
+
+  async #confirmByReading(written: readonly DocumentChange[]): Promise<ConfirmedDocument[]> {
     const after = new Map(written.map((one) => [one.path, one.after]));
     const confirmed: ConfirmedDocument[] = [];
     for (const { name } of this.#settings.columns) {
@@ -227,31 +277,4 @@ class ColumnsOfTable implements OpenedSource {
       `There is no column ${name} in the table ${this.#settings.table}. Change the settings of the source.`,
     );
   }
-}
-
-function applyTo(bytes: Uint8Array, edits: DocumentChange['edits']): Buffer {
-  const text = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1');
-  return Buffer.from(applyEdits(text, edits), 'latin1');
-}
-
-/** A refusal of this one value, such as one that is longer than its column; anything else is thrown. */
-function toFailure(error: unknown, path: string): WriteOutcome {
-  const { code, message } = error as NodeJS.ErrnoException;
-  if (code === 'ER_DATA_TOO_LONG')
-    return {
-      kind: 'failed',
-      message: `${path} would be longer than its column allows. It was left unchanged.`,
-    };
-  if (error instanceof SourceFault || code === 'ER_NET_PACKET_TOO_LARGE')
-    return { kind: 'failed', message: `${path} can't be written: ${message}` };
-  throw error;
-}
-
-/** Puts the values of a row into an address; null when it becomes too long. */
-export function fillUrl(template: string, values: ReadonlyMap<string, string>): string | null {
-  const url = template.replace(/\{([^{}]+)\}/g, (all, name: string) => {
-    const value = values.get(name);
-    return value === undefined ? all : encodePath(value);
-  });
-  return url.length > MAX_ADDRESS ? null : url;
 }

@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto';
+import { hash } from 'node:crypto';
 import {
   change,
   changeExpanded,
@@ -37,7 +37,7 @@ export interface StoredDocument {
 }
 
 export function hashOf(text: string): string {
-  return createHash('sha256').update(text).digest('hex');
+  return hash('sha256', text, 'hex');
 }
 
 /** Lists the known documents of a source, in batches by id. */

@@ -59,7 +59,7 @@ export interface OpenedSource {
    * What belongs to documents whose digest still is what was written, so that they need not be read again; others are left
    * out. Sources without it read them again.
    */
-  confirm?(written: readonly Pick<DocumentChange, 'path' | 'after'>[]): Promise<ConfirmedDocument[]>;
+  confirm?(written: readonly DocumentChange[]): Promise<ConfirmedDocument[]>;
   close(): Promise<void>;
 }
 

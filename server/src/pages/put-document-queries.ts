@@ -14,16 +14,18 @@ import { compareReferences, type KnownReference } from './reference-changes.js';
 const MAX_COMPARED = 20_000;
 const ROWS_PER_STATEMENT = 1000;
 
+/** A document with the hash of its path, by which it is found. */
+interface HashedDocument extends StoredDocument {
+  pathHash: string;
+}
+
 /** A document with its row. */
-interface PlacedDocument extends StoredDocument {
+interface PlacedDocument extends HashedDocument {
   id: number;
 }
 
-/** A reference to be written: to its row, or to a new one. */
-interface ReferenceToWrite extends StoredReference {
-  id: number | null;
-  documentId: number;
-}
+/** The values of a reference in the order of the columns; its id is null for a new row. */
+type ReferenceValues = readonly (number | string | null)[];
 
 /**
  * Stores documents with all their references. What is known of them is updated in place: most of it stays, and every
@@ -36,37 +38,38 @@ export async function putDocuments(
   { isRewritten = false }: { isRewritten?: boolean } = {},
 ): Promise<void> {
   if (documents.length === 0) return;
-  const known = await findKnown(tx, sourceId, documents);
-  const fresh = documents.filter(({ path }) => !known.has(hashOf(path)));
-  const old = documents.flatMap((one): PlacedDocument[] => {
-    const id = known.get(hashOf(one.path))?.id;
+  const hashed = documents.map((one) => ({ ...one, pathHash: hashOf(one.path) }));
+  const known = await findKnown(tx, sourceId, hashed);
+  const fresh = hashed.filter(({ pathHash }) => !known.has(pathHash));
+  const old = hashed.flatMap((one): PlacedDocument[] => {
+    const id = known.get(one.pathHash)?.id;
     return id === undefined ? [] : [{ ...one, id }];
   });
   await updateDocuments(tx, sourceId, old);
   const uses = new UseChanges();
-  const rows = (await insertDocuments(tx, sourceId, fresh)).flatMap((one) => newRows(one, uses));
+  const rows = (await insertDocuments(tx, sourceId, fresh)).flatMap((one) => newRows(sourceId, one, uses));
   const count = [...known.values()].reduce((sum, { address_count }) => sum + address_count, 0);
-  if (count <= MAX_COMPARED) rows.push(...(await compareKnown(tx, old, { isRewritten, uses })));
+  if (count <= MAX_COMPARED) rows.push(...(await compareKnown(tx, sourceId, old, { isRewritten, uses })));
   else {
     const ids = old.map(({ id }) => id);
     await deleteReferences(tx, ids, uses);
-    rows.push(...old.flatMap((one) => newRows(one, uses)));
+    rows.push(...old.flatMap((one) => newRows(sourceId, one, uses)));
   }
-  await writeReferences(tx, sourceId, rows);
+  await writeReferences(tx, rows);
   await addUses(tx, uses);
 }
 
-/** Finds documents by the hashes of their paths, and locks them. */
+/** Finds documents, and locks them. @returns them by the hashes of their paths */
 async function findKnown(
   tx: Transaction,
   sourceId: string,
-  documents: readonly StoredDocument[],
+  documents: readonly HashedDocument[],
 ): Promise<Map<string, { id: number; address_count: number }>> {
   const rows = await selectExpanded<{ id: number; path_hash: string; address_count: number }>(
     tx,
     `SELECT id, path_hash, address_count FROM page_documents FORCE INDEX (page_documents_path)
      WHERE source_id = ? AND path_hash IN (?) FOR UPDATE`,
-    [sourceId, documents.map(({ path }) => hashOf(path))],
+    [sourceId, documents.map(({ pathHash }) => pathHash)],
   );
   return new Map(rows.map((row) => [row.path_hash, row]));
 }
@@ -74,9 +77,9 @@ async function findKnown(
 const DOCUMENT_COLUMNS =
   'source_id, path, path_hash, stamp, title, url, base, encoding, fault, address_count';
 
-function documentValues(sourceId: string, one: StoredDocument): unknown[] {
+function documentValues(sourceId: string, one: HashedDocument): unknown[] {
   return [
-    ...[sourceId, one.path, hashOf(one.path), one.stamp, one.title, one.url],
+    ...[sourceId, one.path, one.pathHash, one.stamp, one.title, one.url],
     ...[one.base?.slice(0, 2000) ?? null, one.encoding, one.fault, one.references.length],
   ];
 }
@@ -85,7 +88,7 @@ function documentValues(sourceId: string, one: StoredDocument): unknown[] {
 async function insertDocuments(
   tx: Transaction,
   sourceId: string,
-  documents: readonly StoredDocument[],
+  documents: readonly HashedDocument[],
 ): Promise<PlacedDocument[]> {
   if (documents.length === 0) return [];
   try {
@@ -117,17 +120,44 @@ async function updateDocuments(
   );
 }
 
-function newRows({ id, references }: PlacedDocument, uses: UseChanges): ReferenceToWrite[] {
-  for (const { assetId } of references) if (assetId !== null) uses.add(assetId, 1);
-  return references.map((one) => ({ ...one, id: null, documentId: id }));
+function newRows(
+  sourceId: string,
+  { id: documentId, references }: PlacedDocument,
+  uses: UseChanges,
+): ReferenceValues[] {
+  return references.map((one) => {
+    if (one.assetId !== null) uses.add(one.assetId, 1);
+    return valuesOf(one, { id: null, documentId, sourceId });
+  });
+}
+
+function valuesOf(
+  { position, attribute, address, state, reason, place, assetId, recipe, variant }: StoredReference,
+  { id, documentId, sourceId }: { id: number | null; documentId: number; sourceId: string },
+): ReferenceValues {
+  return [
+    id,
+    documentId,
+    sourceId,
+    position,
+    attribute,
+    address,
+    state,
+    reason,
+    place,
+    assetId,
+    recipe,
+    variant,
+  ];
 }
 
 /** What is to be written of documents that are known. What they no longer contain is deleted. */
 async function compareKnown(
   tx: Transaction,
+  sourceId: string,
   documents: readonly PlacedDocument[],
   { isRewritten, uses }: { isRewritten: boolean; uses: UseChanges },
-): Promise<ReferenceToWrite[]> {
+): Promise<ReferenceValues[]> {
   if (documents.length === 0) return [];
   const known = await selectExpanded<KnownReference & { documentId: number }>(
     tx,
@@ -139,27 +169,20 @@ async function compareKnown(
   for (const { assetId } of known) if (assetId !== null) uses.add(assetId, -1);
   const byDocument = groupBy(known, ({ documentId }) => documentId);
   const removed: number[] = [];
-  const rows = documents.flatMap(({ id: documentId, references }) => {
+  const rows: ReferenceValues[] = [];
+  for (const { id: documentId, references } of documents) {
     for (const { assetId } of references) if (assetId !== null) uses.add(assetId, 1);
     const changes = compareReferences(byDocument.get(documentId) ?? [], references, { isRewritten });
     removed.push(...changes.removed);
-    const added = changes.added.map((one) => ({ ...one, id: null }));
-    return [...changes.kept, ...added].map((one): ReferenceToWrite => ({ ...one, documentId }));
-  });
+    for (const one of changes.kept) rows.push(valuesOf(one, { id: one.id, documentId, sourceId }));
+    for (const one of changes.added) rows.push(valuesOf(one, { id: null, documentId, sourceId }));
+  }
   if (removed.length > 0) await changeExpanded(tx, 'DELETE FROM page_references WHERE id IN (?)', [removed]);
   return rows;
 }
 
-async function writeReferences(
-  tx: Transaction,
-  sourceId: string,
-  rows: readonly ReferenceToWrite[],
-): Promise<void> {
-  const values = rows.map((one) => [
-    ...[one.id, one.documentId, sourceId, one.position, one.attribute, one.address, one.state, one.reason],
-    ...[one.place, one.assetId, one.recipe, one.variant],
-  ]);
-  for (let at = 0; at < values.length; at += ROWS_PER_STATEMENT)
+async function writeReferences(tx: Transaction, rows: readonly ReferenceValues[]): Promise<void> {
+  for (let at = 0; at < rows.length; at += ROWS_PER_STATEMENT)
     await changeExpanded(
       tx,
       `INSERT INTO page_references
@@ -168,6 +191,6 @@ async function writeReferences(
          position = VALUES(position), attribute = VALUES(attribute), address = VALUES(address), state = VALUES(state),
          reason = VALUES(reason), place = VALUES(place), asset_id = VALUES(asset_id), recipe = VALUES(recipe),
          variant = VALUES(variant)`,
-      [values.slice(at, at + ROWS_PER_STATEMENT)],
+      [rows.slice(at, at + ROWS_PER_STATEMENT)],
     );
 }

@@ -22,8 +22,8 @@ interface UndoInput extends RewriteInput {
   run: string;
 }
 
-const DOCUMENTS_PER_ITEM = 40;
-const DOCUMENTS_AT_A_TIME = 40;
+const DOCUMENTS_PER_ITEM = 100;
+const DOCUMENTS_AT_A_TIME = 100;
 const SHOWN_DOCUMENTS = 200;
 
 export const rewriteRun = defineRun<RewriteInput>({

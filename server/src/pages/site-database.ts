@@ -73,6 +73,16 @@ export class SiteDatabase {
     }
   }
 
+  /** Runs a statement with list placeholders, or one of many kinds. @returns the number of rows that it matched */
+  async update(sql: string, values: readonly Uint8Array[]): Promise<number> {
+    try {
+      const [result] = await this.#connection.query({ sql, values: [...values], timeout: STATEMENT_MS });
+      return 'affectedRows' in result ? result.affectedRows : 0;
+    } catch (error) {
+      throw explain(error, this.settings);
+    }
+  }
+
   /** Makes several changes together; after an error there are none of them. */
   async transaction<Result>(work: () => Promise<Result>): Promise<Result> {
     await this.query('START TRANSACTION');

@@ -1,4 +1,5 @@
-import { MAX_DOCUMENT_BYTES, SourceFault } from './opened-source.js';
+import type { Edit } from '@uniferum/core/pages';
+import { SourceFault } from './opened-source.js';
 import { quote, type SiteDatabase } from './site-database.js';
 
 /** A column of a table, as its database describes it. */
@@ -92,20 +93,6 @@ export function listValues(
   );
 }
 
-/** Reads the sizes of values, in the order of keys. Those that are NULL are left out. */
-export function readSizes(
-  database: SiteDatabase,
-  column: string,
-  keys: readonly string[],
-): Promise<{ id: string; size: number }[]> {
-  const key = keyOf(database);
-  return database.query(
-    `SELECT CAST(${key} AS CHAR) AS id, LENGTH(${quote(column)}) AS size FROM ${quote(database.settings.table)}
-     WHERE ${key} IN (?) AND ${quote(column)} IS NOT NULL ORDER BY ${key}`,
-    [keys],
-  );
-}
-
 /** What belongs to a value. */
 export interface Belongings extends ListedValue {
   title: string | null;
@@ -125,13 +112,13 @@ interface Wanted {
   others: readonly string[];
 }
 
-/** Reads values, and other columns of their rows. Texts are in UTF-8. */
+/** Reads values of at most so many bytes, and other columns of the rows of all. Texts are in UTF-8. */
 export async function readValues(
   database: SiteDatabase,
   column: TableColumn,
-  wanted: Wanted,
+  { maxBytes, ...wanted }: Wanted & { maxBytes: number },
 ): Promise<ReadValue[]> {
-  const value = `IF(LENGTH(${quote(column.name)}) > ${MAX_DOCUMENT_BYTES}, NULL, CAST(${asUtf8(column)} AS BINARY)) AS value`;
+  const value = `IF(LENGTH(${quote(column.name)}) > ${maxBytes}, NULL, CAST(${asUtf8(column)} AS BINARY)) AS value`;
   return readRows<{ value: Buffer | null }>(database, column, wanted, value);
 }
 
@@ -201,9 +188,69 @@ export async function updateValue(
   return changed > 0;
 }
 
+/** Edits of a value whose SHA-256 is `before`. */
+export interface ValueEdits {
+  key: string;
+  before: string;
+  edits: readonly Edit[];
+}
+
+/** As text they would be compared as floating-point numbers, which are not exact. */
+const WHOLE_KEYS = /^(?:tiny|small|medium|big)?int$/;
+const WHOLE_KEY = /^-?\d{1,19}$/;
+/** More would be nested too deeply for the database. */
+const MAX_EDITS = 60;
+
+/** Whether values can be edited by {@link editValues}. */
+export function canEditValues(key: TableColumn, changes: readonly ValueEdits[]): boolean {
+  return (
+    WHOLE_KEYS.test(key.type) &&
+    changes.every((one) => WHOLE_KEY.test(one.key) && one.edits.length <= MAX_EDITS)
+  );
+}
+
+/**
+ * Edits many values by one statement, which contains the edits and not the values. As in {@link updateValue}, the condition
+ * makes sure that each of them still is what was read.
+ *
+ * @returns how many of them were; the others stay as they are
+ */
+export function editValues(
+  database: SiteDatabase,
+  column: TableColumn,
+  changes: readonly ValueEdits[],
+): Promise<number> {
+  const { table, key } = database.settings;
+  const bytes = `CAST(${asUtf8(column)} AS BINARY)`;
+  const texts: Buffer[] = [];
+  const cases = changes.map(({ key: value, edits }) => {
+    // From the last to the first, each at its place in what was read. The value itself is taken only once: its encoding is
+    // checked each time.
+    const afterEach = [...edits].reverse().map(({ from, to, after }) => {
+      texts.push(Buffer.from(after, 'latin1'));
+      return `, ${from + 1}, ${to - from}, ?)`;
+    });
+    return `WHEN ${value} THEN ${'INSERT('.repeat(edits.length)}${bytes}${afterEach.join('')}`;
+  });
+  const edited = `CASE ${quote(key)} ${cases.join(' ')} END`;
+  const unchanged = changes.map(
+    (one) => `(${quote(key)} = ${one.key} AND SHA2(${asUtf8(column)}, 256) = '${one.before}')`,
+  );
+  return database.update(
+    `UPDATE ${quote(table)} SET ${quote(column.name)} = ${column.charset === null ? edited : `CONVERT(${edited} USING utf8mb4)`}
+     WHERE ${unchanged.join(' OR ')}`,
+    texts,
+  );
+}
+
 /** With its table: what is selected under the name of the key would be sorted by otherwise, and is a text. */
 function keyOf({ settings: { table, key } }: SiteDatabase): string {
   return `${quote(table)}.${quote(key)}`;
+}
+
+/** Whether the bytes of a column are those that its values are worked on as. */
+export function isWorkedOnAsStored({ charset }: TableColumn): boolean {
+  return charset === null || IN_UTF8.test(charset);
 }
 
 function digestOf({ settings: { titleColumn } }: SiteDatabase, column: string): string {
@@ -215,6 +262,7 @@ function digestOf({ settings: { titleColumn } }: SiteDatabase, column: string): 
 const IN_UTF8 = /^utf8(?:mb[34])?$/;
 
 /** The bytes of a value as they are worked on: those of a text in UTF-8, whatever the column is kept in. */
-function asUtf8({ name, charset }: TableColumn): string {
-  return charset === null || IN_UTF8.test(charset) ? quote(name) : `CONVERT(${quote(name)} USING utf8mb4)`;
+function asUtf8(column: TableColumn): string {
+  const name = quote(column.name);
+  return isWorkedOnAsStored(column) ? name : `CONVERT(${name} USING utf8mb4)`;
 }
