@@ -1,4 +1,5 @@
-import { createHash, randomBytes } from 'node:crypto';
+import { randomBytes } from 'node:crypto';
+import { sha256Of } from '../shared/sha256.js';
 
 /** Creates the secret of an API key; the prefix `uf_` lets repository scanners find leaked ones. */
 export function newKeySecret(): string {
@@ -27,5 +28,5 @@ export function newSessionToken(): string {
  * hash is enough.
  */
 export function hashSecret(secret: string): string {
-  return createHash('sha256').update(secret).digest('hex');
+  return sha256Of(secret);
 }

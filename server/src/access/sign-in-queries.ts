@@ -1,10 +1,10 @@
-import { createHash } from 'node:crypto';
 import { change, changeExpanded, type Database, inTransaction, select } from '../shared/database.js';
+import { sha256Of } from '../shared/sha256.js';
 
 const CLEANED_AT_A_TIME = 100;
 
 /** Subjects are stored hashed because they contain personal addresses. */
-const digestOf = (subject: string) => createHash('sha256').update(subject).digest('hex');
+const digestOf = (subject: string) => sha256Of(subject);
 
 /**
  * Counts an attempt for each subject, in a window of `minutes` that starts with its first attempt.

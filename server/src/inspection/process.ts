@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { open, readFile } from 'node:fs/promises';
 import { cleanFile, NO_RIGHTS, type Piece } from '@uniferum/core/inspection';
@@ -17,6 +16,7 @@ import {
 import sharp from 'sharp';
 import { plainReason } from '../shared/plain-reason.js';
 import { serveProcess } from '../shared/process-side.js';
+import { sha256Of } from '../shared/sha256.js';
 import { findDiscovery } from './discovery.js';
 import { readHeader, readMetadata, readStatedRights } from './embedded.js';
 import { endsEarly, FileSource } from './file-source.js';
@@ -171,15 +171,11 @@ function rewriteDocument(
     tell({
       n,
       found: 'rewrite',
-      rewrite: { edits, shown, before: sha256(data), after: sha256(after), read },
+      rewrite: { edits, shown, before: sha256Of(data), after: sha256Of(after), read },
     });
   } catch (error) {
     tell({ n, found: 'fault', reason: plainReason(error, pathsOf(content)) });
   }
-}
-
-function sha256(data: Uint8Array): string {
-  return createHash('sha256').update(data).digest('hex');
 }
 
 function moveSheet({ file, path, siteUrl, paths }: StylesToMove): StylesMoved {

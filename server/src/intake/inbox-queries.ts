@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import {
   change,
   changeExpanded,
@@ -7,6 +6,7 @@ import {
   selectExpanded,
   type Transaction,
 } from '../shared/database.js';
+import { sha256Of } from '../shared/sha256.js';
 
 /** What is remembered about a file in the inbox; valid while size and time stay the same. */
 export interface InboxRow {
@@ -158,5 +158,5 @@ export async function findSizes(db: Executor, sizes: readonly number[]): Promise
 }
 
 function hashOf(path: string): string {
-  return createHash('sha256').update(path).digest('hex');
+  return sha256Of(path);
 }

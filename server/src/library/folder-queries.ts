@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { type Folder, folderName, parentPath } from '@uniferum/core/library';
 import { type FolderRules, NO_RULES } from '@uniferum/core/rules';
 import {
@@ -10,6 +9,7 @@ import {
   selectOne,
   writeJson,
 } from '../shared/database.js';
+import { sha256Of } from '../shared/sha256.js';
 
 interface FolderRow {
   id: number;
@@ -281,7 +281,7 @@ export function toFolderAnswers(all: readonly StoredFolder[]): Folder[] {
 }
 
 function hashPath(path: string): string {
-  return createHash('sha256').update(path).digest('hex');
+  return sha256Of(path);
 }
 
 function rowToFolder(row: FolderRow): StoredFolder {

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { setTimeout as delay } from 'node:timers/promises';
 import {
   baseOf,
@@ -15,6 +14,7 @@ import { addItems } from '../runs/ledger.js';
 import { findRun } from '../runs/queries.js';
 import { type Database, inTransaction, type Transaction } from '../shared/database.js';
 import { type Fetched, FetchFailure, fetchAddress, readBody } from '../shared/outgoing.js';
+import { sha256Of } from '../shared/sha256.js';
 import {
   applyChecks,
   deleteOldChecks,
@@ -264,7 +264,7 @@ function pathOf(url: string): string {
 function stampOf({ etag, lastModified }: Fetched, bytes: Uint8Array): string {
   if (etag !== null && /^[\x21-\x7e]{2,77}$/.test(etag)) return `e:${etag}`;
   if (lastModified !== null && /^[\x20-\x7e]{1,77}$/.test(lastModified)) return `m:${lastModified}`;
-  return createHash('sha256').update(bytes).digest('hex');
+  return sha256Of(bytes);
 }
 
 function conditionOf(known: KnownPage | null): Record<string, string> {

@@ -1,4 +1,3 @@
-import { hash } from 'node:crypto';
 import {
   change,
   changeExpanded,
@@ -7,6 +6,7 @@ import {
   selectExpanded,
   type Transaction,
 } from '../shared/database.js';
+import { sha256Of } from '../shared/sha256.js';
 import { addUses, UseChanges } from './asset-use-queries.js';
 
 /** A stored address of a document. */
@@ -37,7 +37,7 @@ export interface StoredDocument {
 }
 
 export function hashOf(text: string): string {
-  return hash('sha256', text, 'hex');
+  return sha256Of(text);
 }
 
 /** Lists the known documents of a source, in batches by id. */

@@ -1,14 +1,15 @@
-import { createHash, randomUUID } from 'node:crypto';
+import { randomUUID } from 'node:crypto';
 import { open, readFile, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { applyEdits } from '@uniferum/core/pages';
 import { UniferumError } from '../shared/errors.js';
+import { sha256Of } from '../shared/sha256.js';
 import { syncFolder } from '../stores/staging.js';
 import { findDocument, stampOf } from './document-file.js';
 import type { DocumentChange, WriteOutcome } from './opened-source.js';
 
 export function digestOf(data: Uint8Array): string {
-  return createHash('sha256').update(data).digest('hex');
+  return sha256Of(data);
 }
 
 /**

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import type { FocalPoint } from '@uniferum/core/library';
 import {
   contentText,
@@ -9,6 +8,7 @@ import {
   watermarkPictures,
 } from '@uniferum/core/recipes';
 import type { AssetRow } from '../library/asset-queries.js';
+import { sha256Of } from '../shared/sha256.js';
 
 /** The digest of a recipe's content; the same again after an edit is reverted. 32 hexadecimal digits. */
 export function contentDigest(content: RecipeContent): string {
@@ -35,5 +35,5 @@ export function focalPoint({ focal_x, focal_y }: Pick<AssetRow, 'focal_x' | 'foc
 }
 
 function digest(text: string): string {
-  return createHash('sha256').update(text).digest('hex').slice(0, 32);
+  return sha256Of(text).slice(0, 32);
 }

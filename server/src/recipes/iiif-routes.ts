@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { type IiifRequest, iiifInfo, iiifSteps, readIiifRequest } from '@uniferum/core/recipes';
 import Joi from 'joi';
 import { type AssetRow, findAsset } from '../library/asset-queries.js';
@@ -8,6 +7,7 @@ import { hasCurrent } from '../shared/etag.js';
 import type { Principal } from '../shared/principal.js';
 import { type Route, route } from '../shared/route.js';
 import type { Services } from '../shared/services.js';
+import { sha256Of } from '../shared/sha256.js';
 import { sendContent } from '../stores/send-content.js';
 import { picture, type RenderRequest } from './on-request.js';
 import type { ToolsFor } from './tools.js';
@@ -58,7 +58,7 @@ export function iiifRoutes(toolsFor: ToolsFor): Route[] {
         const info = JSON.stringify(
           iiifInfo(baseOf(services, id), size, { mayEnlarge: who.kind !== 'nobody' }),
         );
-        const tag = `"${createHash('sha256').update(info).digest('hex').slice(0, 32)}"`;
+        const tag = `"${sha256Of(info).slice(0, 32)}"`;
         res.setHeader('ETag', tag);
         if (hasCurrent(req.get('if-none-match'), tag)) res.status(304).end();
         else res.send(info);

@@ -1,7 +1,7 @@
-import { createHash } from 'node:crypto';
 import type { Request } from 'express';
 import type { AssetRow } from '../library/asset-queries.js';
 import type { Executor } from '../shared/database.js';
+import { sha256Of } from '../shared/sha256.js';
 import { countDownload, countPart, findLink, type LinkRow } from './link-queries.js';
 
 /** Parts belong to a download for this long after it was counted. */
@@ -11,7 +11,7 @@ const ROOM_PER_DOWNLOAD = 2;
 
 /** The digest under which a token is stored. */
 export function tokenDigest(token: string): string {
-  return createHash('sha256').update(token).digest('hex');
+  return sha256Of(token);
 }
 
 /**

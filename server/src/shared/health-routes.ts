@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { gzipSync } from 'node:zlib';
 import Joi from 'joi';
 import type { Answer } from './answer.js';
@@ -8,6 +7,7 @@ import type { Metrics } from './metrics.js';
 import { buildOpenApi } from './openapi.js';
 import { API_BASE, type Route, route } from './route.js';
 import { answer, component } from './schemas.js';
+import { sha256Of } from './sha256.js';
 import { VERSION } from './version.js';
 
 const part = Joi.string().valid('ok', 'failing');
@@ -118,7 +118,7 @@ export function documentOf(routes: readonly Route[]): ApiDocument {
   const known = documents.get(routes);
   if (known) return known;
   const body = Buffer.from(JSON.stringify(buildOpenApi(routes)));
-  const etag = `"${createHash('sha256').update(body).digest('hex').slice(0, 32)}"`;
+  const etag = `"${sha256Of(body).slice(0, 32)}"`;
   const document = { body, packed: gzipSync(body), etag };
   documents.set(routes, document);
   return document;

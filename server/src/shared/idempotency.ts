@@ -1,4 +1,4 @@
-import { createHash, randomBytes } from 'node:crypto';
+import { randomBytes } from 'node:crypto';
 import type { Request } from 'express';
 import type { Logger } from 'pino';
 import type { Answer } from './answer.js';
@@ -20,12 +20,13 @@ import {
 import { type PooledDatabase, retryDeadlocks } from './pooled-database.js';
 import type { Principal } from './principal.js';
 import { RequestDatabase } from './request-database.js';
+import { sha256Of } from './sha256.js';
 
 const CLEANING_MS = 600_000;
 
 /** The digest by which the body of a retry is recognised. */
 export function fingerprintOf(parts: unknown): string {
-  return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
+  return sha256Of(JSON.stringify(parts));
 }
 
 /** A stored answer. */

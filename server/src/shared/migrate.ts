@@ -1,9 +1,9 @@
-import { createHash } from 'node:crypto';
 import { readdir, readFile } from 'node:fs/promises';
 import { setTimeout as delay } from 'node:timers/promises';
 import { type Connection, createConnection, type RowDataPacket } from 'mysql2/promise';
 import type { Config } from './config.js';
 import { codeOf } from './database-errors.js';
+import { sha256Of } from './sha256.js';
 
 const LOCK_SECONDS = 60;
 const FOLDER = new URL('../../migrations/', import.meta.url);
@@ -49,7 +49,7 @@ export async function migrate(config: Config['database']): Promise<string[]> {
     const done: string[] = [];
     for (const name of files) {
       const sql = await readFile(new URL(name, FOLDER), 'utf8');
-      const sha256 = createHash('sha256').update(sql).digest('hex');
+      const sha256 = sha256Of(sql);
       const before = applied.get(name);
       if (before !== undefined && before !== sha256)
         throw new Error(`${name} was edited after it had been applied; restore it and add a new file.`);

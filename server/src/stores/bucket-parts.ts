@@ -13,6 +13,7 @@ import {
 import { objectAddress } from '@uniferum/core/connections';
 import type { CopySource, ObjectFacts } from '../shared/copy-store.js';
 import { UniferumError } from '../shared/errors.js';
+import { sha256Of } from '../shared/sha256.js';
 import { abortable, type BucketCalls, unquote } from './bucket-calls.js';
 import { withDigest } from './bucket-digest.js';
 import { damagedSource } from './copy-checks.js';
@@ -162,7 +163,7 @@ async function sendParts(
   const sending = new Set<Promise<void>>();
   let failure: { error: unknown } | null = null;
   const send = async (PartNumber: number, body: Buffer) => {
-    const sha256 = createHash('sha256').update(body).digest('hex');
+    const sha256 = sha256Of(body);
     const { ETag } = await calls.call(key, signal, () =>
       calls.client.send(
         withDigest(new UploadPartCommand({ ...target, PartNumber, Body: body }), sha256),

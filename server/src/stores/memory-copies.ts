@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { Readable } from 'node:stream';
 import { buffer } from 'node:stream/consumers';
 import type {
@@ -10,6 +9,7 @@ import type {
   ObjectFacts,
   ObjectHeaders,
 } from '../shared/copy-store.js';
+import { sha256Of } from '../shared/sha256.js';
 import { damagedSource, missingObject, readRange, requireKey } from './copy-checks.js';
 
 /** A store of copies in memory, for tests. */
@@ -32,7 +32,7 @@ export class MemoryCopies implements CopyStore {
     signal?.throwIfAborted();
     const bytes = await buffer(await source.open());
     signal?.throwIfAborted();
-    const digest = createHash('sha256').update(bytes).digest('hex');
+    const digest = sha256Of(bytes);
     if (digest !== source.sha256) throw damagedSource(key, this.name);
     const facts = { key, bytes: bytes.length, etag: digest, modifiedAt: new Date() };
     this.#objects.set(key, { bytes, facts, headers });

@@ -8,6 +8,7 @@ import { siteAssetType } from '@uniferum/core/pages';
 import type { Inspector } from '../../inspection/inspector.js';
 import type { CopySource } from '../../shared/copy-store.js';
 import { ProcessKilledError } from '../../shared/process-task.js';
+import { sha256Of } from '../../shared/sha256.js';
 import { findDocument } from '../document-file.js';
 import { allowedRoot, SKIPPED_NAMES } from '../folder-source.js';
 import { type IndexTools, SourceFault } from '../opened-source.js';
@@ -113,7 +114,7 @@ async function readStyles(
   const content = Buffer.from(moved.text, 'latin1');
   return {
     ...{ path, mime: `text/css; charset=${moved.encoding}`, bytes: content.length },
-    sha256: createHash('sha256').update(content).digest('hex'),
+    sha256: sha256Of(content),
     integrity: `sha384-${createHash('sha384').update(content).digest('base64')}`,
     ...{ edits: moved.edits, missing: moved.missing },
     open: (range) => Readable.from([range ? content.subarray(range.start, range.end + 1) : content]),

@@ -1,9 +1,10 @@
-import { createHash, randomUUID } from 'node:crypto';
+import { randomUUID } from 'node:crypto';
 import { rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { crc32 } from 'node:zlib';
 import sharp from 'sharp';
 import { serveProcess } from '../../shared/process-side.js';
+import { sha256Of } from '../../shared/sha256.js';
 import { DecodedCache } from './decoded.js';
 import type { MadeFile, RenderResult, WrittenFile } from './job.js';
 import { optimiseFile } from './optimise.js';
@@ -55,7 +56,7 @@ function write({ data, ...file }: MadeFile, outDir: string): WrittenFile {
   return {
     ...file,
     path,
-    sha256: createHash('sha256').update(data).digest('hex'),
+    sha256: sha256Of(data),
     crc32: crc32(data).toString(16).padStart(8, '0'),
     bytes: data.length,
   };
