@@ -140,7 +140,7 @@ async function benchIndexing(documents) {
   const index = () =>
     seconds(async () => {
       const { run } = await uniferum.sources.index(source.id);
-      await uniferum.runs.wait(run.id);
+      await uniferum.runs.wait(run.id, { pollMs: 50 });
     });
   // The machine may be slower now than a minute ago.
   const before = await timeParser(documents);
@@ -240,7 +240,7 @@ async function benchDatabase(documents) {
       ...{ columns: [{ name: 'body' }], url: 'https://site.example/{id}', writable: true },
     },
   });
-  const wait = async (/** @type {{ run: { id: string } }} */ { run }) => uniferum.runs.wait(run.id);
+  const wait = async (/** @type {{ run: { id: string } }} */ { run }) => uniferum.runs.wait(run.id, { pollMs: 50 });
   await wait(await uniferum.sources.index(source.id));
   const map = Array.from({ length: ADDRESSES }, (_, n) => ({
     from: `https://site.example${addressOf(n)}`,

@@ -6,7 +6,7 @@ import { type FolderSettings, formatOfFile } from '@uniferum/core/pages';
 import type { TestStep } from '@uniferum/core/shared';
 import type { Config } from '../shared/config.js';
 import { inGroups } from '../shared/group.js';
-import { findDocument, stampOf } from './document-file.js';
+import { DocumentFinder, stampOf } from './document-file.js';
 import {
   MAX_ADDRESS,
   MAX_DOCUMENT_BYTES,
@@ -83,7 +83,8 @@ export async function openFolder(config: SourceConfig, settings: FolderSettings)
     place: path,
     list: () => listFolder(root),
     async *present(paths) {
-      const found = await Promise.all(paths.map((one) => presentDocument(root, one, settings)));
+      const finder = new DocumentFinder(root);
+      const found = await Promise.all(paths.map((one) => presentDocument(finder, one, settings)));
       yield found.filter((one) => one !== null);
     },
     write: (changes) => writeEach(changes, (change) => writeDocument(root, change)),
@@ -93,13 +94,13 @@ export async function openFolder(config: SourceConfig, settings: FolderSettings)
 
 /** A document as it is now. Null when it is gone; the next run notices. */
 async function presentDocument(
-  root: string,
+  finder: DocumentFinder,
   path: string,
   settings: FolderSettings,
 ): Promise<PresentDocument | null> {
-  const file = await findDocument(root, path);
-  const stamp = file === null ? null : await stampOf(file);
-  if (file === null || stamp === null) return null;
+  const found = await finder.find(path);
+  if (found === null) return null;
+  const { file, stamp } = found;
   return {
     ...{ path, stamp, content: { file }, title: null },
     url: documentUrl(settings, path),

@@ -24,7 +24,7 @@ export interface IndexInput {
 
 export const indexRun = defineRun<IndexInput>({ kind: 'page-index', label: 'Index pages' });
 
-const DOCUMENTS_PER_ITEM = 64;
+const DOCUMENTS_PER_ITEM = 100;
 
 /** What a source has that is not known yet. */
 async function listChanges(
