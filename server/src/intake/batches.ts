@@ -97,10 +97,10 @@ async function* cutIntoItems(files: NewBatch['files'], filesPerItem: number): As
 }
 
 function titleOf(files: readonly IntakeSource[]): string {
-  const shown = files.slice(0, 3).map(({ name, from }) => {
-    if (name) return name;
-    return from.kind === 'inbox' ? from.path : from.kind === 'address' ? from.address.slice(0, 80) : '';
-  });
+  // Only what is fetched may have no name yet.
+  const shown = files
+    .slice(0, 3)
+    .map(({ name, from }) => name || (from.kind === 'address' ? from.address.slice(0, 80) : from.kind));
   return shown.join(', ') + (files.length > 3 ? ` and ${files.length - 3} more` : '');
 }
 /** The problem that reports a refused file. */
