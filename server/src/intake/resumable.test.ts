@@ -4,6 +4,7 @@ import * as tus from 'tus-js-client';
 import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest';
 import { api, bytes, callsOf, codes } from '../testing/calls.js';
 import { startTestServer, type TestServer } from '../testing/harness.js';
+import { deleteOldUploads } from './upload-queries.js';
 
 let server: TestServer;
 beforeAll(async () => {
@@ -174,6 +175,24 @@ describe('a resumable upload', () => {
       'too-large',
     );
     expect(await assetsOf('/tus-strict')).toEqual([]);
+  });
+
+  test('is no longer recorded after 30 days, unless it is just being finished', async () => {
+    const ages = { young: 29, old: 31, finishing: 31 };
+    for (const [id, days] of Object.entries(ages))
+      await server.db.query(
+        `INSERT INTO uploads (id, principal, created_at, lease_until)
+         VALUES (?, 'key:0', NOW(3) - INTERVAL ? DAY, IF(? = 'finishing', NOW(3) + INTERVAL 1 HOUR, NULL))`,
+        [id, days, id],
+      );
+    await server.db.query(
+      "INSERT INTO upload_locks (id, token, lease_until) VALUES ('old', 'x', NOW(3) - INTERVAL 2 DAY), ('young', 'x', NOW(3))",
+    );
+    expect(await deleteOldUploads(server.db)).toBe(1);
+    const [rows] = await server.db.query("SELECT id FROM uploads WHERE principal = 'key:0' ORDER BY id");
+    expect((rows as { id: string }[]).map(({ id }) => id)).toEqual(['finishing', 'young']);
+    const [locks] = await server.db.query("SELECT id FROM upload_locks WHERE token = 'x'");
+    expect((locks as { id: string }[]).map(({ id }) => id)).toEqual(['young']);
   });
 
   describe('as plain requests of the protocol', () => {

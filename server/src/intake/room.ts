@@ -13,6 +13,7 @@ import { dropAbandonedUploads } from './resumable.js';
 import { intakeRoutes } from './routes.js';
 import { intakeRun } from './run-kind.js';
 import type { IntakeTools } from './tools.js';
+import { deleteOldUploads } from './upload-queries.js';
 import { watchInbox } from './watch-inbox.js';
 
 const HOUR_MS = 3_600_000;
@@ -33,7 +34,10 @@ export function intakeRoom(services: Services, { inspector }: { inspector: Inspe
     counts: VERDICT_COUNTS,
     routes: ({ joints }) => intakeRoutes(toolsWith(joints), joints),
     handlers: ({ joints }) => [intakeRun.bind(intakeHandler(toolsWith(joints)(services)))],
-    sweeps: () => [{ name: 'moves of the inbox', run: () => finishMoves(services) }],
+    sweeps: () => [
+      { name: 'moves of the inbox', run: () => finishMoves(services) },
+      { name: 'records of uploads', run: () => deleteOldUploads(services.db) },
+    ],
     async open({ joints }) {
       const stopWatching = watchInbox(services);
       const stopDropping = repeatedly(HOUR_MS, log, 'abandoned uploads could not be dropped', () =>

@@ -59,6 +59,17 @@ export async function updateUploadResult(
   return affectedRows === 1;
 }
 
+/** Deletes records of uploads that were begun 30 days ago: their files came in, or were dropped, long before. @returns how many */
+export async function deleteOldUploads(db: Executor): Promise<number> {
+  await change(db, 'DELETE FROM upload_locks WHERE lease_until < NOW(3) - INTERVAL 1 DAY LIMIT 1000');
+  const { affectedRows } = await change(
+    db,
+    `DELETE FROM uploads WHERE created_at < NOW(3) - INTERVAL 30 DAY
+       AND (lease_until IS NULL OR lease_until < NOW(3)) LIMIT 1000`,
+  );
+  return affectedRows;
+}
+
 /** Takes a lock that is free or expired; otherwise asks its holder to release it. @returns whether it was taken */
 export async function claimLock(db: Executor, id: string, token: string, leaseMs: number): Promise<boolean> {
   await change(
