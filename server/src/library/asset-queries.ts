@@ -303,6 +303,10 @@ export async function updatePlaceholder(tx: Executor, id: string, placeholder: s
   await change(tx, 'UPDATE assets SET placeholder = ? WHERE id = ?', [placeholder, id]);
 }
 
+export async function updateVerdict(tx: Executor, id: string, verdict: Verdict): Promise<void> {
+  await change(tx, 'UPDATE assets SET verdict = ? WHERE id = ?', [writeJson(verdict), id]);
+}
+
 export async function updateDuration(tx: Executor, id: string, seconds: number): Promise<void> {
   await change(tx, 'UPDATE assets SET duration = ? WHERE id = ?', [seconds, id]);
 }

@@ -50,14 +50,21 @@ export async function findObjections(
   return objections;
 }
 
-/** Asserts that no guard blocks a change. @throws UniferumError `refused`, `conflict` with the reasons */
+/**
+ * Asserts that no guard blocks a change.
+ *
+ * @returns the objections that don't
+ * @throws UniferumError `refused`, `conflict` with the reasons
+ */
 export async function requireChange(
   joints: Pick<Joints, 'guards'>,
   tx: Transaction,
   change: AssetChange,
   prepared: Preparation = NOTHING_PREPARED,
-): Promise<void> {
-  requireNone(await findObjections(joints, tx, [change], prepared));
+): Promise<Objection[]> {
+  const objections = await findObjections(joints, tx, [change], prepared);
+  requireNone(objections);
+  return objections;
 }
 
 /** Asserts that no guard blocks the move of a folder. @throws UniferumError `refused`, `conflict` with the reasons */

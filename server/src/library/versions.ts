@@ -1,4 +1,4 @@
-import { kindOfMime } from '@uniferum/core/intake';
+import { kindOfMime, type Reason, type Verdict } from '@uniferum/core/intake';
 import type { FileFacts } from '@uniferum/core/rules';
 import { recordEvent } from '../events/outbox.js';
 import type { StagedBytes } from '../shared/byte-store.js';
@@ -6,7 +6,7 @@ import { addToCounter } from '../shared/counters.js';
 import { inTransaction, type Transaction } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
 import type { Principal } from '../shared/principal.js';
-import { type AssetRow, findAsset } from './asset-queries.js';
+import { type AssetRow, findAsset, updateVerdict } from './asset-queries.js';
 import { holdAsset } from './assets.js';
 import { countHolders } from './blob-queries.js';
 import { recordBlobs } from './blobs.js';
@@ -15,7 +15,7 @@ import { assetReplaced } from './events.js';
 import { countFacets, facetSubject } from './facet-queries.js';
 import { addToFolder } from './folder-queries.js';
 import { NOTHING_PREPARED, prepareChanges, requireChange, requireNone } from './guards.js';
-import type { AssetChange, Joints } from './joints.js';
+import type { AssetChange, Joints, Objection } from './joints.js';
 import { lockFor } from './listeners.js';
 import type { LibraryTools } from './tools.js';
 import {
@@ -69,12 +69,13 @@ export async function replaceContent(
       await recordBlobs(tx, [{ sha256, bytes, crc32, ...copy }]);
       // The same bytes again make no version; if they were missing in the store, they are there again.
       if (row.sha256 === sha256) return;
-      await requireChange(joints, tx, changeOf(row), prepared);
+      const warnings = await requireChange(joints, tx, changeOf(row), prepared);
       // The cleanup may have quarantined the bytes before they were referenced.
       await staged.keep();
       await putContent(joints, tx, row, {
         by: who.name,
         restoredFrom: null,
+        verdict: verdictOf(row, warnings),
         content: {
           sha256,
           bytes,
@@ -108,12 +109,25 @@ export async function restoreVersion(
     const version = await findVersion(tx, id, n);
     if (version === null) throw notFound(`Version ${n} of ${row.name}`);
     if (version.sha256 === row.sha256) return;
-    await requireChange(joints, tx, versionChange(row, version), prepared);
+    const warnings = await requireChange(joints, tx, versionChange(row, version), prepared);
     const current = await findVersion(tx, id, row.version);
     // Reverting an optimisation also stops it for later versions.
     if (current?.optimised_from === n) await updateOptimise(tx, id, null);
-    await putContent(joints, tx, row, { content: version, by: who.name, restoredFrom: n });
+    await putContent(joints, tx, row, {
+      content: version,
+      by: who.name,
+      restoredFrom: n,
+      verdict: verdictOf(row, warnings),
+    });
   });
+}
+
+/** What came of checking the new bytes of a file, which nothing refused. */
+function verdictOf({ name }: AssetRow, objections: readonly Objection[]): Verdict {
+  const reasons = objections.flatMap(({ problem, reason }) =>
+    problem === 'refused' ? [reason as Reason] : [],
+  );
+  return { name, outcome: reasons.length > 0 ? 'warned' : 'accepted', reasons };
 }
 
 function versionChange(row: AssetRow, { sha256, bytes, mime, width, height }: VersionRow): AssetChange {
@@ -146,6 +160,7 @@ export async function putContent(
     restoredFrom,
     optimisedFrom = null,
     looksTheSame = false,
+    verdict = null,
   }: {
     content: Content;
     by: string;
@@ -153,6 +168,8 @@ export async function putContent(
     optimisedFrom?: number | null;
     /** No pixel has changed: renditions of the old bytes equal those of the new ones. */
     looksTheSame?: boolean;
+    /** Null where the earlier one still holds. */
+    verdict?: Verdict | null;
   },
 ): Promise<void> {
   const id = String(row.id);
@@ -166,6 +183,7 @@ export async function putContent(
     optimised_from: optimisedFrom,
   });
   await updateContent(tx, id, { ...content, n }, { looksTheSame });
+  if (verdict !== null) await updateVerdict(tx, id, verdict);
   await countHolders(tx, [row.sha256], -1);
   await countHolders(tx, [content.sha256], 1);
   const difference = { items: 0, bytes: content.bytes - row.bytes };

@@ -52,3 +52,17 @@ test('a whole picture with more behind its end is not called truncated', async (
   const asset = await upload('film.jpg', Buffer.concat([whole, Buffer.alloc(5000, 7)]));
   expect(asset.verdict.outcome).toBe('accepted');
 });
+
+test('the verdict of a file is that of its current bytes, after a replacement and after a version is restored', async () => {
+  const whole = await noise().jpeg().toBuffer();
+  const { id, verdict } = await upload('again.jpg', whole);
+  expect(verdict.outcome).toBe('accepted');
+  const replaced = await server.call('PUT', `${api}/assets/${id}/content`, {
+    body: new Uint8Array(whole.subarray(0, whole.length / 2)) as BodyInit,
+  });
+  expect([replaced.status, replaced.body.version]).toEqual([200, 2]);
+  expect([replaced.body.verdict.outcome, codes(replaced.body.verdict)]).toEqual(['warned', 'truncated']);
+  expect((await server.call('GET', `${api}/assets/${id}`)).body.verdict.outcome).toBe('warned');
+  const restored = await server.call('POST', `${api}/assets/${id}/versions/1/restore`);
+  expect([restored.body.version, restored.body.verdict.outcome]).toEqual([3, 'accepted']);
+});

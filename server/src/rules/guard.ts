@@ -1,4 +1,4 @@
-import type { Reason } from '@uniferum/core/intake';
+import type { Reason, Verdict } from '@uniferum/core/intake';
 import type { AssetTexts } from '@uniferum/core/library';
 import { type FileFacts, judgeFile, newRefusals, refusalsAbout } from '@uniferum/core/rules';
 import { type AssetRow, findTwin, textsOf } from '../library/asset-queries.js';
@@ -59,8 +59,11 @@ async function judgeChange(
     case 'move':
     case 'restore':
       return objectionsOf(row, change.name, await judgeArrival(tx, row, change.to, change.name, checks));
-    case 'replace':
-      return objectionsOf(row, row.name, await judgeContent(tx, config, row, change.content, checks));
+    case 'replace': {
+      const { outcome, reasons } = await judgeContent(tx, config, row, change.content, checks);
+      const isBlocking = outcome === 'refused';
+      return objectionsOf(row, row.name, reasons).map((one) => ({ ...one, isBlocking }));
+    }
     case 'bin':
     case 'purge':
       return [];
@@ -127,7 +130,7 @@ async function judgeArrival(
 
 /**
  * New bytes for an existing file: every rule about content applies. The number of files and the texts stay the same,
- * so a text that is missing was missing before.
+ * so a text that is missing was missing before. Warnings are returned as well as refusals.
  */
 async function judgeContent(
   tx: Transaction,
@@ -135,8 +138,8 @@ async function judgeContent(
   row: AssetRow,
   { sha256, ...facts }: NewContent,
   checks: Checks,
-): Promise<Reason[]> {
-  const rules = await effectiveRules(tx, row.folder_path);
+): Promise<Pick<Verdict, 'outcome' | 'reasons'>> {
+  const rules = { ...(await effectiveRules(tx, row.folder_path)), requireTexts: [] };
   const checked =
     facts.unreadable === undefined
       ? checks.answerFor(rules, contentSubject(row, { sha256, ...facts }))
@@ -153,7 +156,9 @@ async function judgeContent(
     { path: row.folder_path, items: NO_ITEMS },
     { maxBytes: config.maxUploadBytes, maxPixels: config.maxPixels },
   );
-  return refusalsAbout(verdict, 'content');
+  if (verdict.outcome !== 'refused') return verdict;
+  const reasons = refusalsAbout(verdict, 'content');
+  return { outcome: reasons.length > 0 ? 'refused' : 'accepted', reasons };
 }
 
 /** The URL of another live asset with the same bytes. The blob is locked, so no duplicate can arrive at the same moment. */
