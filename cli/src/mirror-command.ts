@@ -23,7 +23,7 @@ export function addMirrorCommand(program: Command, context: () => CliContext): v
     .action((folder: string, options: MirrorOptions) => mirror(context(), folder, options));
 }
 
-type Action = 'created' | 'replaced' | 'unchanged' | 'refused' | 'deleted';
+type Action = 'created' | 'replaced' | 'unchanged' | 'reused' | 'refused' | 'deleted';
 
 /** What a place can't have: its rules, its folder's name or, for a deletion, pages that use it. */
 const REFUSALS = new Set([400, 409, 422]);
@@ -34,7 +34,9 @@ class Mirror {
   readonly #isRehearsed: boolean;
   /** Which file an asset mirrors. Names that the library can't have are changed there, so paths alone don't say. */
   readonly #sources = new Map<string, LocalFile>();
-  readonly counts: Record<Action, number> = { created: 0, replaced: 0, unchanged: 0, refused: 0, deleted: 0 };
+  readonly counts: Record<Action, number> = {
+    ...{ created: 0, replaced: 0, unchanged: 0, reused: 0, refused: 0, deleted: 0 },
+  };
 
   constructor(context: CliContext, isRehearsed: boolean) {
     this.#context = context;
@@ -100,10 +102,10 @@ async function mirror(context: CliContext, path: string, options: MirrorOptions)
     for (const file of files) await work.send(file, there.get(below(file.folder, file.name)));
     if (options.delete) for (const asset of there.values()) await work.remove(asset);
   } finally {
-    const { created, replaced, deleted, unchanged, refused } = work.counts;
+    const { created, replaced, deleted, unchanged, reused, refused } = work.counts;
     context.output.end(
       { ...work.counts, rehearsed: options.rehearse },
-      `${options.rehearse ? 'Would be: ' : ''}${created} created, ${replaced} replaced, ${deleted} deleted, ${unchanged} unchanged, ${refused} refused`,
+      `${options.rehearse ? 'Would be: ' : ''}${created} created, ${replaced} replaced, ${deleted} deleted, ${unchanged} unchanged, ${reused > 0 ? `${reused} reused, ` : ''}${refused} refused`,
     );
     if (refused > 0) context.endWith(EXIT.partly);
   }

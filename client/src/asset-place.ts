@@ -43,7 +43,8 @@ function splitPath(path: string): { folder: string; name: string } {
 /** What became of a file that was put at a place. */
 export interface PutResult {
   asset: Asset;
-  action: 'created' | 'replaced' | 'unchanged';
+  /** `reused`: by a rule of the folder, an asset with the same bytes elsewhere stands for it, and nothing was added. */
+  action: 'created' | 'replaced' | 'unchanged' | 'reused';
 }
 
 /**
@@ -66,7 +67,12 @@ export async function putAsset(
     if (there) return await replaceIfDifferent(http, there, prepared.data, call);
     const files = [{ data: prepared.data, name }];
     const [sent] = await uploadFiles(http, { ...call, folder, files, rename: false });
-    if (sent?.asset) return { asset: sent.asset, action: 'created' };
+    if (sent?.asset) {
+      const isThere = sent.asset.name === name && sent.asset.folder.path === folder;
+      // The library may have changed the name.
+      const isCreated = isThere || (await findAsset(http, { path }, call))?.id === sent.asset.id;
+      return { asset: sent.asset, action: isCreated ? 'created' : 'reused' };
+    }
     // Somebody else may have created it meanwhile.
     const isTaken = sent?.verdict.reasons.some(({ code }) => code === 'name-taken');
     const other = isTaken ? await findAsset(http, { path }, call) : undefined;

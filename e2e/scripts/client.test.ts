@@ -233,6 +233,17 @@ describe('an asset', () => {
     expect(total).toBe(0);
   });
 
+  test('is reused where a rule says so, which is not called created', async () => {
+    await server.call('POST', '/api/v1/folders', { json: { path: '/reuse' } });
+    const { items } = (await server.call('GET', '/api/v1/folders')).body;
+    const { id } = items.find(({ path }: { path: string }) => path === '/reuse');
+    await server.call('PUT', `/api/v1/folders/${id}/rules`, { json: { duplicates: 'reuse' } });
+    const first = await uniferum.assets.put('/reuse/a~1.txt', Buffer.from('the same'));
+    const second = await uniferum.assets.put('/reuse/b.txt', Buffer.from('the same'));
+    expect([first.action, second.action]).toEqual(['created', 'reused']);
+    expect([first.asset.name, second.asset.id]).toEqual(['a-1.txt', first.asset.id]);
+  });
+
   test('that a rule refuses is not put', async () => {
     await server.call('POST', '/api/v1/folders', { json: { path: '/strict' } });
     const { items } = (await server.call('GET', '/api/v1/folders')).body;
