@@ -44,11 +44,11 @@ export function hashOf(text: string): string {
 export async function* listDocuments(
   db: Executor,
   sourceId: string,
-): AsyncGenerator<{ id: number; path: string; stamp: string }[]> {
+): AsyncGenerator<{ id: number; path: string; stamp: string; address_count: number }[]> {
   for (let after = 0; ; ) {
-    const rows = await select<{ id: number; path: string; stamp: string }>(
+    const rows = await select<{ id: number; path: string; stamp: string; address_count: number }>(
       db,
-      'SELECT id, path, stamp FROM page_documents WHERE source_id = ? AND id > ? ORDER BY id LIMIT 2000',
+      'SELECT id, path, stamp, address_count FROM page_documents WHERE source_id = ? AND id > ? ORDER BY id LIMIT 2000',
       [sourceId, after],
     );
     const last = rows.at(-1);

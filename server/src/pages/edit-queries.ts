@@ -88,11 +88,18 @@ export async function updateEditState(
 }
 
 /** Lists the documents that a run has written, or may have written when it ended, and nobody has undone. */
-export async function listUndoable(db: Executor, runId: string): Promise<{ source: string; path: string }[]> {
-  const rows = await select<{ source_id: number; path: string }>(
+export async function listUndoable(
+  db: Executor,
+  runId: string,
+): Promise<{ source: string; path: string; references: number }[]> {
+  const rows = await select<{ source_id: number; path: string; address_count: number | null }>(
     db,
-    "SELECT source_id, path FROM page_edits WHERE run_id = ? AND state <> 'undone' ORDER BY source_id, path LIMIT 1000000",
+    `SELECT page_edits.source_id, page_edits.path, page_documents.address_count FROM page_edits
+     LEFT JOIN page_documents USING (source_id, path_hash)
+     WHERE page_edits.run_id = ? AND page_edits.state <> 'undone' ORDER BY page_edits.source_id, page_edits.path LIMIT 1000000`,
     [runId],
   );
-  return rows.map(({ source_id, path }) => ({ source: String(source_id), path }));
+  return rows.map(({ source_id, path, address_count }) => ({
+    ...{ source: String(source_id), path, references: address_count ?? 0 },
+  }));
 }

@@ -1,6 +1,6 @@
 import { recordEvent } from '../events/outbox.js';
 import type { ReadDocument } from '../inspection/work.js';
-import { beginGroupedRun } from '../runs/ledger.js';
+import { beginGroupedRunIn } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
 import { type Database, type Executor, inTransaction, StartOver } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
@@ -25,6 +25,8 @@ export interface IndexInput {
 export const indexRun = defineRun<IndexInput>({ kind: 'page-index', label: 'Index pages' });
 
 const DOCUMENTS_PER_ITEM = 100;
+/** Larger documents have more references, which are recorded in one transaction for each item. */
+const BYTES_PER_ITEM = 3_000_000;
 
 /** What a source has that is not known yet. */
 async function listChanges(
@@ -66,20 +68,41 @@ export function beginIndexOf(
   source: PageSource,
   { changes, by }: { changes: readonly SourceChange[]; by: string },
 ): Promise<string> {
-  return beginGroupedRun(
-    db,
-    indexRun,
-    { title: `Indexing ${source.name}`, by },
-    {
-      subjects: changes,
-      perItem: DOCUMENTS_PER_ITEM,
-      inputOf: (some): IndexInput => ({
-        source: source.id,
-        documents: some.flatMap((one) => ('gone' in one ? [] : [one])),
-        gone: some.flatMap((one) => ('gone' in one ? [one.gone] : [])),
-      }),
-    },
+  return inTransaction(db, (tx) =>
+    beginGroupedRunIn(
+      tx,
+      indexRun,
+      { title: `Indexing ${source.name}`, by },
+      {
+        groups: groupChanges(changes),
+        inputOf: ({ some }): IndexInput => ({
+          source: source.id,
+          documents: some.flatMap((one) => ('gone' in one ? [] : [one])),
+          gone: some.flatMap((one) => ('gone' in one ? [one.gone] : [])),
+        }),
+      },
+    ),
   );
+}
+
+/** Divides changes into items, by number and by size. */
+export function groupChanges(changes: readonly SourceChange[]): { some: SourceChange[]; weight: number }[] {
+  const groups: { some: SourceChange[]; weight: number }[] = [];
+  let left = 0;
+  for (const change of changes) {
+    // Stamps begin with the size, where it is known before a document is read.
+    const bytes = 'gone' in change ? 0 : Number(/^\d+(?=-)/.exec(change.stamp)?.[0] ?? 0);
+    let group = groups.at(-1);
+    if (!group || group.weight === DOCUMENTS_PER_ITEM || left < bytes) {
+      group = { some: [], weight: 0 };
+      groups.push(group);
+      left = BYTES_PER_ITEM;
+    }
+    group.some.push(change);
+    group.weight += 1;
+    left -= bytes;
+  }
+  return groups;
 }
 
 /** Lists a source, and compares it with what is known. @throws SourceFault */

@@ -23,6 +23,8 @@ interface UndoInput extends RewriteInput {
 }
 
 const DOCUMENTS_PER_ITEM = 100;
+/** They are recorded in one transaction for each item. */
+const REFERENCES_PER_ITEM = 2000;
 const DOCUMENTS_AT_A_TIME = 100;
 const SHOWN_DOCUMENTS = 200;
 
@@ -109,6 +111,7 @@ async function* planSource(tools: IndexTools, id: string, rules: AddressRules) {
 interface Subject {
   source: string;
   path: string;
+  references: number;
 }
 
 async function listSubjects(db: Executor, sources: readonly string[]): Promise<Subject[]> {
@@ -116,7 +119,9 @@ async function listSubjects(db: Executor, sources: readonly string[]): Promise<S
   for (const id of sources) {
     await requireWritable(db, id);
     for await (const some of listDocuments(db, id))
-      subjects.push(...some.map(({ path }) => ({ source: id, path })));
+      subjects.push(
+        ...some.map(({ path, address_count }) => ({ source: id, path, references: address_count })),
+      );
   }
   return subjects;
 }
@@ -155,15 +160,22 @@ async function beginRewriteOf(
   return run;
 }
 
-/** Documents of one source each, so many at a time. */
-function bySource(subjects: readonly Subject[]): { source: string; paths: string[]; weight: number }[] {
+/** Documents of one source each, so many at a time, with so many references. */
+export function bySource(
+  subjects: readonly Subject[],
+): { source: string; paths: string[]; weight: number }[] {
   const groups: { source: string; paths: string[]; weight: number }[] = [];
-  for (const { source, path } of subjects) {
-    const last = groups.at(-1);
-    if (last?.source === source && last.weight < DOCUMENTS_PER_ITEM) {
-      last.paths.push(path);
-      last.weight += 1;
-    } else groups.push({ source, paths: [path], weight: 1 });
+  let left = 0;
+  for (const { source, path, references } of subjects) {
+    let group = groups.at(-1);
+    if (group?.source !== source || group.weight === DOCUMENTS_PER_ITEM || left < references) {
+      group = { source, paths: [], weight: 0 };
+      groups.push(group);
+      left = REFERENCES_PER_ITEM;
+    }
+    group.paths.push(path);
+    group.weight += 1;
+    left -= references;
   }
   return groups;
 }
