@@ -240,7 +240,8 @@ async function benchDatabase(documents) {
       ...{ columns: [{ name: 'body' }], url: 'https://site.example/{id}', writable: true },
     },
   });
-  const wait = async (/** @type {{ run: { id: string } }} */ { run }) => uniferum.runs.wait(run.id, { pollMs: 50 });
+  const wait = async (/** @type {{ run: { id: string } }} */ { run }) =>
+    uniferum.runs.wait(run.id, { pollMs: 50 });
   await wait(await uniferum.sources.index(source.id));
   const map = Array.from({ length: ADDRESSES }, (_, n) => ({
     from: `https://site.example${addressOf(n)}`,
