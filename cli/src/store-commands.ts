@@ -46,7 +46,9 @@ async function stores(context: CliContext, store: string | undefined, options: S
   const { client, output } = context;
   const print = (value: unknown) => output.out(JSON.stringify(value, null, output.isJson ? 0 : 2));
   if (options.add !== undefined) {
-    const connection = await idOf(context, 'connection', options.connection ?? '');
+    if (options.connection === undefined)
+      throw new Error('Pass the connection whose bucket the store is in, with --connection.');
+    const connection = await idOf(context, 'connection', options.connection);
     return print(await client.stores.add({ name: options.add, connection }));
   }
   if (store === undefined) return listStores(context);

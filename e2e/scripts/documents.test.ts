@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { readConfig } from '../../server/src/shared/config.js';
 import { openScene, prepareNews, readExamples, type Scene } from './documents.js';
 
-// The examples of the documents that are neither about commands nor recipes of the trade, run as they stand.
+// The examples of README, PAGES and CONFIGURATION, and the settings in STORES. Other documents have tests of their own.
 
 /** What surrounds the examples of a picker in another program: its page, its editor, and its server. */
 const PROGRAM = `

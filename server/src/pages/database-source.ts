@@ -15,7 +15,7 @@ import { type DatabaseConfig, SiteDatabase } from './site-database.js';
 import type { ListedDocument, PageSource } from './source.js';
 import {
   type Belongings,
-  canEditValues,
+  canBeEdited,
   editValues,
   isWorkedOnAsStored,
   listValues,
@@ -154,9 +154,13 @@ class ColumnsOfTable implements OpenedSource {
   async #replaceTogether(changes: readonly DocumentChange[]): Promise<boolean[] | null> {
     if (!changes.some(({ bytes }) => bytes)) return null;
     try {
-      return await this.#database.transaction(
-        async () => (await this.#editTogether(changes)) ?? (await this.#replaceEach(changes)),
-      );
+      return await this.#database.transaction(async () => {
+        const edited = await this.#editMany(changes);
+        const isReplaced: boolean[] = [];
+        for (const change of changes)
+          isReplaced.push(edited.has(change) || (await this.#replaceRead(change)));
+        return isReplaced;
+      });
     } catch (error) {
       if (error instanceof UniferumError && error.code === 'source-away') throw error;
       // One of them is refused; which one, and why, is found out one by one.
@@ -164,32 +168,29 @@ class ColumnsOfTable implements OpenedSource {
     }
   }
 
-  /** One statement for each column. @returns null where that can't be, with nothing changed */
-  async #editTogether(changes: readonly DocumentChange[]): Promise<boolean[] | null> {
-    const byColumn = groupBy(
-      changes.map(({ path, before, edits }) => ({ ...readPath(path), before, edits })),
-      ({ column }) => column,
-    );
-    const key = this.#column(this.#settings.key);
-    const all: [string, ValueEdits[]][] = [...byColumn];
-    if (!all.every(([, some]) => canEditValues(key, some))) return null;
-    for (const [name, some] of all)
-      if ((await editValues(this.#database, this.#column(name), some)) !== some.length)
+  /** Edits what can be edited by one statement for each column. @throws Error when one of them is no longer as it was read */
+  async #editMany(changes: readonly DocumentChange[]): Promise<Set<DocumentChange>> {
+    const keyColumn = this.#column(this.#settings.key);
+    const edited = new Set<DocumentChange>();
+    const wanted = changes.flatMap((change) => {
+      const { key, column } = readPath(change.path);
+      const values: ValueEdits = { key, before: change.before, edits: change.edits };
+      if (!change.bytes || !canBeEdited(keyColumn, values)) return [];
+      edited.add(change);
+      return [{ column, values }];
+    });
+    for (const [name, some] of groupBy(wanted, ({ column }) => column)) {
+      const values = some.map((one) => one.values);
+      if ((await editValues(this.#database, this.#column(name), values)) !== values.length)
         throw new Error('Expected every value to be as it was read');
-    return changes.map(() => true);
+    }
+    return edited;
   }
 
-  async #replaceEach(changes: readonly DocumentChange[]): Promise<boolean[]> {
-    const isReplaced: boolean[] = [];
-    for (const { path, edits, before, bytes } of changes) {
-      const { key, column: name } = readPath(path);
-      const column = this.#column(name);
-      isReplaced.push(
-        bytes !== undefined &&
-          (await updateValue(this.#database, column, { key, before, next: applyTo(bytes, edits) })),
-      );
-    }
-    return isReplaced;
+  #replaceRead({ path, edits, before, bytes }: DocumentChange): Promise<boolean> | boolean {
+    if (!bytes) return false;
+    const { key, column } = readPath(path);
+    return updateValue(this.#database, this.#column(column), { key, before, next: applyTo(bytes, edits) });
   }
 
   async #writeOne({ path, edits, before, after }: DocumentChange): Promise<WriteOutcome> {

@@ -4,6 +4,7 @@ import { beginGroupedRunIn } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
 import { type Database, type Executor, inTransaction, StartOver } from '../shared/database.js';
 import { notFound, UniferumError } from '../shared/errors.js';
+import { inBoundedGroups } from '../shared/group.js';
 import { deleteChecks } from './crawl-queries.js';
 import { deleteDocuments, listDocuments, type StoredDocument } from './document-queries.js';
 import { sourceIndexed } from './events.js';
@@ -87,22 +88,13 @@ export function beginIndexOf(
 
 /** Divides changes into items, by number and by size. */
 export function groupChanges(changes: readonly SourceChange[]): { some: SourceChange[]; weight: number }[] {
-  const groups: { some: SourceChange[]; weight: number }[] = [];
-  let left = 0;
-  for (const change of changes) {
-    // Stamps begin with the size, where it is known before a document is read.
-    const bytes = 'gone' in change ? 0 : Number(/^\d+(?=-)/.exec(change.stamp)?.[0] ?? 0);
-    let group = groups.at(-1);
-    if (!group || group.weight === DOCUMENTS_PER_ITEM || left < bytes) {
-      group = { some: [], weight: 0 };
-      groups.push(group);
-      left = BYTES_PER_ITEM;
-    }
-    group.some.push(change);
-    group.weight += 1;
-    left -= bytes;
-  }
-  return groups;
+  const limits = { count: DOCUMENTS_PER_ITEM, load: BYTES_PER_ITEM, loadOf: sizeOf };
+  return inBoundedGroups(changes, limits).map((some) => ({ some, weight: some.length }));
+}
+
+/** Stamps begin with the size, where it is known before a document is read. */
+function sizeOf(change: SourceChange): number {
+  return 'gone' in change ? 0 : Number(/^\d+(?=-)/.exec(change.stamp)?.[0] ?? 0);
 }
 
 /** Lists a source, and compares it with what is known. @throws SourceFault */

@@ -5,6 +5,7 @@ import { beginGroupedRunIn } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
 import { type Database, type Executor, inTransaction, type Transaction } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
+import { groupBy, inBoundedGroups } from '../shared/group.js';
 import { type Change, changeDocuments } from './change-documents.js';
 import { listDocuments } from './document-queries.js';
 import { findEdits, findRewrite, insertEdits, insertRewrite, listUndoable } from './edit-queries.js';
@@ -164,20 +165,15 @@ async function beginRewriteOf(
 export function bySource(
   subjects: readonly Subject[],
 ): { source: string; paths: string[]; weight: number }[] {
-  const groups: { source: string; paths: string[]; weight: number }[] = [];
-  let left = 0;
-  for (const { source, path, references } of subjects) {
-    let group = groups.at(-1);
-    if (group?.source !== source || group.weight === DOCUMENTS_PER_ITEM || left < references) {
-      group = { source, paths: [], weight: 0 };
-      groups.push(group);
-      left = REFERENCES_PER_ITEM;
-    }
-    group.paths.push(path);
-    group.weight += 1;
-    left -= references;
-  }
-  return groups;
+  const limits = {
+    ...{ count: DOCUMENTS_PER_ITEM, load: REFERENCES_PER_ITEM },
+    loadOf: ({ references }: Subject) => references,
+  };
+  return [...groupBy(subjects, ({ source }) => source)].flatMap(([source, own]) =>
+    inBoundedGroups(own, limits).map((some) => ({
+      ...{ source, paths: some.map(({ path }) => path), weight: some.length },
+    })),
+  );
 }
 
 async function beginRewriteUndo(

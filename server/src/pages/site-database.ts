@@ -73,8 +73,8 @@ export class SiteDatabase {
     }
   }
 
-  /** Runs a statement with list placeholders, or one of many kinds. @returns the number of rows that it matched */
-  async update(sql: string, values: readonly Uint8Array[]): Promise<number> {
+  /** Runs a statement that is never the same again, and so is not prepared. @returns the number of rows that it matched */
+  async changeOnce(sql: string, values: readonly (string | Uint8Array)[]): Promise<number> {
     try {
       const [result] = await this.#connection.query({ sql, values: [...values], timeout: STATEMENT_MS });
       return 'affectedRows' in result ? result.affectedRows : 0;

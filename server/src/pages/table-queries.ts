@@ -197,16 +197,13 @@ export interface ValueEdits {
 
 /** As text they would be compared as floating-point numbers, which are not exact. */
 const WHOLE_KEYS = /^(?:tiny|small|medium|big)?int$/;
-const WHOLE_KEY = /^-?\d{1,19}$/;
+const WHOLE_KEY = /^-?\d{1,20}$/;
 /** More would be nested too deeply for the database. */
 const MAX_EDITS = 60;
 
-/** Whether values can be edited by {@link editValues}. */
-export function canEditValues(key: TableColumn, changes: readonly ValueEdits[]): boolean {
-  return (
-    WHOLE_KEYS.test(key.type) &&
-    changes.every((one) => WHOLE_KEY.test(one.key) && one.edits.length <= MAX_EDITS)
-  );
+/** Whether a value can be edited by {@link editValues}. */
+export function canBeEdited(key: TableColumn, { key: value, edits }: ValueEdits): boolean {
+  return WHOLE_KEYS.test(key.type) && WHOLE_KEY.test(value) && edits.length <= MAX_EDITS;
 }
 
 /**
@@ -230,16 +227,16 @@ export function editValues(
       texts.push(Buffer.from(after, 'latin1'));
       return `, ${from + 1}, ${to - from}, ?)`;
     });
-    return `WHEN ${value} THEN ${'INSERT('.repeat(edits.length)}${bytes}${afterEach.join('')}`;
+    return `WHEN ${BigInt(value)} THEN ${'INSERT('.repeat(edits.length)}${bytes}${afterEach.join('')}`;
   });
   const edited = `CASE ${quote(key)} ${cases.join(' ')} END`;
   const unchanged = changes.map(
-    (one) => `(${quote(key)} = ${one.key} AND SHA2(${asUtf8(column)}, 256) = '${one.before}')`,
+    (one) => `(${quote(key)} = ${BigInt(one.key)} AND SHA2(${asUtf8(column)}, 256) = ?)`,
   );
-  return database.update(
+  return database.changeOnce(
     `UPDATE ${quote(table)} SET ${quote(column.name)} = ${column.charset === null ? edited : `CONVERT(${edited} USING utf8mb4)`}
      WHERE ${unchanged.join(' OR ')}`,
-    texts,
+    [...texts, ...changes.map(({ before }) => before)],
   );
 }
 

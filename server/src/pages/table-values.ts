@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { encodePath } from '@uniferum/core/library';
 import { applyEdits } from '@uniferum/core/pages';
+import { inBoundedGroups } from '../shared/group.js';
 import { type DocumentChange, MAX_ADDRESS, SourceFault, type WriteOutcome } from './opened-source.js';
 import type { Belongings } from './table-queries.js';
 
@@ -21,17 +22,8 @@ export function readPath(path: string): { key: string; column: string } {
 
 /** Groups values that are read together, by their keys. */
 export function groupBySize(values: readonly Belongings[]): string[][] {
-  const groups: string[][] = [];
-  let left = 0;
-  for (const { id, size } of values) {
-    if (left < size || groups.length === 0) {
-      groups.push([]);
-      left = BYTES_AT_A_TIME;
-    }
-    groups.at(-1)?.push(id);
-    left -= size;
-  }
-  return groups;
+  const limits = { count: values.length, load: BYTES_AT_A_TIME, loadOf: ({ size }: Belongings) => size };
+  return inBoundedGroups(values, limits).map((some) => some.map(({ id }) => id));
 }
 
 /** As the database computes it; see `digestOf` of the table's queries. */

@@ -10,6 +10,34 @@ export function groupBy<Key, Item>(items: readonly Item[], keyOf: (item: Item) =
   return groups;
 }
 
+/** What a group may have at most. */
+interface GroupLimits<Item> {
+  count: number;
+  load: number;
+  loadOf(item: Item): number;
+}
+
+/** Splits a list into groups, in order. What is more than a group may have is a group by itself. */
+export function inBoundedGroups<Item>(
+  items: readonly Item[],
+  { count, load, loadOf }: GroupLimits<Item>,
+): Item[][] {
+  const groups: Item[][] = [];
+  let left = 0;
+  for (const item of items) {
+    const own = loadOf(item);
+    let group = groups.at(-1);
+    if (!group || group.length === count || left < own) {
+      group = [];
+      groups.push(group);
+      left = load;
+    }
+    group.push(item);
+    left -= own;
+  }
+  return groups;
+}
+
 /** Splits a stream into groups of a size; the last one may be smaller. */
 export async function* inGroups<Item>(
   items: Iterable<Item> | AsyncIterable<Item>,
