@@ -105,3 +105,35 @@ test('sent again under the same key it is the same asset; another address under 
   const other = await send({ source: dataUri(described), name: 'other.jpg', folder: '/once' }, headers);
   expect(other.body.code).toBe('key-reused');
 });
+
+describe('the operation of its own', () => {
+  const fetchOne = (json: object, more: object = {}) =>
+    server.call('POST', `${api}/assets/from-address`, { json, ...more });
+  const named = (path: string) => server.call('GET', `${api}/assets?folder=${path}`);
+
+  test('imports once, however often it is repeated with its key', async () => {
+    const request = { source: 'data:text/plain,once', name: 'once.txt', folder: '/own' };
+    const headers = { 'Idempotency-Key': 'own-1' };
+    const answers = await Promise.all([fetchOne(request, { headers }), fetchOne(request, { headers })]);
+    const again = await fetchOne(request, { headers });
+    expect(again.status).toBe(201);
+    for (const { status, body } of answers) if (status === 201) expect(body.id).toBe(again.body.id);
+    expect((await named('/own')).body.total).toBe(1);
+    const other = await fetchOne({ ...request, name: 'other.txt' }, { headers });
+    expect([other.status, other.body.code]).toEqual([422, 'key-reused']);
+  });
+
+  test('is closed to strangers and to keys that only read, and takes neither files nor what it does not know', async () => {
+    const request = { source: 'data:text/plain,a', folder: '/closed' };
+    expect((await fetchOne(request, { key: null })).status).toBe(401);
+    expect((await fetchOne(request, { key: await server.key(['library:read']) })).status).toBe(403);
+    expect((await fetchOne({ ...request, colour: 'red' })).status).toBe(400);
+    const body = new FormData();
+    body.set('file', new Blob(['a']), 'a.txt');
+    expect((await server.call('POST', `${api}/assets/from-address`, { body })).status).toBe(415);
+    const refused = await fetchOne({ ...request, source: `data:text/plain,${'x'.repeat(20_001)}` });
+    expect([refused.status, refused.body.verdict.reasons[0].code]).toEqual([422, 'too-large']);
+    expect((await fetchOne({ ...request, source: `data:,${'x'.repeat(4_300_000)}` })).status).toBe(413);
+    expect((await named('/closed')).status).toBe(404);
+  });
+});
