@@ -1,7 +1,8 @@
 // @ts-check
 // `npm test`: prepares, then checks types, lint and imports, and runs unit, server and browser tests. The last line is the total.
-import { spawnSync } from 'node:child_process';
-import { mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { spawn, spawnSync } from 'node:child_process';
+import { once } from 'node:events';
+import { closeSync, mkdirSync, openSync, readFileSync, rmSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { prepare, ROOT, VAR } from './prepare.mjs';
 
@@ -19,8 +20,10 @@ try {
   outcomes.push(check('types', join(BIN, 'tsc'), ['-b']));
   outcomes.push(check('lint and format', join(BIN, 'biome'), ['ci', '--error-on-warnings', '.']));
   outcomes.push(check('import table', process.execPath, [join(ROOT, 'tools/house/check-imports.mjs')]));
-  outcomes.push(unitAndServerTests());
-  outcomes.push(browserTests());
+  // Each waits for its own installations much of the time. The second has its output printed when both are done.
+  const browserLog = join(REPORTS, 'browser.log');
+  outcomes.push(...(await Promise.all([unitAndServerTests(), browserTests(browserLog)])));
+  console.log(`\n── browser tests\n${readFileSync(browserLog, 'utf8')}`);
 } catch (error) {
   console.error(error instanceof Error ? error.message : error);
   outcomes.push({ name: 'preparation', passed: 0, failed: 1 });
@@ -42,12 +45,12 @@ function check(name, command, args) {
   return { name, passed: isGood ? 1 : 0, failed: isGood ? 0 : 1 };
 }
 
-/** @returns {Outcome} */
-function unitAndServerTests() {
+/** @returns {Promise<Outcome>} */
+async function unitAndServerTests() {
   console.log('\n── unit and server tests');
   const report = join(REPORTS, 'vitest.json');
   rmSync(report, { force: true });
-  const isGood = run(join(BIN, 'vitest'), [
+  const isGood = await runBeside(join(BIN, 'vitest'), [
     'run',
     '--reporter=default',
     '--reporter=json',
@@ -86,15 +89,14 @@ function beginningOf(message) {
   return message.split('\n').slice(0, 12).join('\n');
 }
 
-/** @returns {Outcome} */
-function browserTests() {
-  console.log('\n── browser tests');
+/** @param {string} log the file that gets its output @returns {Promise<Outcome>} */
+async function browserTests(log) {
   const report = join(REPORTS, 'playwright.json');
   rmSync(report, { force: true });
-  const isGood = run(
+  const isGood = await runBeside(
     join(BIN, 'playwright'),
     ['test', '-c', 'e2e/playwright.config.ts', '--reporter=list,json'],
-    { PLAYWRIGHT_JSON_OUTPUT_NAME: report },
+    { env: { PLAYWRIGHT_JSON_OUTPUT_NAME: report }, log },
   );
   const { expected, unexpected, skipped } = readReport(report)?.stats ?? {
     expected: 0,
@@ -114,12 +116,28 @@ function readReport(file) {
   }
 }
 
-/** @param {string} command @param {string[]} args @param {Record<string, string>} [env] */
-function run(command, args, env = {}) {
+/** @param {string} command @param {string[]} args */
+function run(command, args) {
   const { status } = spawnSync(command, args, {
     cwd: ROOT,
     stdio: ['ignore', 'inherit', 'inherit'],
-    env: { ...process.env, FORCE_COLOR: '0', ...env },
+    env: plain(),
   });
   return status === 0;
+}
+
+/**
+ * Runs a command while others run.
+ * @param {string} command @param {string[]} args @param {{ env?: Record<string, string>, log?: string }} [options]
+ */
+async function runBeside(command, args, { env = {}, log } = {}) {
+  const output = log === undefined ? 'inherit' : openSync(log, 'w');
+  const child = spawn(command, args, { cwd: ROOT, stdio: ['ignore', output, output], env: plain(env) });
+  if (typeof output === 'number') closeSync(output);
+  const [status] = await once(child, 'exit');
+  return status === 0;
+}
+
+function plain(/** @type {Record<string, string>} */ more = {}) {
+  return { ...process.env, FORCE_COLOR: '0', ...more };
 }
