@@ -1,5 +1,6 @@
 import { execFileSync } from 'node:child_process';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { constants, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { type FileHandle, open as openFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { crc32 } from 'node:zlib';
@@ -186,6 +187,15 @@ describe('the processes in which files are read', () => {
     return inspector;
   }
 
+  async function openForReader(pipe: string): Promise<FileHandle> {
+    let opened: FileHandle | null = null;
+    await eventually(async () => {
+      opened = await openFile(pipe, constants.O_WRONLY | constants.O_NONBLOCK).catch(() => null);
+      return opened !== null;
+    });
+    return opened as unknown as FileHandle;
+  }
+
   const write = (name: string, data: Uint8Array) => {
     const path = join(folder, name);
     writeFileSync(path, data);
@@ -226,6 +236,31 @@ describe('the processes in which files are read', () => {
       null,
     ]);
     expect(found[3]?.size?.width).toBe(30);
+  });
+
+  test('begun again in the middle keep the results of documents with their documents', async () => {
+    const inspector = open();
+    const stuck = join(folder, 'stuck.html');
+    execFileSync('mkfifo', [stuck]);
+    const page = (name: string) => `<img src="/${name}.jpg">`;
+    const [first, last] = ['first', 'last'].map((name) => write(`${name}.html`, encode(page(name))).path);
+    const documents = [first, stuck, last].map((file) => ({
+      ...{ content: { file: file as string }, format: 'html' as const },
+    }));
+    const read = inspector.readDocuments(documents);
+    // It can be opened once the process reads it: then the one before is done.
+    let pipe = await openForReader(stuck);
+    const [killed = 0] = inspector.pids;
+    process.kill(killed, 'SIGKILL');
+    await eventually(async () => inspector.pids.length === 1 && !inspector.pids.includes(killed));
+    await pipe.close();
+    pipe = await openForReader(stuck);
+    await pipe.writeFile(page('stuck'));
+    await pipe.close();
+    const addresses = (await read).map((one) =>
+      'fault' in one ? one.fault : one.references.map(({ address }) => address),
+    );
+    expect(addresses).toEqual([['/first.jpg'], ['/stuck.jpg'], ['/last.jpg']]);
   });
 
   test('that were stopped from outside are ended, and what they had is read by another', async () => {

@@ -141,9 +141,13 @@ export class Inspector {
   ): Promise<(Result | Fault)[]> {
     const results: (Result | Fault)[] = [];
     while (results.length < files.length) {
+      const begin = results.length;
       try {
-        await this.#pool.run(workOn(files.slice(results.length)), {
-          onPart: (part) => results.push(resultOf(part) ?? { fault: reasonOf(part) }),
+        await this.#pool.run(workOn(files.slice(begin)), {
+          // Begun again after its process was killed from outside, the pool reports the first ones once more.
+          onPart: (part) => {
+            results[begin + part.n] = resultOf(part) ?? { fault: reasonOf(part) };
+          },
         });
       } catch (error) {
         if (!(error instanceof ProcessKilledError)) throw error;
