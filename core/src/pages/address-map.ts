@@ -40,7 +40,7 @@ export class AddressMap {
   replacements(
     { base }: Pick<FoundReferences, 'base'>,
     documentUrl: string | null,
-  ): (reference: Reference) => string | null {
+  ): (reference: Pick<Reference, 'address'>) => string | null {
     const against = baseOf(base, documentUrl) ?? this.#site;
     return ({ address }) => {
       const target = targetOf(address, against);

@@ -38,7 +38,9 @@ export {
   type DocumentRewrite,
   type Edit,
   invertEdits,
+  type KnownReference,
   planEdits,
+  planKnownRewrite,
   planRewrite,
 } from './rewrite.js';
 export { type ShownEdit, showEdits } from './show-edits.js';

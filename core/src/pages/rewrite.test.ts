@@ -6,7 +6,7 @@ import { describe, expect, test } from 'vitest';
 import { writeLike } from './address.js';
 import { findReferences } from './find-references.js';
 import { DOCUMENT_FORMATS, type DocumentFormat } from './reference.js';
-import { applyEdits, invertEdits, planEdits, planRewrite } from './rewrite.js';
+import { applyEdits, invertEdits, planEdits, planKnownRewrite, planRewrite } from './rewrite.js';
 
 const references = (format: DocumentFormat, text: string) =>
   findReferences({ text, format, encoding: null }).references;
@@ -197,6 +197,57 @@ describe.each(STABLE)('what is in %s after a rewrite', (format) => {
       { numRuns: 2000 },
     );
   });
+
+  test('is planned alike without parsing it again, or not at all', () => {
+    let planned = 0;
+    const address = fc.constantFrom(
+      '/media/x~wide.webp',
+      'https://new.example/b.jpg',
+      '/a&b.jpg',
+      '/a(b.jpg',
+    );
+    fc.assert(
+      fc.property(documents, address, fc.infiniteStream(fc.boolean()), (text, url, choices) => {
+        const found = references(format, text);
+        const chosen = new Set(found.map(({ address: one }) => one).filter(() => choices.next().value));
+        const replacementFor = ({ address: one }: { address: string }) => (chosen.has(one) ? url : null);
+        const known = found.map(({ from, attribute, address: one }) => ({ from, attribute, address: one }));
+        const plan = planKnownRewrite(text, known, replacementFor);
+        if (plan === null) return;
+        planned += plan.edits.length;
+        expect(plan).toEqual(planRewrite(text, found, replacementFor));
+      }),
+      { numRuns: 2000, examples: KNOWN_TRAPS.map((text) => [text, '/media/y.webp', endlessly(true)]) },
+    );
+    expect(planned).toBeGreaterThan(100);
+  });
+});
+
+/** What is written here goes on behind what is read. */
+const KNOWN_TRAPS = [
+  '<img src="a?b=&amp">',
+  '<img src="a.jpg&#x0;">',
+  '<p style="background:url(\'a.jpg\\\n\')">',
+  "p{background:url('a.jpg\\\n')}",
+  '{"p": "a.jp\\u0067"}',
+  '<img srcset="a.jpg, a.jpg 2x">',
+];
+function endlessly<Value>(value: Value): fc.Stream<Value> {
+  return fc.stream(
+    (function* () {
+      for (;;) yield value;
+    })(),
+  );
+}
+
+test.each([
+  ['whose replacement has to be escaped', '<img src="a.jpg">', 7 + 3, 'a.jpg', '/x&y.jpg'],
+  ['that is written otherwise than it is read', '<img src="a&#46;jpg">', 10, 'a.jpg', '/b.jpg'],
+  ['that is elsewhere now', '<img  src="a.jpg">', 10, 'a.jpg', '/b.jpg'],
+  ['that goes on behind what is read', '<img src="a.jpg&">', 10, 'a.jpg', '/b.jpg'],
+])('nothing is planned without parsing for an address %s', (_, text, from, address, next) => {
+  expect(planKnownRewrite(text, [{ from, attribute: 'img src', address }], () => next)).toBeNull();
+  expect(planKnownRewrite(text, [{ from, attribute: 'img src', address }], () => null)?.edits).toEqual([]);
 });
 
 /** An independent parser that follows the HTML standard. */

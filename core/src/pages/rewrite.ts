@@ -39,6 +39,42 @@ export function planRewrite(
   return { edits, references: moved };
 }
 
+/** What was found in a document when it was the same: its references in the order of their offsets. */
+export type KnownReference = DocumentRewrite['references'][number];
+
+/** Characters that are written as they are, wherever an address stands: no escape begins with them, and none is needed. */
+const PLAIN = /^[\w./:~-]+$/;
+
+/**
+ * Plans the changes of a document whose references are known, without parsing it.
+ *
+ * @returns what {@link planRewrite} does, or null when the document has to be parsed: an address that is to be replaced
+ * isn't written as it is read, or the one that replaces it has to be escaped
+ */
+export function planKnownRewrite(
+  text: string,
+  references: readonly KnownReference[],
+  replacementFor: (reference: Pick<Reference, 'address'>) => string | null,
+): DocumentRewrite | null {
+  const edits: Edit[] = [];
+  const moved: KnownReference[] = [];
+  let shift = 0;
+  for (const reference of references) {
+    const { from, attribute, address: before } = reference;
+    const after = replacementFor(reference);
+    moved.push({ from: from + shift, attribute, address: after ?? before });
+    if (after === null) continue;
+    const to = from + before.length;
+    const isPlain = PLAIN.test(before) && PLAIN.test(after) && text.startsWith(before, from);
+    // What follows may belong to it: an escape that stands for nothing.
+    if (!isPlain || from < (edits.at(-1)?.to ?? 0) || /[&\\]/.test(text.charAt(to))) return null;
+    if (before === after) continue;
+    edits.push({ from, to, before, after });
+    shift += after.length - before.length;
+  }
+  return { edits, references: moved };
+}
+
 /** Plans the changes of a document, as {@link planRewrite}. */
 export function planEdits(
   text: string,

@@ -3,7 +3,7 @@ import { open, readFile } from 'node:fs/promises';
 import { cleanFile, NO_RIGHTS, type Piece } from '@uniferum/core/inspection';
 import { planManifest } from '@uniferum/core/intake';
 import {
-  AddressMap,
+  type AddressMap,
   applyEdits,
   type DocumentFormat,
   decodeByteText,
@@ -17,6 +17,7 @@ import sharp from 'sharp';
 import { plainReason } from '../shared/plain-reason.js';
 import { serveProcess } from '../shared/process-side.js';
 import { sha256Of } from '../shared/sha256.js';
+import { addressMapOf } from './address-maps.js';
 import { findDiscovery } from './discovery.js';
 import { readHeader, readMetadata, readStatedRights } from './embedded.js';
 import { endsEarly, FileSource } from './file-source.js';
@@ -29,7 +30,6 @@ import type {
   InspectionWork,
   PlannedLine,
   ReadDocument,
-  RewritePlan,
   StylesMoved,
   StylesToMove,
 } from './work.js';
@@ -52,7 +52,7 @@ serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { te
       for (const [n, file] of work.files.entries()) readDocument(n, file, tell);
       return null;
     case 'rewrite': {
-      const map = mapOf(work);
+      const map = addressMapOf(work);
       for (const [n, file] of work.files.entries())
         rewriteDocument(n, file, { map, isShown: work.isShown }, tell);
       return null;
@@ -129,16 +129,6 @@ function readDocument(
   } catch (error) {
     tell({ n, found: 'fault', reason: plainReason(error, pathsOf(content)) });
   }
-}
-
-/** The items of a run have the same rules: the map of thousands of them is built once. */
-let known: { run: string; site: string; map: AddressMap } | null = null;
-
-function mapOf({ rules, site, run }: RewritePlan): AddressMap {
-  if (run !== null && known?.run === run && known.site === site) return known.map;
-  const map = new AddressMap(rules, site);
-  if (run !== null) known = { run, site, map };
-  return map;
 }
 
 const SHOWN_EDITS = 20;

@@ -63,6 +63,7 @@ const INEXACT_KEYS = /^(?:binary|varbinary|float|double|bit)$/;
 
 /** Columns of a table. Each of their values is a document. */
 class ColumnsOfTable implements OpenedSource {
+  readonly isStampedByContent = true;
   readonly #database: SiteDatabase;
   readonly #settings: DatabaseSettings;
   readonly #columns: ReadonlyMap<string, TableColumn>;
@@ -174,8 +175,10 @@ class ColumnsOfTable implements OpenedSource {
     const edited = new Set<DocumentChange>();
     const wanted = changes.flatMap((change) => {
       const { key, column } = readPath(change.path);
-      const values: ValueEdits = { key, before: change.before, edits: change.edits };
-      if (!change.bytes || !canBeEdited(keyColumn, values)) return [];
+      const digest = this.#read.get(change.path)?.digest;
+      if (!change.bytes || digest === undefined) return [];
+      const values: ValueEdits = { key, digest, edits: change.edits };
+      if (!canBeEdited(keyColumn, values)) return [];
       edited.add(change);
       return [{ column, values }];
     });

@@ -1,3 +1,4 @@
+import type { KnownReference } from '@uniferum/core/pages';
 import {
   change,
   changeExpanded,
@@ -6,6 +7,7 @@ import {
   selectExpanded,
   type Transaction,
 } from '../shared/database.js';
+import { groupBy } from '../shared/group.js';
 import { sha256Of } from '../shared/sha256.js';
 import { addUses, UseChanges } from './asset-use-queries.js';
 
@@ -56,6 +58,56 @@ export async function* listDocuments(
     yield rows;
     after = last.id;
   }
+}
+
+/** What was found in a document when it was indexed. */
+export interface IndexedDocument extends Pick<StoredDocument, 'stamp' | 'title'> {
+  encoding: string;
+  /** In the order of their offsets, which are those of bytes. */
+  references: KnownReference[];
+}
+
+/** With more references, or longer ones, not everything is stored as it was found. */
+const MAX_LISTED = 2000;
+const MAX_ADDRESS = 1999;
+
+/**
+ * Reads what was found in documents, by path. Those that could not be read are left out, and so are those in other encodings
+ * than UTF-8, those with a base of their own, and those of which not everything is stored.
+ */
+export async function listIndexed(
+  db: Executor,
+  sourceId: string,
+  paths: readonly string[],
+): Promise<Map<string, IndexedDocument>> {
+  const indexed = new Map<string, IndexedDocument>();
+  if (paths.length === 0) return indexed;
+  // One statement sees documents and references as they belong together.
+  const rows = await selectExpanded<
+    Pick<StoredDocument, 'path' | 'stamp' | 'title'> & { encoding: string; address_count: number } & (
+        | { position: number; attribute: string; address: string }
+        | { position: null; attribute: null; address: null }
+      )
+  >(
+    db,
+    `SELECT path, stamp, title, encoding, address_count, position, attribute, address
+     FROM page_documents FORCE INDEX (page_documents_path)
+     LEFT JOIN page_references FORCE INDEX (page_references_document) ON page_references.document_id = page_documents.id
+     WHERE page_documents.source_id = ? AND path_hash IN (?) AND fault IS NULL AND base IS NULL AND encoding = 'utf-8'
+       AND address_count <= ${MAX_LISTED}
+     ORDER BY page_documents.id, position LIMIT 1000000`,
+    [sourceId, paths.map(hashOf)],
+  );
+  for (const [path, some] of groupBy(rows, (row) => row.path)) {
+    const [{ stamp, title, encoding, address_count }] = some as [(typeof rows)[number]];
+    const references = some.flatMap(({ position: from, attribute, address }) =>
+      from === null ? [] : [{ from, attribute, address }],
+    );
+    const isWhole =
+      references.length === address_count && references.every(({ address }) => address.length <= MAX_ADDRESS);
+    if (isWhole) indexed.set(path, { stamp, title, encoding, references });
+  }
+  return indexed;
 }
 
 /** Gives a document another path. */

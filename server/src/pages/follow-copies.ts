@@ -109,7 +109,7 @@ export function followHandler(tools: IndexTools) {
         const pairs = await listPairs(tools, { source, paths, site });
         const stamps = await readStamps(tools.db, source, paths);
         const plan = { rules: { pairs }, isShown: false, run: null };
-        for await (const some of planDocuments(tools, opened, paths, plan))
+        for await (const some of planDocuments(tools, { source, opened, paths }, plan))
           yield some.flatMap(({ path, planned, document }): Change[] => {
             if ('fault' in planned) return [];
             if (planned.edits.length === 0 && document.stamp === stamps.get(path)) return [];

@@ -46,6 +46,8 @@ export interface OpenedSource {
   siteUrl: string | null;
   /** How it is called in messages: a path, or the name of a table. */
   place: string;
+  /** Whether documents with the same stamp have the same content, whoever wrote them. */
+  isStampedByContent?: boolean;
   list(): Promise<ListedDocument[]>;
   /** Reads documents, some at a time. Those that are gone are left out. */
   present(paths: readonly string[]): AsyncGenerator<PresentDocument[]>;

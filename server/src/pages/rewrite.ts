@@ -101,7 +101,11 @@ async function* planSource(tools: IndexTools, id: string, rules: AddressRules) {
     for await (const some of listDocuments(tools.db, id))
       for (let at = 0; at < some.length; at += DOCUMENTS_AT_A_TIME) {
         const paths = some.slice(at, at + DOCUMENTS_AT_A_TIME).map(({ path }) => path);
-        for await (const plans of planDocuments(tools, opened, paths, { rules, isShown: true, run: null }))
+        for await (const plans of planDocuments(
+          tools,
+          { source: id, opened, paths },
+          { rules, isShown: true, run: null },
+        ))
           yield* plans;
       }
   } finally {
@@ -208,11 +212,11 @@ export function rewriteHandlers(tools: IndexTools) {
           const known = await findEdits(tools.db, { runId, sourceId: source, paths });
           if (known.length > 0) yield known;
           const left = paths.filter((path) => !known.some((one) => one.path === path));
-          for await (const plans of planDocuments(tools, opened, left, {
-            rules,
-            isShown: false,
-            run: runId,
-          })) {
+          for await (const plans of planDocuments(
+            tools,
+            { source, opened, paths: left },
+            { rules, isShown: false, run: runId },
+          )) {
             const changes = plans.flatMap(toChange);
             await inTransaction(tools.db, (tx) => insertEdits(tx, { runId, sourceId: source }, changes));
             yield changes;

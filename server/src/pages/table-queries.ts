@@ -188,10 +188,9 @@ export async function updateValue(
   return changed > 0;
 }
 
-/** Edits of a value whose SHA-256 is `before`. */
-export interface ValueEdits {
+/** Edits of a value that was read with a digest. */
+export interface ValueEdits extends Pick<ListedValue, 'digest'> {
   key: string;
-  before: string;
   edits: readonly Edit[];
 }
 
@@ -231,12 +230,13 @@ export function editValues(
   });
   const edited = `CASE ${quote(key)} ${cases.join(' ')} END`;
   const unchanged = changes.map(
-    (one) => `(${quote(key)} = ${BigInt(one.key)} AND SHA2(${asUtf8(column)}, 256) = ?)`,
+    (one) => `(${quote(key)} = ${BigInt(one.key)} AND ${digestOf(database, column.name)} = ?)`,
   );
+  // The digest that it was read with is half the work of a SHA-256.
   return database.changeOnce(
     `UPDATE ${quote(table)} SET ${quote(column.name)} = ${column.charset === null ? edited : `CONVERT(${edited} USING utf8mb4)`}
      WHERE ${unchanged.join(' OR ')}`,
-    [...texts, ...changes.map(({ before }) => before)],
+    [...texts, ...changes.map(({ digest }) => digest)],
   );
 }
 
