@@ -9,7 +9,7 @@ export default defineConfig({
   outputDir: '../var/e2e-results',
   workers: 1,
   // Ends what would wait for ever, also on a machine that is busy otherwise.
-  timeout: 180_000,
-  expect: { timeout: 15_000 },
+  timeout: 600_000,
+  expect: { timeout: 30_000 },
   use: { viewport: { width: 1280, height: 800 }, launchOptions: CHROMIUM, trace: 'off' },
 });

@@ -12,23 +12,22 @@ function rewrite(html: string, map: AddressMap, url: string | null = PAGE): stri
   return applyEdits(html, planEdits(html, found.references, map.replacements(found, url)));
 }
 
+const RULES = {
+  pairs: [
+    { from: '/old/dusk.jpg', to: '/media/lights/dusk.jpg' },
+    { from: 'https://files.example/plan.pdf', to: 'https://bucket.example/plan.pdf' },
+    { from: '/old/show?id=7', to: '/media/seven.jpg' },
+    { from: '/old/same.jpg', to: 'https://skerry.example/old/./same.jpg' },
+    { from: '/old/q.jpg', to: '/media/q.jpg?v=2' },
+  ],
+  prefixes: [
+    { from: 'https://files.example/', to: 'https://skerry.example/media/files/' },
+    { from: 'https://files.example/lights/', to: '/media/lights/' },
+  ],
+};
+
 describe('addresses are replaced', () => {
-  const map = new AddressMap(
-    {
-      pairs: [
-        { from: '/old/dusk.jpg', to: '/media/lights/dusk.jpg' },
-        { from: 'https://files.example/plan.pdf', to: 'https://bucket.example/plan.pdf' },
-        { from: '/old/show?id=7', to: '/media/seven.jpg' },
-        { from: '/old/same.jpg', to: 'https://skerry.example/old/./same.jpg' },
-        { from: '/old/q.jpg', to: '/media/q.jpg?v=2' },
-      ],
-      prefixes: [
-        { from: 'https://files.example/', to: 'https://skerry.example/media/files/' },
-        { from: 'https://files.example/lights/', to: '/media/lights/' },
-      ],
-    },
-    SITE,
-  );
+  const map = new AddressMap(RULES, SITE);
 
   test.each([
     ['/old/dusk.jpg', '/media/lights/dusk.jpg'],
@@ -48,6 +47,23 @@ describe('addresses are replaced', () => {
     ['https://files.example.evil/a', 'https://files.example.evil/a'],
   ])('%s by %s', (before, after) => {
     expect(rewrite(`<a href="${before}">`, map)).toBe(`<a href="${after}">`);
+  });
+
+  test('alike in every document, whichever were looked at before', () => {
+    const pages = [
+      ...[PAGE, 'https://skerry.example/', 'https://skerry.example', 'http://skerry.example/a/b'],
+      ...['https://other.example/old/a', null],
+    ];
+    const addresses = ['/old/dusk.jpg', 'dusk.jpg', '//skerry.example/old/dusk.jpg', '../../old/dusk.jpg'];
+    addresses.push('https://files.example/plan.pdf', 'http:/old/dusk.jpg', 'old/dusk.jpg', '\t/old/dusk.jpg');
+    const fresh = () => new AddressMap(RULES, SITE);
+    const shared = fresh();
+    for (const page of [...pages, ...pages.reverse()])
+      for (const base of [null, '/old/', 'https://skerry.example/old/', 'https://files.example'])
+        for (const address of addresses) {
+          const [again, once] = [shared, fresh()].map((one) => one.replacements({ base }, page)({ address }));
+          expect([page, base, address, again]).toEqual([page, base, address, once]);
+        }
   });
 
   test('against the base that a document states', () => {

@@ -1,5 +1,12 @@
 import Papa from 'papaparse';
-import { joinAddress, normalizeAddress, resolveAddress, splitAddress, writeLike } from './address.js';
+import {
+  joinAddress,
+  normalizeAddress,
+  resolveAddress,
+  scopeOf,
+  splitAddress,
+  writeLike,
+} from './address.js';
 import { baseOf, type FoundReferences, type Reference, targetOf } from './reference.js';
 
 /** Where an old address leads now. */
@@ -15,11 +22,15 @@ export interface AddressRules {
   prefixes?: readonly AddressPair[];
 }
 
+const MAX_KNOWN = 20_000;
+
 /** The new addresses of many old ones, looked up by one key each. */
 export class AddressMap {
   readonly #exact = new Map<string, string>();
   readonly #prefixes: AddressPair[];
   readonly #site: string;
+  /** What documents of one site say in the same way. */
+  readonly #known = new Map<string, string | null>();
 
   /** @param site the absolute address of the site, against which those without a host are resolved */
   constructor({ pairs = [], prefixes = [] }: AddressRules, site: string) {
@@ -42,11 +53,22 @@ export class AddressMap {
     documentUrl: string | null,
   ): (reference: Pick<Reference, 'address'>) => string | null {
     const against = baseOf(base, documentUrl) ?? this.#site;
+    const scope = scopeOf('/', against);
     return ({ address }) => {
+      const key = scopeOf(address, against) === scope ? `${scope} ${address}` : null;
+      const known = key === null ? undefined : this.#known.get(key);
+      if (known !== undefined) return known;
       const target = targetOf(address, against);
       const found = target === null ? null : this.find(target);
-      return found && writeLike(address, found, against);
+      const replacement = found && writeLike(address, found, against);
+      if (key !== null) this.#remember(key, replacement);
+      return replacement;
     };
+  }
+
+  #remember(key: string, replacement: string | null): void {
+    if (this.#known.size >= MAX_KNOWN) this.#known.clear();
+    this.#known.set(key, replacement);
   }
 
   #keyOf(address: string): string {

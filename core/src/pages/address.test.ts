@@ -4,11 +4,12 @@ import {
   joinAddress,
   normalizeAddress,
   resolveAddress,
+  scopeOf,
   splitAddress,
   toAscii,
   writeLike,
 } from './address.js';
-import { baseOf } from './reference.js';
+import { baseOf, targetOf } from './reference.js';
 
 /** Source: RFC 3986, 5.4.1 and 5.4.2 (strict). */
 describe('resolving against http://a/b/c/d;p?q', () => {
@@ -153,4 +154,44 @@ test.each([
   ['java\nscript:x', 'https://a.example/x', 'https://a.example/x'],
 ])('a base of “%s” in a document at %s is %s', (base, url, expected) => {
   expect(baseOf(base, url)).toBe(expected);
+});
+
+test('addresses with the same scope and text lead to the same place, and those without a path of their own have that of their page', () => {
+  const page = fc.constantFrom(
+    'https://a.example/b/c',
+    'https://a.example',
+    'https://a.example/x?y',
+    '/b/',
+    '//a/b',
+  );
+  const pieces = fc.constantFrom(
+    '/',
+    '//',
+    '.',
+    '..',
+    'a',
+    ':',
+    'https:',
+    '?',
+    '#',
+    '\t',
+    '\n',
+    '\\',
+    '%41',
+    'b.jpg',
+  );
+  const address = fc.array(pieces, { maxLength: 6 }).map((some) => some.join(''));
+  let shared = 0;
+  fc.assert(
+    fc.property(address, page, page, (text, one, other) => {
+      if (scopeOf(text, one) !== scopeOf(text, other)) return;
+      if (one !== other) shared += 1;
+      expect(targetOf(text, one)).toBe(targetOf(text, other));
+    }),
+    { numRuns: 3000 },
+  );
+  expect(shared).toBeGreaterThan(30);
+  expect(scopeOf('b.jpg', 'https://a.example/b/c')).toBe('https://a.example/b/c');
+  expect(scopeOf('/b.jpg', 'https://a.example/b/c')).toBe('https://a.example');
+  expect(scopeOf('/b.jpg', null)).toBe('');
 });

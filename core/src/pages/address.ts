@@ -44,6 +44,18 @@ export function resolveAddress(reference: string, base: string): string {
   });
 }
 
+const ROOTED = /^(?:[a-z][a-z0-9+.-]*:)?\//i;
+
+/**
+ * What an address is resolved against, as far as it matters: for one with a scheme or an absolute path only where the site
+ * of its document is. Addresses with the same scope and text lead to the same place.
+ */
+export function scopeOf(address: string, base: string | null): string {
+  if (base === null || !ROOTED.test(address)) return base ?? '';
+  const { scheme, authority } = splitAddress(base);
+  return joinAddress({ scheme, authority, path: '', query: undefined, fragment: undefined });
+}
+
 /** Source: RFC 3986, 5.2.3. */
 function mergePaths(base: { authority: string | undefined; path: string }, path: string): string {
   if (base.authority !== undefined && base.path === '') return `/${path}`;

@@ -1,4 +1,4 @@
-export { normalizeAddress, resolveAddress, splitAddress, writeLike } from './address.js';
+export { normalizeAddress, resolveAddress, scopeOf, splitAddress, writeLike } from './address.js';
 export {
   type AddressFault,
   AddressMap,

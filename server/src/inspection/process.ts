@@ -16,8 +16,8 @@ import {
 import sharp from 'sharp';
 import { plainReason } from '../shared/plain-reason.js';
 import { serveProcess } from '../shared/process-side.js';
-import { sha256Of } from '../shared/sha256.js';
 import { addressMapOf } from './address-maps.js';
+import { contentDigest } from './content-digest.js';
 import { findDiscovery } from './discovery.js';
 import { readHeader, readMetadata, readStatedRights } from './embedded.js';
 import { endsEarly, FileSource } from './file-source.js';
@@ -161,7 +161,7 @@ function rewriteDocument(
     tell({
       n,
       found: 'rewrite',
-      rewrite: { edits, shown, before: sha256Of(data), after: sha256Of(after), read },
+      rewrite: { edits, shown, before: contentDigest(data), after: contentDigest(after), read },
     });
   } catch (error) {
     tell({ n, found: 'fault', reason: plainReason(error, pathsOf(content)) });

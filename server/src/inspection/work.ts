@@ -69,7 +69,7 @@ export interface PlannedRewrite {
   edits: Edit[];
   /** The first of them, as they are shown; empty when nobody looks at them. */
   shown: ShownEdit[];
-  /** The SHA-256 of the document before and after. */
+  /** The digest of the document before and after; see `contentDigest`. */
   before: string;
   after: string;
   /** What is found in it afterwards; null when it stays as it is, or when nothing is going to be written. */

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { type Connection, createConnection } from 'mysql2/promise';
 import { afterAll, beforeAll, beforeEach, describe, expect, inject, test } from 'vitest';
+import { contentDigest } from '../inspection/content-digest.js';
 import { selectOne } from '../shared/database.js';
 import { api } from '../testing/calls.js';
 import { type Line, openLine } from '../testing/faults.js';
@@ -10,7 +11,6 @@ import { openSource } from './open-source.js';
 import type { PageSource } from './source.js';
 import { findSource } from './source-queries.js';
 import { fillUrl } from './table-values.js';
-import { digestOf } from './write-document.js';
 
 // The database of a site is one of its own on the same MariaDB, reached over a line that can be cut.
 
@@ -258,7 +258,13 @@ describe('addresses in a database', () => {
         const bytes = Buffer.from(`<img src="/old/${id}.jpg">`);
         const edits = [{ from: 10, to: 20, before: `/old/${id}.jpg`, after: to }];
         const after = Buffer.from(`<img src="${to}">`);
-        return { path: `${id}/body`, edits, before: digestOf(bytes), after: digestOf(after), bytes };
+        return {
+          path: `${id}/body`,
+          edits,
+          before: contentDigest(bytes),
+          after: contentDigest(after),
+          bytes,
+        };
       };
       await site.query(`UPDATE ${table} SET body = 'by hand' WHERE id = 2`);
       await site.query(`DELETE FROM ${table} WHERE id = 3`);
@@ -289,8 +295,8 @@ describe('addresses in a database', () => {
       const workers = await Promise.all([1, 2, 3].map(() => openSource(server, source)));
       // Without what was read, each value is read, compared and written by itself; with it, several by one statement.
       const bytes = Buffer.from('<img src="/old.jpg">');
-      const before = digestOf(Buffer.from('<img src="/old.jpg">'));
-      const after = digestOf(Buffer.from('<img src="/new.jpg">'));
+      const before = contentDigest(Buffer.from('<img src="/old.jpg">'));
+      const after = contentDigest(Buffer.from('<img src="/new.jpg">'));
       const edits = [{ from: 10, to: 18, before: '/old.jpg', after: '/new.jpg' }];
       for (let id = 1; id <= 40; id += 1) {
         await insert(id, '<img src="/old.jpg">');

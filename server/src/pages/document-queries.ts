@@ -94,10 +94,11 @@ export async function listIndexed(
      FROM page_documents FORCE INDEX (page_documents_path)
      LEFT JOIN page_references FORCE INDEX (page_references_document) ON page_references.document_id = page_documents.id
      WHERE page_documents.source_id = ? AND path_hash IN (?) AND fault IS NULL AND base IS NULL AND encoding = 'utf-8'
-       AND address_count <= ${MAX_LISTED}
-     ORDER BY page_documents.id, position LIMIT 1000000`,
+       AND address_count <= ${MAX_LISTED}`,
     [sourceId, paths.map(hashOf)],
   );
+  // Sorted by the database, rows with addresses as long as they can be would be put into a table first.
+  rows.sort((a, b) => (a.position ?? 0) - (b.position ?? 0));
   for (const [path, some] of groupBy(rows, (row) => row.path)) {
     const [{ stamp, title, encoding, address_count }] = some as [(typeof rows)[number]];
     const references = some.flatMap(({ position: from, attribute, address }) =>

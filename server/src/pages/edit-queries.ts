@@ -23,6 +23,7 @@ export interface StoredEdits {
 interface EditRow {
   path: string;
   edits: string;
+  /** Since SHA-1 is used, see `contentDigest`, only rows of earlier releases have what these columns are named for. */
   sha256_before: string;
   sha256_after: string;
   state: StoredEdits['state'];

@@ -21,6 +21,8 @@ export interface PresentDocument extends ListedDocument {
   title: string | null;
   format: DocumentFormat;
   content: DocumentContent;
+  /** Its digest, where it was computed elsewhere; see `contentDigest`. */
+  digest?: string;
   /** References that are no addresses in it. */
   more?: readonly StoredReference[];
   /** Why it isn't read. */

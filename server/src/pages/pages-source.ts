@@ -1,4 +1,5 @@
 import { applyEdits } from '@uniferum/core/pages';
+import { hasDigest } from '../inspection/content-digest.js';
 import { inTransaction } from '../shared/database.js';
 import {
   type DocumentChange,
@@ -11,7 +12,6 @@ import { presentPage } from './page-references.js';
 import { findRevision, insertRevision } from './page-revision-queries.js';
 import type { SitePage } from './site-page.js';
 import { findSitePage, findSitePageAt, listSitePages, updatePublished } from './site-page-queries.js';
-import { digestOf } from './write-document.js';
 
 const PAGES_AT_A_TIME = 500;
 /** Who rewrites addresses. */
@@ -73,9 +73,8 @@ async function rewritePage(
     const content = page && (await findRevision(tx, page.id, page.revision));
     if (!page || !content) return { kind: 'gone' };
     const bytes = Buffer.from(content.body);
-    const digest = digestOf(bytes);
-    if (digest === after) return { kind: 'written' };
-    if (digest !== before) return { kind: 'changed' };
+    if (hasDigest(bytes, after)) return { kind: 'written' };
+    if (!hasDigest(bytes, before)) return { kind: 'changed' };
     if (page.publishedRevision !== null && page.publishedRevision !== page.revision)
       return {
         kind: 'failed',

@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { type Connection, createConnection } from 'mysql2/promise';
 import { afterAll, beforeAll, beforeEach, expect, inject, test, vi } from 'vitest';
+import { sha256Of } from '../shared/sha256.js';
 import { api } from '../testing/calls.js';
 import { startTestServer, type TestServer } from '../testing/harness.js';
 
@@ -111,6 +112,26 @@ test('documents that are as they were indexed are rewritten without parsing them
   expect(await run(`/sources/${source}/index`)).toMatchObject({ total: 0 });
   expect(await run(`/runs/${ended.id}/undo`)).toMatchObject({ state: 'done', done: 4 });
   expect((await bodies())[0]).toBe(`<title>One</title>é<img src="${FROM}"><a href="/other">${FROM}</a>`);
+});
+
+test('edits of an earlier release, which stored SHA-256, are undone where nobody changed the document', async () => {
+  await insert([1, 2].map((n) => `<img src="${FROM}">${n}`));
+  const source = await addTable();
+  await run(`/sources/${source}/index`);
+  const { ended } = await rewrite(source, '/media/new/a.jpg');
+  for (const n of [1, 2]) {
+    const [before, after] = [FROM, '/media/new/a.jpg'].map((address) =>
+      sha256Of(Buffer.from(`<img src="${address}">${n}`)),
+    );
+    await server.db.query('UPDATE page_edits SET sha256_before = ?, sha256_after = ? WHERE path = ?', [
+      ...[before, after, `${n}/body`],
+    ]);
+  }
+  await site.query(`UPDATE ${NAME}.${table} SET body = CONCAT(body, '!') WHERE id = 2`);
+  expect(await run(`/runs/${ended.id}/undo`)).toMatchObject({ done: 1, failed: 1 });
+  expect(await bodies()).toEqual([`<img src="${FROM}">1`, '<img src="/media/new/a.jpg">2!']);
+  const { items } = await call('GET', `/references?state=broken&source=${source}`);
+  expect(items.map(({ document }: { document: string }) => document)).toEqual(['2/body']);
 });
 
 test('an address that has to be escaped is replaced by parsing', async () => {

@@ -1,8 +1,8 @@
 import { applyEdits, planKnownRewrite } from '@uniferum/core/pages';
 import { addressMapOf } from '../inspection/address-maps.js';
+import { contentDigest } from '../inspection/content-digest.js';
 import type { PlannedRewrite, RewritePlan } from '../inspection/work.js';
 import type { Executor } from '../shared/database.js';
-import { sha256Of } from '../shared/sha256.js';
 import { type IndexedDocument, listIndexed } from './document-queries.js';
 import type { PresentDocument } from './opened-source.js';
 
@@ -40,7 +40,7 @@ export async function planIndexed(
 }
 
 function planOne(
-  { stamp, content, url }: PresentDocument,
+  { stamp, content, url, digest }: PresentDocument,
   { stamp: stampThen, title, encoding, references }: IndexedDocument,
   plan: RewritePlan,
 ): PlannedRewrite | null {
@@ -50,9 +50,9 @@ function planOne(
   const rewrite = planKnownRewrite(text, references, addressMapOf(plan).replacements({ base: null }, url));
   if (rewrite === null) return null;
   const { edits } = rewrite;
-  const before = sha256Of(data);
+  const before = digest ?? contentDigest(data);
   if (edits.length === 0) return { edits, shown: [], before, after: before, read: null };
-  const after = sha256Of(Buffer.from(applyEdits(text, edits), 'latin1'));
+  const after = contentDigest(Buffer.from(applyEdits(text, edits), 'latin1'));
   const read = { encoding, title, base: null, references: rewrite.references };
   return { edits, shown: [], before, after, read };
 }

@@ -1,5 +1,5 @@
 import { joinPath, type MediaAddress, parseMediaAddress, pathChain } from '@uniferum/core/library';
-import { baseOf, splitAddress, targetOf } from '@uniferum/core/pages';
+import { baseOf, scopeOf, splitAddress, targetOf } from '@uniferum/core/pages';
 import { findPlacedFiles, type PlacedFile, StoreAddresses } from '../copies/store-addresses.js';
 import { findAssetByName, findAssetIdByStem } from '../library/asset-queries.js';
 import { findForwardedPaths } from '../library/folder-queries.js';
@@ -162,7 +162,8 @@ export class ReferenceResolver {
 
   /** The same address is looked at when it is fetched and when it is resolved, and is often in many documents. */
   #mediaAddress(address: string, place: Surroundings): MediaAddress | null {
-    const key = `${place.url ?? ''} ${place.base ?? ''} ${address}`;
+    const scope = place.base === null ? scopeOf(address, place.url) : `${place.url ?? ''} ${place.base}`;
+    const key = `${scope} ${address}`;
     let known = this.#parsed.get(key);
     if (known === undefined) {
       known = this.#parseAddress(address, place);

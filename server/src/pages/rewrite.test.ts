@@ -2,9 +2,10 @@ import { chmod, mkdir, mkdtemp, readdir, readFile, rm, stat, writeFile } from 'n
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest';
+import { contentDigest } from '../inspection/content-digest.js';
 import { api } from '../testing/calls.js';
 import { form, startTestServer, type TestServer } from '../testing/harness.js';
-import { digestOf, writeDocument } from './write-document.js';
+import { writeDocument } from './write-document.js';
 
 let allowed: string;
 let server: TestServer;
@@ -147,8 +148,8 @@ describe('a document that somebody else changed', () => {
     const change = {
       path: 'a.html',
       edits,
-      before: digestOf(Buffer.from('one two')),
-      after: digestOf(Buffer.from('three two')),
+      before: contentDigest(Buffer.from('one two')),
+      after: contentDigest(Buffer.from('three two')),
     };
     await write('a.html', 'one TWO');
     expect(await writeDocument(site, change)).toEqual({ kind: 'changed' });

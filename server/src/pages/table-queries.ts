@@ -1,4 +1,5 @@
 import type { Edit } from '@uniferum/core/pages';
+import { isSha256 } from '../inspection/content-digest.js';
 import { SourceFault } from './opened-source.js';
 import { quote, type SiteDatabase } from './site-database.js';
 
@@ -122,13 +123,13 @@ export async function readValues(
   return readRows<{ value: Buffer | null }>(database, column, wanted, value);
 }
 
-/** Reads what belongs to values, and their digests (SHA-256), but not the values. */
+/** Reads what belongs to values, and their digests, but not the values. */
 export function readDigests(
   database: SiteDatabase,
   column: TableColumn,
   wanted: Wanted,
-): Promise<(Belongings & { sha256: string })[]> {
-  return readRows<{ sha256: string }>(database, column, wanted, `SHA2(${asUtf8(column)}, 256) AS sha256`);
+): Promise<(Belongings & { sha1: string })[]> {
+  return readRows<{ sha1: string }>(database, column, wanted, `SHA1(${asUtf8(column)}) AS sha1`);
 }
 
 async function readRows<More>(
@@ -170,7 +171,7 @@ export async function readValue(
 }
 
 /**
- * Replaces a value whose SHA-256 is `before`: the condition is a part of the statement, so that nobody's change in between
+ * Replaces a value whose digest is `before`: the condition is a part of the statement, so that nobody's change in between
  * is lost, with or without transactions.
  *
  * @returns whether it was replaced
@@ -182,7 +183,7 @@ export async function updateValue(
 ): Promise<boolean> {
   const { table, key: keyName } = database.settings;
   const changed = await database.change(
-    `UPDATE ${quote(table)} SET ${quote(column.name)} = ${column.charset === null ? '?' : 'CONVERT(? USING utf8mb4)'} WHERE ${quote(keyName)} = ? AND SHA2(${asUtf8(column)}, 256) = ?`,
+    `UPDATE ${quote(table)} SET ${quote(column.name)} = ${column.charset === null ? '?' : 'CONVERT(? USING utf8mb4)'} WHERE ${quote(keyName)} = ? AND ${isSha256(before) ? `SHA2(${asUtf8(column)}, 256)` : `SHA1(${asUtf8(column)})`} = ?`,
     [next, key, before],
   );
   return changed > 0;
@@ -232,9 +233,8 @@ export function editValues(
   const unchanged = changes.map(
     (one) => `(${quote(key)} = ${BigInt(one.key)} AND ${digestOf(database, column.name)} = ?)`,
   );
-  // The digest that it was read with is half the work of a SHA-256.
   return database.changeOnce(
-    `UPDATE ${quote(table)} SET ${quote(column.name)} = ${column.charset === null ? edited : `CONVERT(${edited} USING utf8mb4)`}
+    `UPDATE ${quote(table)} SET ${quote(column.name)} = ${isWorkedOnAsStored(column) ? edited : `CONVERT(${edited} USING utf8mb4)`}
      WHERE ${unchanged.join(' OR ')}`,
     [...texts, ...changes.map(({ digest }) => digest)],
   );
@@ -251,8 +251,8 @@ export function isWorkedOnAsStored({ charset }: TableColumn): boolean {
 }
 
 function digestOf({ settings: { titleColumn } }: SiteDatabase, column: string): string {
-  const title = titleColumn === null ? '' : `, ${quote(titleColumn)}`;
-  return `SHA1(CONCAT_WS('\\0', ${quote(column)}${title}))`;
+  const value = quote(column);
+  return titleColumn === null ? `SHA1(${value})` : `SHA1(CONCAT_WS('\\0', ${value}, ${quote(titleColumn)}))`;
 }
 
 /** Their bytes are UTF-8. */

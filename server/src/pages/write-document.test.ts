@@ -2,7 +2,8 @@ import { mkdtemp, readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterEach, beforeEach, expect, test } from 'vitest';
-import { digestOf, writeDocument } from './write-document.js';
+import { contentDigest } from '../inspection/content-digest.js';
+import { writeDocument } from './write-document.js';
 
 let root: string;
 beforeEach(async () => {
@@ -15,8 +16,8 @@ const AFTER = '<img src="/new.jpg">';
 const change = (path: string) => ({
   path,
   edits: [{ from: 10, to: 18, before: '/old.jpg', after: '/new.jpg' }],
-  before: digestOf(Buffer.from(BEFORE)),
-  after: digestOf(Buffer.from(AFTER)),
+  before: contentDigest(Buffer.from(BEFORE)),
+  after: contentDigest(Buffer.from(AFTER)),
 });
 
 test('two workers that make the same change at once have both made it', async () => {

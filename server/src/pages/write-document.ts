@@ -2,15 +2,11 @@ import { randomUUID } from 'node:crypto';
 import { open, readFile, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { applyEdits } from '@uniferum/core/pages';
+import { hasDigest } from '../inspection/content-digest.js';
 import { UniferumError } from '../shared/errors.js';
-import { sha256Of } from '../shared/sha256.js';
 import { syncFolder } from '../stores/staging.js';
 import { findDocument, stampOf } from './document-file.js';
 import type { DocumentChange, WriteOutcome } from './opened-source.js';
-
-export function digestOf(data: Uint8Array): string {
-  return sha256Of(data);
-}
 
 /**
  * Applies edits to a document whose digest is `before`; one whose digest is `after` has them already. Written beside it,
@@ -26,9 +22,8 @@ export async function writeDocument(
   if (full === null) return { kind: 'gone' };
   const stamp = await stampOf(full);
   const data = await readFile(full);
-  const digest = digestOf(data);
-  if (digest === after) return { kind: 'written' };
-  if (digest !== before) return { kind: 'changed' };
+  if (hasDigest(data, after)) return { kind: 'written' };
+  if (!hasDigest(data, before)) return { kind: 'changed' };
   const next = Buffer.from(applyEdits(data.toString('latin1'), edits), 'latin1');
   const beside = join(dirname(full), `.${basename(full)}.${randomUUID()}`);
   try {
