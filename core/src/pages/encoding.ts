@@ -75,7 +75,7 @@ function statedIn(bytes: string, format: DocumentFormat): string | null {
 }
 
 function metaCharset(head: string): string | null {
-  const reader = new CharsetReader(head);
+  const reader = new CharsetReader(head, () => tokenizer.pause());
   const tokenizer = new Tokenizer({ decodeEntities: false }, reader);
   tokenizer.write(head);
   tokenizer.end();
@@ -86,12 +86,14 @@ function metaCharset(head: string): string | null {
 class CharsetReader implements TokenizerCallbacks {
   charset: string | null = null;
   readonly #text: string;
+  readonly #stop: () => void;
   #element = '';
   #name = '';
   #attributes = new Map<string, string>();
 
-  constructor(text: string) {
+  constructor(text: string, stop: () => void) {
     this.#text = text;
+    this.#stop = stop;
   }
 
   onopentagname(from: number, to: number): void {
@@ -115,6 +117,7 @@ class CharsetReader implements TokenizerCallbacks {
     const inContent = /charset\s*=\s*(?:"([^"]*)"|'([^']*)'|([^\s;"']+))/i.exec(content);
     this.charset =
       this.#attributes.get('charset') ?? inContent?.[1] ?? inContent?.[2] ?? inContent?.[3] ?? null;
+    if (this.charset !== null) this.#stop();
   }
 
   onselfclosingtag(): void {

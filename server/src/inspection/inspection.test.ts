@@ -238,12 +238,35 @@ describe('the processes in which files are read', () => {
     expect(found[3]?.size?.width).toBe(30);
   });
 
+  test('blame the document that costs a process its life, and no other of its batch', async () => {
+    const inspector = open({ timeoutMs: 3000 });
+    const stuck = join(folder, 'stuck-page.html');
+    execFileSync('mkfifo', [stuck]);
+    const names = ['a', 'b', 'c'].map(
+      (name) => write(`${name}.html`, encode(`<img src="/${name}.jpg">`)).path,
+    );
+    const missing = join(folder, 'missing.html');
+    const files = [names[0], missing, names[1], stuck, names[2]].map((file) => ({
+      ...{ content: { file: file as string }, format: 'html' as const },
+    }));
+    const found = await inspector.readDocuments(files);
+    expect(found.map((one) => ('fault' in one ? one.fault : one.references[0]?.address))).toEqual([
+      '/a.jpg',
+      expect.stringMatching(/no such file/),
+      '/b.jpg',
+      expect.stringMatching(/took longer/),
+      '/c.jpg',
+    ]);
+  });
+
   test('begun again in the middle keep the results of documents with their documents', async () => {
     const inspector = open();
     const stuck = join(folder, 'stuck.html');
     execFileSync('mkfifo', [stuck]);
     const page = (name: string) => `<img src="/${name}.jpg">`;
-    const [first, last] = ['first', 'last'].map((name) => write(`${name}.html`, encode(page(name))).path);
+    // So long that its result is told before the next one is read.
+    const first = write('first.html', encode(page('first') + '<p class=x>'.repeat(500_000))).path;
+    const last = write('last.html', encode(page('last'))).path;
     const documents = [first, stuck, last].map((file) => ({
       ...{ content: { file: file as string }, format: 'html' as const },
     }));

@@ -6,6 +6,7 @@ import { ProcessPool } from '../shared/process-pool.js';
 import { ProcessKilledError } from '../shared/process-task.js';
 import type { PictureSize } from './embedded.js';
 import type {
+  DocumentPart,
   DocumentToRead,
   DocumentToRewrite,
   FileToInspect,
@@ -18,6 +19,7 @@ import type {
   ShrunkPicture,
   StylesMoved,
   StylesToMove,
+  Telling,
 } from './work.js';
 
 /** What is known about a picture after reading its header. */
@@ -112,7 +114,10 @@ export class Inspector {
   readDocuments(files: readonly DocumentToRead[]): Promise<(ReadDocument | Fault)[]> {
     return this.#eachOf(
       files,
-      (some) => ({ kind: 'documents', files: some.map(({ content, format }) => ({ content, format })) }),
+      (some, telling) => ({
+        ...{ ...telling, kind: 'documents' },
+        files: some.map(({ content, format }) => ({ content, format })),
+      }),
       (part) => (part.found === 'document' ? part.document : null),
     );
   }
@@ -121,8 +126,8 @@ export class Inspector {
   planRewrites(files: readonly DocumentToRewrite[], plan: RewritePlan): Promise<(PlannedRewrite | Fault)[]> {
     return this.#eachOf(
       files,
-      (some) => ({
-        ...{ ...plan, kind: 'rewrite' },
+      (some, telling) => ({
+        ...{ ...plan, ...telling, kind: 'rewrite' },
         files: some.map(({ content, format, url }) => ({ content, format, url })),
       }),
       (part) => (part.found === 'rewrite' ? part.rewrite : null),
@@ -136,23 +141,27 @@ export class Inspector {
 
   async #eachOf<File, Result>(
     files: readonly File[],
-    workOn: (some: readonly File[]) => InspectionWork,
-    resultOf: (part: InspectionPart) => Result | null,
+    workOn: (some: readonly File[], telling: Telling) => InspectionWork,
+    resultOf: (part: DocumentPart) => Result | null,
   ): Promise<(Result | Fault)[]> {
     const results: (Result | Fault)[] = [];
+    let isEachTold = false;
     while (results.length < files.length) {
       const begin = results.length;
       try {
-        await this.#pool.run(workOn(files.slice(begin)), {
+        await this.#pool.run(workOn(files.slice(begin), { isEachTold }), {
           // Begun again after its process was killed from outside, the pool reports the first ones once more.
           onPart: (part) => {
-            results[begin + part.n] = resultOf(part) ?? { fault: reasonOf(part) };
+            if (part.found !== 'documents') return;
+            for (const one of part.documents)
+              results[begin + one.n] = resultOf(one) ?? { fault: reasonOf(one) };
           },
         });
       } catch (error) {
         if (!(error instanceof ProcessKilledError)) throw error;
-        // They are read in order: the first without a result is the one that ended the process.
-        results.push({ fault: error.message });
+        // They are read in order: told one by one, the first without a result is the one that ended the process.
+        if (isEachTold) results.push({ fault: error.message });
+        isEachTold = !isEachTold;
       }
     }
     return results;
@@ -200,7 +209,7 @@ export class Inspector {
   }
 }
 
-function reasonOf(part: InspectionPart): string {
+function reasonOf(part: DocumentPart): string {
   return part.found === 'fault' ? part.reason : 'it could not be read';
 }
 

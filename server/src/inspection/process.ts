@@ -23,6 +23,7 @@ import { readHeader, readMetadata, readStatedRights } from './embedded.js';
 import { endsEarly, FileSource } from './file-source.js';
 import type {
   DocumentContent,
+  DocumentPart,
   DocumentToRead,
   DocumentToRewrite,
   InspectionPart,
@@ -49,12 +50,13 @@ serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { te
     case 'manifest':
       return planManifestTo(work);
     case 'documents':
-      for (const [n, file] of work.files.entries()) readDocument(n, file, tell);
+      tellInGroups(work.files, { tell, isEachTold: work.isEachTold }, readDocument);
       return null;
     case 'rewrite': {
-      const map = addressMapOf(work);
-      for (const [n, file] of work.files.entries())
-        rewriteDocument(n, file, { map, isShown: work.isShown }, tell);
+      const options = { map: addressMapOf(work), isShown: work.isShown };
+      tellInGroups(work.files, { tell, isEachTold: work.isEachTold }, (file, n) =>
+        rewriteDocument(file, n, options),
+      );
       return null;
     }
     case 'styles':
@@ -63,6 +65,25 @@ serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { te
       return shrink(work);
   }
 });
+
+const GROUP_MS = 50;
+
+/** A message for each of many small documents would take as long as reading them. */
+function tellInGroups<File>(
+  files: readonly File[],
+  { tell, isEachTold }: { tell: (part: InspectionPart) => void; isEachTold: boolean },
+  read: (file: File, n: number) => DocumentPart,
+): void {
+  let group: DocumentPart[] = [];
+  let begun = performance.now();
+  for (const [n, file] of files.entries()) {
+    group.push(read(file, n));
+    if (!isEachTold && n + 1 < files.length && performance.now() - begun < GROUP_MS) continue;
+    tell({ n: group[0]?.n ?? n, found: 'documents', documents: group });
+    group = [];
+    begun = performance.now();
+  }
+}
 
 async function inspect(
   n: number,
@@ -119,26 +140,21 @@ function toReadDocument(
   };
 }
 
-function readDocument(
-  n: number,
-  { content, format }: DocumentToRead,
-  tell: (part: InspectionPart) => void,
-): void {
+function readDocument({ content, format }: DocumentToRead, n: number): DocumentPart {
   try {
-    tell({ n, found: 'document', document: describe(readContent(content), format) });
+    return { n, found: 'document', document: describe(readContent(content), format) };
   } catch (error) {
-    tell({ n, found: 'fault', reason: plainReason(error, pathsOf(content)) });
+    return { n, found: 'fault', reason: plainReason(error, pathsOf(content)) };
   }
 }
 
 const SHOWN_EDITS = 20;
 
 function rewriteDocument(
-  n: number,
   { content, format, url }: DocumentToRewrite,
+  n: number,
   { map, isShown }: { map: AddressMap; isShown: boolean },
-  tell: (part: InspectionPart) => void,
-): void {
+): DocumentPart {
   try {
     const data = readContent(content);
     const text = data.toString('latin1');
@@ -158,13 +174,10 @@ function rewriteDocument(
     const readAfter = (): ReadDocument =>
       isKnown ? toReadDocument({ ...found, references }, label) : describe(after, format);
     const read = isShown || edits.length === 0 ? null : readAfter();
-    tell({
-      n,
-      found: 'rewrite',
-      rewrite: { edits, shown, before: contentDigest(data), after: contentDigest(after), read },
-    });
+    const [digestBefore, digestAfter] = [contentDigest(data), contentDigest(after)];
+    return { n, found: 'rewrite', rewrite: { edits, shown, before: digestBefore, after: digestAfter, read } };
   } catch (error) {
-    tell({ n, found: 'fault', reason: plainReason(error, pathsOf(content)) });
+    return { n, found: 'fault', reason: plainReason(error, pathsOf(content)) };
   }
 }
 

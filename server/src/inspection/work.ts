@@ -16,10 +16,16 @@ export type InspectionWork =
   | { kind: 'discover'; path: string }
   | { kind: 'clean'; path: string; mime: string; keep: 'rights' | 'none' }
   | { kind: 'manifest'; path: string; mapping: ManifestMapping | null; folder: string; outPath: string }
-  | { kind: 'documents'; files: DocumentToRead[] }
-  | ({ kind: 'rewrite'; files: DocumentToRewrite[] } & RewritePlan)
+  | ({ kind: 'documents'; files: DocumentToRead[] } & Telling)
+  | ({ kind: 'rewrite'; files: DocumentToRewrite[] } & Telling & RewritePlan)
   | ({ kind: 'styles' } & StylesToMove)
   | { kind: 'shrink'; path: string; sizePx: number; outPath: string; maxPixels: number };
+
+/** How the results of documents are reported. */
+export interface Telling {
+  /** Each by itself, so that it is known which one ended the process; otherwise many at a time. */
+  isEachTold: boolean;
+}
 
 /** One JSON line of a manifest plan: a row or a fault, in manifest order. */
 export type PlannedLine = { row: ManifestPlan['rows'][number] } | { fault: ManifestPlan['faults'][number] };
@@ -87,10 +93,16 @@ export interface ReadDocument {
 
 /** The result for one file of a batch. The size is reported first, because reading the metadata may crash the process. */
 export type InspectionPart = { n: number } & (
-  | { found: 'document'; document: ReadDocument }
-  | { found: 'rewrite'; rewrite: PlannedRewrite }
+  | { found: 'documents'; documents: DocumentPart[] }
   | { found: 'size'; size: PictureSize | null; pages: number; notes: PictureNote[] }
   | { found: 'metadata'; metadata: EmbeddedMetadata }
+  | { found: 'fault'; reason: string }
+);
+
+/** The result for one document. */
+export type DocumentPart = { n: number } & (
+  | { found: 'document'; document: ReadDocument }
+  | { found: 'rewrite'; rewrite: PlannedRewrite }
   | { found: 'fault'; reason: string }
 );
 

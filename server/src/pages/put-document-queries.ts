@@ -181,16 +181,26 @@ async function compareKnown(
   return rows;
 }
 
+const REFERENCE_COLUMNS =
+  'document_id, source_id, position, attribute, address, state, reason, place, asset_id, recipe, variant';
+
 async function writeReferences(tx: Transaction, rows: readonly ReferenceValues[]): Promise<void> {
-  for (let at = 0; at < rows.length; at += ROWS_PER_STATEMENT)
+  const [fresh, known] = [rows.filter(([id]) => id === null), rows.filter(([id]) => id !== null)];
+  for (const some of inBatches(fresh))
+    await changeExpanded(tx, `INSERT INTO page_references (${REFERENCE_COLUMNS}) VALUES ?`, [
+      some.map(([, ...values]) => values),
+    ]);
+  for (const some of inBatches(known))
     await changeExpanded(
       tx,
-      `INSERT INTO page_references
-         (id, document_id, source_id, position, attribute, address, state, reason, place, asset_id, recipe, variant)
-       VALUES ? ON DUPLICATE KEY UPDATE
+      `INSERT INTO page_references (id, ${REFERENCE_COLUMNS}) VALUES ? ON DUPLICATE KEY UPDATE
          position = VALUES(position), attribute = VALUES(attribute), address = VALUES(address), state = VALUES(state),
          reason = VALUES(reason), place = VALUES(place), asset_id = VALUES(asset_id), recipe = VALUES(recipe),
          variant = VALUES(variant)`,
-      [rows.slice(at, at + ROWS_PER_STATEMENT)],
+      [some],
     );
+}
+
+function* inBatches<Row>(rows: readonly Row[]): Generator<Row[]> {
+  for (let at = 0; at < rows.length; at += ROWS_PER_STATEMENT) yield rows.slice(at, at + ROWS_PER_STATEMENT);
 }
