@@ -1,7 +1,7 @@
 // @ts-check
 // Renditions through the whole run engine, against sharp called once per output and one vipsthumbnail call per output.
 
-import { spawn } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, openAsBlob, rmSync } from 'node:fs';
 import { readFile, writeFile } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
@@ -175,11 +175,12 @@ async function makeRecipes(uniferum) {
     });
 }
 
-export async function benchRenditions(rounds = 5) {
-  await benchPictures('photographs', await takeWallpapers(PICTURES), {
-    rounds,
-    targets: { sharp: 2, vips: 4.5, magick: 12 },
-  });
+/** @param {readonly string[]} wanted `pinned` for the workers with a core each alone */
+export async function benchRenditions(wanted, rounds = 5) {
+  const photographs = await takeWallpapers(PICTURES);
+  if (wanted.includes('pinned')) return benchPinnedWorkers(photographs, rounds);
+  await benchPictures('photographs', photographs, { rounds, targets: { sharp: 2, vips: 4.5, magick: 12 } });
+  await benchPinnedWorkers(photographs, rounds);
   const grainy = await makePhotographs();
   await benchPictures('pictures with grain', grainy, { rounds, targets: { sharp: 1.5, vips: 3, magick: 8 } });
   await benchWorkers(grainy, rounds);
@@ -232,9 +233,19 @@ function perSecond(time) {
   return (PICTURES / time).toFixed(1);
 }
 
+/** Each worker has a core of its own, which the database and the server share with it. @param {string[]} files @param {number} rounds */
+async function benchPinnedWorkers(files, rounds) {
+  const { one, two } = await byWorkers(files, { rounds, isPinned: true });
+  report(
+    'renditions of photographs: two workers with a core each against one with one core',
+    median(one.map((time, n) => time / (two[n] ?? 0))),
+    { atLeast: 1.85, detail: `${perSecond(median(two))} against ${perSecond(median(one))} pictures/s` },
+  );
+}
+
 /** @param {string[]} files @param {number} rounds */
 async function benchWorkers(files, rounds) {
-  const { one, two } = await byWorkers(files, rounds);
+  const { one, two } = await byWorkers(files, { rounds, isPinned: false });
   report(
     'renditions: two workers with one slot each against one',
     median(one.map((time, n) => time / (two[n] ?? 0))),
@@ -245,11 +256,15 @@ async function benchWorkers(files, rounds) {
   );
 }
 
-/** How long one and two workers with one slot each take, turn about. @param {string[]} files @param {number} rounds */
-async function byWorkers(files, rounds) {
+/**
+ * How long one and two workers with one slot each take, turn about.
+ * @param {string[]} files @param {{ rounds: number, isPinned: boolean }} options
+ */
+async function byWorkers(files, { rounds, isPinned }) {
   const stacks = [];
   for (const workers of [1, 2]) {
     const stack = await startStack({ name: 'bench', workers, env: { UNIFERUM_WORKER_SLOTS: '1' } });
+    if (isPinned) stack.workerPids.forEach(pin);
     const uniferum = createClient({ baseUrl: stack.url, key: stack.key });
     await makeRecipes(uniferum);
     await takeIn(uniferum, files);
@@ -259,4 +274,12 @@ async function byWorkers(files, rounds) {
     for (const { uniferum, times } of stacks) times.push(await byEngine(uniferum));
   for (const { stack } of stacks) await stack.close();
   return { one: stacks[0]?.times ?? [], two: stacks[1]?.times ?? [] };
+}
+
+/** Keeps a process and those that it starts on one core. @param {number} pid @param {number} core */
+function pin(pid, core) {
+  const { status, stderr } = spawnSync('taskset', ['-a', '-p', '-c', String(core), String(pid)], {
+    encoding: 'utf8',
+  });
+  if (status !== 0) throw new Error(`taskset: ${stderr}`);
 }

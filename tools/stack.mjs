@@ -75,7 +75,8 @@ export async function startStack({
 
   if (withBucket) await start('standins/dist/bucket/main.js', bucketEnv(bucket, folder));
   const server = await start('server/dist/main.js');
-  for (let n = 0; n < workers; n += 1) await start('server/dist/worker-main.js');
+  const workerPids = [];
+  for (let n = 0; n < workers; n += 1) workerPids.push((await start('server/dist/worker-main.js')).pid ?? 0);
   admin(['user', '--yes', '--email', EMAIL, '--name', 'Edda Marrow']);
   const key = admin(['key', '--name', 'Script']);
   let site = '';
@@ -91,7 +92,8 @@ export async function startStack({
   const close = async () => {
     for (const ending of endings.reverse()) await ending();
   };
-  return { url, site, bucket, key, inbox, env, database, serverPid: server.pid ?? 0, start, admin, close };
+  const pids = { serverPid: server.pid ?? 0, workerPids };
+  return { url, site, bucket, key, inbox, env, database, ...pids, start, admin, close };
 }
 
 /** @param {string} url @param {string} folder */

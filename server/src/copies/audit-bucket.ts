@@ -4,6 +4,7 @@ import { objectPlace } from '../library/joints.js';
 import { databaseNow } from '../runs/lease-queries.js';
 import type { ObjectFacts } from '../shared/copy-store.js';
 import { UniferumError } from '../shared/errors.js';
+import { inGroups } from '../shared/group.js';
 import {
   type AuditedCopy,
   findCopiesAt,
@@ -50,7 +51,7 @@ export async function auditBucket(
   }
   await comparing;
   const { missing, sample } = await findUnseen(tools, open, { seen: result.seen, before, sampleSize });
-  const surplus = await confirmSurplus(tools, storeId, result.unknown);
+  const surplus = await confirmSurplus(tools, open, result.unknown);
   const { findings, unsure, listed } = result;
   return { findings: [...findings, ...missing, ...surplus], unsure, sample, listed };
 }
@@ -110,10 +111,14 @@ async function findUnseen(
   }
 }
 
-/** Leaves out what was recorded, or discarded, since it was listed, and what other rooms have stored or pages show. */
+const ASKED_AT_A_TIME = 8;
+
+/**
+ * Leaves out what was recorded, discarded or deleted since it was listed, and what other rooms have stored or pages show.
+ */
 async function confirmSurplus(
   { db, joints }: CopyTools,
-  storeId: number,
+  { store: { id: storeId }, objects: bucket }: OpenStore,
   listed: readonly { key: string; bytes: number }[],
 ): Promise<NewFinding[]> {
   const found: NewFinding[] = [];
@@ -126,9 +131,14 @@ async function confirmSurplus(
       ...(await findCopiesAt(db, storeId, keys.map(keyHash))).map(({ store_key }) => store_key),
       ...(await findDiscardedKeys(db, storeId, keys)),
     ]);
-    for (const { key, bytes } of some)
-      if (!known.has(key) && !held.has(objectPlace({ storeId, key })))
-        found.push({ reason: 'surplus', key, sha256: null, copyId: null, assetId: null, bytes });
+    const unknown = some.filter(({ key }) => !known.has(key) && !held.has(objectPlace({ storeId, key })));
+    for await (const asked of inGroups(unknown, ASKED_AT_A_TIME)) {
+      // A discarded one is deleted before it is no longer recorded: what is still there belongs to nobody.
+      const there = await Promise.all(asked.map(({ key }) => bucket.head(key)));
+      for (const [n, { key, bytes }] of asked.entries())
+        if (there[n] !== null)
+          found.push({ reason: 'surplus', key, sha256: null, copyId: null, assetId: null, bytes });
+    }
   }
   return found;
 }

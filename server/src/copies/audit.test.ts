@@ -1,6 +1,8 @@
 import { rm, truncate, writeFile } from 'node:fs/promises';
-import { afterAll, afterEach, beforeAll, expect, test } from 'vitest';
+import { afterAll, afterEach, beforeAll, expect, test, vi } from 'vitest';
+import type { ObjectFacts } from '../shared/copy-store.js';
 import { openPlaced, type Placed } from '../testing/placed.js';
+import { auditBucket } from './audit-bucket.js';
 import { auditInTime } from './audit-in-time.js';
 
 let placed: Placed;
@@ -159,6 +161,20 @@ test('audits begin by themselves when they are due, one at a time', async () => 
   await db.query('UPDATE copy_cursor SET created_at = created_at - INTERVAL 1 DAY');
   expect(await auditInTime(db, { name: 'server', auditDays: 1 })).toEqual(['server']);
   await placed.server.workUntilIdle();
+});
+
+test('an object that was deleted after it was listed, with its record, is no finding', async () => {
+  const { objects } = await placed.tools.buckets.open(placed.server.db, Number(store));
+  await put('strange.txt', 'not ours');
+  const there = (await objects.head('strange.txt')) as ObjectFacts;
+  const list = vi.spyOn(objects, 'list').mockImplementation(async function* () {
+    yield [{ ...there, key: 'deleted.txt' }, there];
+  });
+  const options = { sampleSize: 0, signal: new AbortController().signal };
+  const { findings: found } = await auditBucket(placed.tools, Number(store), options);
+  list.mockRestore();
+  await remove('strange.txt');
+  expect(found.map(({ reason, key }) => `${reason} ${key}`)).toEqual(['surplus strange.txt']);
 });
 
 test('an audit while files arrive and leave finds nothing that isn’t so', async () => {

@@ -261,4 +261,73 @@ describe('a link', () => {
     });
     expect([status, body.title, body.renditions]).toEqual([201, `It ${name}`, []]);
   });
+
+  test('to a photo without a preview has the photo as its preview, and one of another type has none', async () => {
+    const picture = await photo(64, 48, 5);
+    pages.set('/photo.jpg', (_req, res) => res.writeHead(200, { 'content-type': 'image/jpeg' }).end(picture));
+    const previews = [];
+    for (const type of ['photo', 'video']) {
+      describeAs({ version: '1.0', type, title: `A ${type}`, url: `${site}/photo.jpg` });
+      const { body } = await server.call('POST', `${api}/assets`, {
+        json: { source: `${site}/film`, folder: '/photos', as: 'link' },
+      });
+      previews.push(body.renditions.map(({ width }: { width: number }) => width));
+    }
+    expect(previews).toEqual([[64], []]);
+  });
+
+  test.each(['application/json', 'application/json+oembed'])(
+    'can be the description itself, as %s; what is sent along counts more than what it says',
+    async (mime) => {
+      const oembed = {
+        version: '1.0',
+        type: 'rich',
+        title: '',
+        author_name: 'Isbel Crane',
+        provider_name: '',
+      };
+      pages.set('/described', (_req, res) =>
+        res.writeHead(200, { 'content-type': mime }).end(JSON.stringify({ ...oembed, note: mime })),
+      );
+      const take = async (more: object) =>
+        (
+          await server.call('POST', `${api}/assets`, {
+            json: { source: `${site}/described`, folder: `/described/${mime.length}`, as: 'link', ...more },
+          })
+        ).body;
+      // Without a title its file is named for the host.
+      const name = `${new URL(site).hostname}.link`;
+      const first = await take({});
+      expect(first).toMatchObject({ title: null, credit: 'Isbel Crane', link: { type: 'rich' } });
+      expect([first.name.startsWith(name.split('.link')[0]), first.link.provider ?? null]).toEqual([
+        true,
+        null,
+      ]);
+      expect(await take({ title: 'Ours', credit: 'Edda Marrow' })).toMatchObject({
+        ...{ name: 'Ours.link', title: 'Ours', credit: 'Edda Marrow' },
+      });
+    },
+  );
+
+  test.each([
+    ['fits is kept', '☃'.repeat(16_000), true],
+    ['is too long is left out', '☃'.repeat(17_000), false],
+  ])('whose HTML %s', async (_what, html, isKept) => {
+    describeAs({ version: '1.0', type: 'rich', title: `${html.length}`, html });
+    const { status, body } = await server.call('POST', `${api}/assets`, {
+      json: { source: `${site}/film`, folder: '/html', as: 'link' },
+    });
+    expect([status, body.link.html ?? null]).toEqual([201, isKept ? html : null]);
+  });
+
+  test('to a page whose description is no JSON is refused', async () => {
+    describeAs({});
+    pages.set('/oembed', (_req, res) => res.writeHead(200, { 'content-type': 'application/json' }).end('{'));
+    const { status, body } = await server.call('POST', `${api}/assets`, {
+      json: { source: `${site}/film`, as: 'link' },
+    });
+    expect([status, codes(body.verdict), body.detail]).toEqual([
+      ...[422, 'address-failed', expect.stringContaining('is not JSON')],
+    ]);
+  });
 });

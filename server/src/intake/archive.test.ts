@@ -174,6 +174,29 @@ describe('an archive', () => {
     ]);
   });
 
+  test('with a file that is larger than any may be refuses that one for its size, and keeps the others', async () => {
+    const small = await startTestServer({
+      env: { UNIFERUM_MAX_UPLOAD_BYTES: '100000', UNIFERUM_ARCHIVE_MAX_RATIO: '2000' },
+    });
+    try {
+      // One byte more than is allowed, and as many as are.
+      const data = await zip({
+        'large.txt': Buffer.alloc(100_001, 'a'),
+        'full.txt': Buffer.alloc(100_000, 'b'),
+      });
+      const { body } = await small.call('POST', `${api}/assets`, {
+        body: form('/large', [{ name: 'views.zip', data }], { unpack: 'true' }),
+      });
+      await small.workUntilIdle();
+      expect(await callsOf(() => small).filesOf(body.intake)).toMatchObject([
+        { name: 'large.txt', outcome: 'refused', codes: 'too-large' },
+        { name: 'full.txt', outcome: 'accepted', bytes: 100_000 },
+      ]);
+    } finally {
+      await small.close();
+    }
+  });
+
   test('with the same name twice keeps both', async () => {
     const { body } = await sendZip('/twice', rawZip([text, { ...text, data: bytes('b') }]));
     await server.workUntilIdle();

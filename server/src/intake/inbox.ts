@@ -1,3 +1,4 @@
+import type { Dirent } from 'node:fs';
 import { readdir, realpath, stat } from 'node:fs/promises';
 import { join, relative, resolve, sep } from 'node:path';
 import type { Verdict } from '@uniferum/core/intake';
@@ -130,7 +131,7 @@ async function walk(root: string): Promise<SeenFile[]> {
   const files: SeenFile[] = [];
   const folders = [home];
   for (let folder = folders.pop(); folder !== undefined; folder = folders.pop()) {
-    const entries = await readdir(folder, { withFileTypes: true });
+    const entries = await entriesOf(folder, home);
     const found = await Promise.all(
       entries
         // Links may lead anywhere, and hidden files are not meant for the library.
@@ -152,6 +153,21 @@ async function walk(root: string): Promise<SeenFile[]> {
       if (entry.isDirectory() && !entry.name.startsWith('.')) folders.push(join(folder, entry.name));
   }
   return files.sort((a, b) => (a.path < b.path ? -1 : 1));
+}
+
+/** @throws UniferumError `not-found` when a folder can't be read; one that was removed meanwhile is empty */
+async function entriesOf(folder: string, home: string): Promise<Dirent[]> {
+  try {
+    return await readdir(folder, { withFileTypes: true });
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    if (folder !== home && (code === 'ENOENT' || code === 'ENOTDIR')) return [];
+    throw new UniferumError(
+      'not-found',
+      `The folder ${folder} of the inbox can't be read (${code}). Give the server's user the right to read it.`,
+      { cause: error },
+    );
+  }
 }
 
 /** Computes the digests of files that may be in the library; a file whose size no asset has is skipped. */
