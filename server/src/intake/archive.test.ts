@@ -197,6 +197,23 @@ describe('an archive', () => {
     }
   });
 
+  test('is the only one of its request: it is unpacked, and the next one has to be sent by itself', async () => {
+    const data = await zip({ 'one.txt': bytes('the only one') });
+    const { status, body } = await server.call('POST', `${api}/assets`, {
+      body: form(
+        '/two',
+        [
+          { name: 'one.zip', data },
+          { name: 'two.zip', data },
+        ],
+        { unpack: 'true' },
+      ),
+    });
+    expect([status, body.detail]).toEqual([400, expect.stringContaining('Only one archive')]);
+    await server.workUntilIdle();
+    expect((await assetsOf('/two')).map(({ name }) => name)).toEqual(['one.txt']);
+  });
+
   test('with the same name twice keeps both', async () => {
     const { body } = await sendZip('/twice', rawZip([text, { ...text, data: bytes('b') }]));
     await server.workUntilIdle();

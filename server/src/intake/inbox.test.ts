@@ -51,6 +51,19 @@ describe('the inbox', () => {
     await mkdir(server.inbox);
   };
 
+  test('says which files still find room: those that are refused or known take none', async () => {
+    await clear();
+    await setRules('/room', { maxItems: 2, deny: ['exe'] });
+    await server.call('POST', `${api}/assets`, {
+      body: form('/elsewhere', [{ name: 'known.txt', data: bytes('known') }]),
+    });
+    for (const name of ['a.exe', 'c.txt', 'd.txt', 'e.txt']) await put(name, `bytes of ${name}`);
+    await put('b.txt', 'known');
+    const states = (await scan('/room')).map(({ path, state }) => `${path} ${state}`);
+    expect(states).toEqual(['a.exe refused', 'b.txt registered', 'c.txt new', 'd.txt new', 'e.txt refused']);
+    await clear();
+  });
+
   describe('when it is moved, and a file', () => {
     /** Moves one file, with something that happens to it after it was read. */
     async function moveWhile(folder: string, happens: (path: string) => Promise<unknown>) {

@@ -46,6 +46,11 @@ describe('a manifest', () => {
       'row 2 refused',
       'row 3 refused',
     ]);
+    const { items } = (await server.call('GET', `${api}/intakes/${body.intake.id}/files`)).body;
+    const messages = items.flatMap(({ verdict }: { verdict: { reasons: { message: string }[] } }) =>
+      verdict.reasons.map(({ message }) => message.slice(0, 16)),
+    );
+    expect(messages.sort()).toEqual(['Row 2 is skipped', 'Row 3 is skipped']);
     expect((await assetsOf('/manifest'))[0]).toMatchObject({
       alt: 'A "fine" day',
       keywords: ['sea', 'dusk'],

@@ -58,7 +58,36 @@ test('folders that come later are watched with all below them, those that go are
   await rename(join(root, 'new'), join(root, 'a/taken'));
   await eventually(async () => watched().includes('/a/taken/deep/deeper') && !watched().includes('/new'));
   await rm(join(root, 'a'), { recursive: true });
-  await eventually(async () => watched().join() === '');
+  await eventually(async () => watched().length === 1);
+  expect(watched()).toEqual(['']);
+});
+
+test('a folder that goes takes only those below it', async () => {
+  for (const name of ['a-b', 'ab/b', 'c/a']) await mkdir(join(root, name), { recursive: true });
+  const others = ['', '/a-b', '/ab', '/ab/b', '/c', '/c/a'];
+  await eventually(async () => watched().length === others.length + 2);
+  await rm(join(root, 'a'), { recursive: true });
+  await eventually(async () => watched().length === others.length);
+  expect(watched()).toEqual(others);
+});
+
+test('a folder that takes the place of another of its name is watched, with all below it', async () => {
+  await mkdir(join(root, 'other/inside'), { recursive: true });
+  await eventually(async () => watched().includes('/other/inside'));
+  await rename(join(root, 'a'), join(root, '.aside'));
+  await rename(join(root, 'other'), join(root, 'a'));
+  await eventually(async () => watched().join() === ',/a,/a/inside');
+  await expectTold(() => writeFile(join(root, 'a/inside/file.txt'), 'x'));
+});
+
+test('what can’t be watched is reported, and what is no folder or is gone is not', async () => {
+  await writeFile(join(root, 'file.txt'), 'x');
+  await watching.add(join(root, 'file.txt'));
+  await watching.add(join(root, 'gone'));
+  expect(errors).toEqual([]);
+  await watching.add(join(root, 'x'.repeat(300)));
+  expect(errors.splice(0)).toMatchObject([{ code: 'ENAMETOOLONG' }]);
+  expect(watched()).toEqual(['', '/a', '/a/b']);
 });
 
 test('a burst of folders leaves none out', async () => {

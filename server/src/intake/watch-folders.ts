@@ -1,5 +1,5 @@
 import { type FSWatcher, watch } from 'node:fs';
-import { readdir } from 'node:fs/promises';
+import { readdir, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 
 /**
@@ -7,7 +7,8 @@ import { join } from 'node:path';
  * with a hundred thousand files as with none. Hidden folders are skipped.
  */
 export class FolderWatch {
-  readonly #watchers = new Map<string, FSWatcher>();
+  /** By path, with the folder that was there when it was added. */
+  readonly #watched = new Map<string, { watcher: FSWatcher; inode: number }>();
   readonly #onChange: () => void;
   readonly #onError: (error: unknown) => void;
   #isClosed = false;
@@ -19,11 +20,13 @@ export class FolderWatch {
 
   /** Starts watching a folder and its subfolders, including those created later. */
   async add(path: string): Promise<void> {
-    if (this.#isClosed || this.#watchers.has(path)) return;
+    if (this.#isClosed || this.#watched.has(path)) return;
     try {
       const watcher = watch(path, { persistent: false }, (event, name) => this.#see(path, event, name));
       watcher.on('error', () => this.#drop(path));
-      this.#watchers.set(path, watcher);
+      const place = { watcher, inode: 0 };
+      this.#watched.set(path, place);
+      place.inode = (await stat(path)).ino;
       await this.#look(path);
     } catch (error) {
       this.#drop(path);
@@ -34,7 +37,7 @@ export class FolderWatch {
 
   /** The watched folders. */
   get folders(): string[] {
-    return [...this.#watchers.keys()];
+    return [...this.#watched.keys()];
   }
 
   close(): void {
@@ -74,29 +77,27 @@ export class FolderWatch {
   }
 
   async #lookOnce(path: string): Promise<void> {
+    const { ino } = await stat(path);
+    if (this.#watched.get(path)?.inode !== ino) {
+      // Another folder of this name took its place: the one that is watched is elsewhere, or gone.
+      this.#drop(path);
+      await this.add(path);
+      return;
+    }
     const entries = await readdir(path, { withFileTypes: true });
-    const below = new Set(
-      entries
-        .filter((entry) => entry.isDirectory() && !entry.name.startsWith('.'))
-        .map(({ name }) => join(path, name)),
-    );
-    for (const known of this.folders) if (isIn(known, path) && !below.has(known)) this.#drop(known);
-    await Promise.all([...below].map((folder) => this.add(folder)));
+    const below = entries.filter((entry) => entry.isDirectory() && !entry.name.startsWith('.'));
+    // Those that are gone say so themselves.
+    await Promise.all(below.map(({ name }) => this.add(join(path, name))));
   }
 
   /** Stops watching a folder and its subfolders. */
   #drop(path: string): void {
     for (const known of this.folders)
       if (known === path || known.startsWith(`${path}/`)) {
-        this.#watchers.get(known)?.close();
-        this.#watchers.delete(known);
+        this.#watched.get(known)?.watcher.close();
+        this.#watched.delete(known);
       }
   }
-}
-
-/** Whether a folder is a direct child of another. */
-function isIn(path: string, parent: string): boolean {
-  return path.startsWith(`${parent}/`) && !path.slice(parent.length + 1).includes('/');
 }
 
 function isMissing(error: unknown): boolean {
