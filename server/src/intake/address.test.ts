@@ -171,6 +171,8 @@ describe('an address', () => {
       (await server.call('GET', `${api}/intakes/${body.intake.id}/report?format=json`)).bytes.toString(),
     );
     expect(json.files).toHaveLength(3);
+    const unknown = await server.call('GET', `${api}/intakes/999999999/report`);
+    expect([unknown.status, unknown.body.code]).toEqual([404, 'not-found']);
   });
 });
 
@@ -318,6 +320,22 @@ describe('a link', () => {
       json: { source: `${site}/film`, folder: '/html', as: 'link' },
     });
     expect([status, body.link.html ?? null]).toEqual([201, isKept ? html : null]);
+  });
+
+  test('whose description has half a size has none', async () => {
+    const sizes = [];
+    for (const more of [{ width: 640 }, { height: 360 }, { width: 640, height: 360 }]) {
+      describeAs({ version: '1.0', type: 'video', title: `Half ${JSON.stringify(more)}`, ...more });
+      const { body } = await server.call('POST', `${api}/assets`, {
+        json: { source: `${site}/film`, folder: '/half', as: 'link' },
+      });
+      sizes.push([body.width, body.height]);
+    }
+    expect(sizes).toEqual([
+      [null, null],
+      [null, null],
+      [640, 360],
+    ]);
   });
 
   test('to a page whose description is no JSON is refused', async () => {

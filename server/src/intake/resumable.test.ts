@@ -112,6 +112,28 @@ describe('a resumable upload', () => {
     expect(second.headers.get('location')).not.toBe(first.headers.get('location'));
   });
 
+  test('begins with a token where its size is allowed, or not said yet', async () => {
+    const { token } = (
+      await server.call('POST', `${api}/upload-tokens`, { json: { folder: '/tus', maxBytes: 10 } })
+    ).body;
+    const metadata = `filename ${Buffer.from('a.txt').toString('base64')},folder ${Buffer.from('/tus').toString('base64')}`;
+    const begin = async (size: Record<string, string>) =>
+      (
+        await fetch(`${server.url}${api}/uploads`, {
+          method: 'POST',
+          headers: {
+            ...{ Authorization: `Bearer ${token}`, 'Tus-Resumable': '1.0.0', 'Upload-Metadata': metadata },
+            ...size,
+          },
+        })
+      ).status;
+    expect([
+      await begin({ 'Upload-Length': '10' }),
+      await begin({ 'Upload-Length': '11' }),
+      await begin({ 'Upload-Defer-Length': '1' }),
+    ]).toEqual([201, 413, 201]);
+  });
+
   test('that is cancelled is gone', async () => {
     const url = (await begin()).headers.get('location') ?? '';
     const path = new URL(url).pathname;
