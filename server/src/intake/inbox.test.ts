@@ -51,6 +51,22 @@ describe('the inbox', () => {
     await mkdir(server.inbox);
   };
 
+  test('keeps folders where nothing else is asked for, and takes no paths that are longer than any', async () => {
+    await clear();
+    for (const path of ['one/a.txt', 'two/b.txt']) await put(path, `kept ${path}`);
+    const tooLong = await register({ folder: '/kept', paths: ['x'.repeat(2001)] });
+    expect([tooLong.status, tooLong.body.errors[0].field]).toEqual([400, 'paths.0']);
+    await register({ folder: '/kept', paths: ['one/a.txt', 'two/b.txt'] });
+    await server.workUntilIdle();
+    const placed = (await assetsOf('/kept')).map(({ folder, name }) => `${folder.path}/${name}`);
+    expect(placed.sort()).toEqual(['/kept/one/a.txt', '/kept/two/b.txt']);
+    await put('three/c.txt', 'not kept');
+    await register({ folder: '/flat', keepFolders: false, paths: ['three/c.txt'] });
+    await server.workUntilIdle();
+    expect((await assetsOf('/flat')).map(({ folder }) => folder.path)).toEqual(['/flat']);
+    await clear();
+  });
+
   test('says which files still find room: those that are refused or known take none', async () => {
     await clear();
     await setRules('/room', { maxItems: 2, deny: ['exe'] });

@@ -29,6 +29,22 @@ test('a second request asks the first to let go, and gets the lock then', async 
   await second.unlock();
 });
 
+test('a request that has waited long enough, or whose sender is gone, is sent away', async () => {
+  const [first, second] = [locker().newLock('held'), locker().newLock('held')];
+  await first.lock(open(), () => {});
+  await expect(second.lock(AbortSignal.abort(), () => {})).rejects.toMatchObject({ status_code: 423 });
+  vi.useFakeTimers({ toFake: ['Date'] });
+  try {
+    const waiting = second.lock(open(), () => {});
+    waiting.catch(() => {});
+    vi.setSystemTime(Date.now() + 15_001);
+    await expect(waiting).rejects.toMatchObject({ status_code: 423 });
+  } finally {
+    vi.useRealTimers();
+    await first.unlock();
+  }
+});
+
 test('nobody is asked to let go of what nobody else wants', async () => {
   const lock = locker().newLock('held');
   const asked = vi.fn();
