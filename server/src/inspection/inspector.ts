@@ -15,11 +15,11 @@ import type {
   InspectionWork,
   PlannedRewrite,
   ReadDocument,
+  Reporting,
   RewritePlan,
   ShrunkPicture,
   StylesMoved,
   StylesToMove,
-  Telling,
 } from './work.js';
 
 /** What is known about a picture after reading its header. */
@@ -114,8 +114,8 @@ export class Inspector {
   readDocuments(files: readonly DocumentToRead[]): Promise<(ReadDocument | Fault)[]> {
     return this.#eachOf(
       files,
-      (some, telling) => ({
-        ...{ ...telling, kind: 'documents' },
+      (some, reporting) => ({
+        ...{ ...reporting, kind: 'documents' },
         files: some.map(({ content, format }) => ({ content, format })),
       }),
       (part) => (part.found === 'document' ? part.document : null),
@@ -126,8 +126,8 @@ export class Inspector {
   planRewrites(files: readonly DocumentToRewrite[], plan: RewritePlan): Promise<(PlannedRewrite | Fault)[]> {
     return this.#eachOf(
       files,
-      (some, telling) => ({
-        ...{ ...plan, ...telling, kind: 'rewrite' },
+      (some, reporting) => ({
+        ...{ ...plan, ...reporting, kind: 'rewrite' },
         files: some.map(({ content, format, url }) => ({ content, format, url })),
       }),
       (part) => (part.found === 'rewrite' ? part.rewrite : null),
@@ -141,15 +141,15 @@ export class Inspector {
 
   async #eachOf<File, Result>(
     files: readonly File[],
-    workOn: (some: readonly File[], telling: Telling) => InspectionWork,
+    workOn: (some: readonly File[], reporting: Reporting) => InspectionWork,
     resultOf: (part: DocumentPart) => Result | null,
   ): Promise<(Result | Fault)[]> {
     const results: (Result | Fault)[] = [];
-    let isEachTold = false;
+    let isReportedSingly = false;
     while (results.length < files.length) {
       const begin = results.length;
       try {
-        await this.#pool.run(workOn(files.slice(begin), { isEachTold }), {
+        await this.#pool.run(workOn(files.slice(begin), { isReportedSingly }), {
           // Begun again after its process was killed from outside, the pool reports the first ones once more.
           onPart: (part) => {
             if (part.found !== 'documents') return;
@@ -159,9 +159,9 @@ export class Inspector {
         });
       } catch (error) {
         if (!(error instanceof ProcessKilledError)) throw error;
-        // They are read in order: told one by one, the first without a result is the one that ended the process.
-        if (isEachTold) results.push({ fault: error.message });
-        isEachTold = !isEachTold;
+        // They are read in order: reported singly, the first without a result is the one that ended the process.
+        if (isReportedSingly) results.push({ fault: error.message });
+        isReportedSingly = !isReportedSingly;
       }
     }
     return results;

@@ -50,11 +50,11 @@ serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { te
     case 'manifest':
       return planManifestTo(work);
     case 'documents':
-      tellInGroups(work.files, { tell, isEachTold: work.isEachTold }, readDocument);
+      reportInGroups(work.files, { tell, isReportedSingly: work.isReportedSingly }, readDocument);
       return null;
     case 'rewrite': {
       const options = { map: addressMapOf(work), isShown: work.isShown };
-      tellInGroups(work.files, { tell, isEachTold: work.isEachTold }, (file, n) =>
+      reportInGroups(work.files, { tell, isReportedSingly: work.isReportedSingly }, (file, n) =>
         rewriteDocument(file, n, options),
       );
       return null;
@@ -69,16 +69,16 @@ serveProcess<InspectionWork, InspectionResult, InspectionPart>(async (work, { te
 const GROUP_MS = 50;
 
 /** A message for each of many small documents would take as long as reading them. */
-function tellInGroups<File>(
+function reportInGroups<File>(
   files: readonly File[],
-  { tell, isEachTold }: { tell: (part: InspectionPart) => void; isEachTold: boolean },
+  { tell, isReportedSingly }: { tell: (part: InspectionPart) => void; isReportedSingly: boolean },
   read: (file: File, n: number) => DocumentPart,
 ): void {
   let group: DocumentPart[] = [];
   let begun = performance.now();
   for (const [n, file] of files.entries()) {
     group.push(read(file, n));
-    if (!isEachTold && n + 1 < files.length && performance.now() - begun < GROUP_MS) continue;
+    if (!isReportedSingly && n + 1 < files.length && performance.now() - begun < GROUP_MS) continue;
     tell({ n: group[0]?.n ?? n, found: 'documents', documents: group });
     group = [];
     begun = performance.now();

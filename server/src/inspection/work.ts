@@ -16,15 +16,15 @@ export type InspectionWork =
   | { kind: 'discover'; path: string }
   | { kind: 'clean'; path: string; mime: string; keep: 'rights' | 'none' }
   | { kind: 'manifest'; path: string; mapping: ManifestMapping | null; folder: string; outPath: string }
-  | ({ kind: 'documents'; files: DocumentToRead[] } & Telling)
-  | ({ kind: 'rewrite'; files: DocumentToRewrite[] } & Telling & RewritePlan)
+  | ({ kind: 'documents'; files: DocumentToRead[] } & Reporting)
+  | ({ kind: 'rewrite'; files: DocumentToRewrite[] } & Reporting & RewritePlan)
   | ({ kind: 'styles' } & StylesToMove)
   | { kind: 'shrink'; path: string; sizePx: number; outPath: string; maxPixels: number };
 
 /** How the results of documents are reported. */
-export interface Telling {
+export interface Reporting {
   /** Each by itself, so that it is known which one ended the process; otherwise many at a time. */
-  isEachTold: boolean;
+  isReportedSingly: boolean;
 }
 
 /** One JSON line of a manifest plan: a row or a fault, in manifest order. */

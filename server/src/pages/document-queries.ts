@@ -68,7 +68,7 @@ export interface IndexedDocument extends Pick<StoredDocument, 'stamp' | 'title'>
 }
 
 /** With more references, or longer ones, not everything is stored as it was found. */
-const MAX_LISTED = 2000;
+const MAX_REFERENCES = 2000;
 const MAX_ADDRESS = 1999;
 
 /**
@@ -94,7 +94,7 @@ export async function listIndexed(
      FROM page_documents FORCE INDEX (page_documents_path)
      LEFT JOIN page_references FORCE INDEX (page_references_document) ON page_references.document_id = page_documents.id
      WHERE page_documents.source_id = ? AND path_hash IN (?) AND fault IS NULL AND base IS NULL AND encoding = 'utf-8'
-       AND address_count <= ${MAX_LISTED}`,
+       AND address_count <= ${MAX_REFERENCES}`,
     [sourceId, paths.map(hashOf)],
   );
   // Sorted by the database, rows with addresses as long as they can be would be put into a table first.

@@ -22,12 +22,12 @@ export async function openSource(
 }
 
 /** Changes when documents are read in another way than before, so that every one of them is read again. */
-const READER = 1;
+const READER_VERSION = 1;
 
 /** A mark of everything that decides what is found in documents, besides what they contain. */
 function markOf({ settings }: PageSource<'folder' | 'database'>): string {
   const columns = 'columns' in settings ? [settings.columns, settings.titleColumn] : [];
-  return sha256Of(JSON.stringify([READER, settings.url, columns])).slice(0, 8);
+  return sha256Of(JSON.stringify([READER_VERSION, settings.url, columns])).slice(0, 8);
 }
 
 /** With the mark in their stamps, documents count as changed when the settings of their source have. */

@@ -134,6 +134,39 @@ test('edits of an earlier release, which stored SHA-256, are undone where nobody
   expect(items.map(({ document }: { document: string }) => document)).toEqual(['2/body']);
 });
 
+test('documents of which the index may not hold everything are parsed: very long addresses, and very many', async () => {
+  const long = (length: number) => `/old/${'a'.repeat(length - '/old/.jpg'.length)}.jpg`;
+  const images = (count: number) => `<img src="${FROM}">`.repeat(count);
+  const lengths = [1999, 2000, 2001];
+  await insert([
+    ...lengths.map((length) => `<img src="${long(length)}">${images(1)}`),
+    images(2000),
+    images(2001),
+  ]);
+  const source = await addTable();
+  await run(`/sources/${source}/index`);
+  const { ended, parsed } = await rewrite(source, '/media/new/a.jpg');
+  expect(parsed).toEqual([2, 3, 5].map((id) => `https://www.skerry.example/${id}`));
+  expect(ended).toMatchObject({ state: 'done', done: 5, failed: 0 });
+  const made = images(1).replace(FROM, '/media/new/a.jpg');
+  expect(await bodies()).toEqual([
+    ...lengths.map((length) => `<img src="${long(length)}">${made}`),
+    ...[made.repeat(2000), made.repeat(2001)],
+  ]);
+});
+
+test('columns of older Unicode are rewritten to the last byte', async () => {
+  await site.query(`ALTER TABLE ${NAME}.${table} MODIFY body MEDIUMTEXT CHARACTER SET utf8mb3`);
+  await insert([`Zoë €<img src="${FROM}">ß`]);
+  const source = await addTable();
+  await run(`/sources/${source}/index`);
+  const { ended } = await rewrite(source, '/media/new/a.jpg');
+  expect(await bodies()).toEqual(['Zoë €<img src="/media/new/a.jpg">ß']);
+  expect(await run(`/sources/${source}/index`)).toMatchObject({ total: 0 });
+  await run(`/runs/${ended.id}/undo`);
+  expect(await bodies()).toEqual([`Zoë €<img src="${FROM}">ß`]);
+});
+
 test('an address that has to be escaped is replaced by parsing', async () => {
   await insert([`<img src="${FROM}">`]);
   const source = await addTable();
