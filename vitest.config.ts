@@ -25,6 +25,7 @@ export default defineConfig({
         test: {
           name: 'unit',
           isolate: false,
+          globalSetup: ['tools/test-folder.mjs'],
           testTimeout: 120_000,
           hookTimeout: 120_000,
           include: [
@@ -56,7 +57,7 @@ export default defineConfig({
           isolate: false,
           // Scripts are tested against a server as well.
           include: ['server/src/**/*.test.ts', 'e2e/scripts/**/*.test.ts'],
-          globalSetup: ['tools/test-database.mjs'],
+          globalSetup: ['tools/test-folder.mjs', 'tools/test-database.mjs'],
           // Tests wait for conditions: these only end what would wait for ever, also on a machine that is busy otherwise.
           testTimeout: 300_000,
           hookTimeout: 300_000,
@@ -69,7 +70,7 @@ export default defineConfig({
           name: 'bucket-home',
           isolate: false,
           include: process.env.UNIFERUM_TEST_ALL ? ['server/src/**/*.test.ts'] : BUCKET_HOME_TESTS,
-          globalSetup: ['tools/test-database.mjs'],
+          globalSetup: ['tools/test-folder.mjs', 'tools/test-database.mjs'],
           testTimeout: 300_000,
           hookTimeout: 300_000,
         },

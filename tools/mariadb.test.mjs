@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { createConnection } from 'mysql2/promise';
 import { afterAll, expect, test } from 'vitest';
-import { findFreePort, isPortFree, startMariaDb } from './mariadb.mjs';
+import { findFreePort, isPortFree, logFileSize, startMariaDb } from './mariadb.mjs';
 
 const folder = mkdtempSync(join(tmpdir(), 'uniferum-mariadb-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
@@ -41,4 +41,9 @@ test('a port that is taken is not free', async () => {
   await new Promise((resolve) => holder.listen(port, '127.0.0.1', resolve));
   expect(await isPortFree(port)).toBe(false);
   await new Promise((resolve) => holder.close(resolve));
+});
+
+test('the log is half as large as the buffer pool', () => {
+  expect(['256M', '1G', '3G'].map(logFileSize)).toEqual(['128M', '512M', '1536M']);
+  expect(() => logFileSize('much')).toThrow('much is not a size');
 });

@@ -4,6 +4,7 @@ import { fork, spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, openSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { findFreePort, startMariaDb } from './mariadb.mjs';
+import { nodeFlags } from './node-flags.mjs';
 import { ROOT, VAR } from './prepare.mjs';
 
 export const EMAIL = 'keeper@skerry.example';
@@ -50,10 +51,7 @@ export async function startStack({
 
   /** @param {string} file @param {Record<string, string>} [more] */
   const start = async (file, more = {}) => {
-    const child = fork(join(ROOT, file), {
-      env: { ...process.env, ...env, ...more },
-      stdio: ['ignore', log, log, 'ipc'],
-    });
+    const child = startChild(file, { env: { ...process.env, ...env, ...more }, log });
     endings.push(() => endChild(child));
     await new Promise((resolve, reject) => {
       child.once('message', resolve);
@@ -94,6 +92,12 @@ export async function startStack({
   };
   const pids = { serverPid: server.pid ?? 0, workerPids };
   return { url, site, bucket, key, inbox, env, database, ...pids, start, admin, close };
+}
+
+/** @param {string} file @param {{ env: NodeJS.ProcessEnv, log: number }} options */
+function startChild(file, { env, log }) {
+  const execArgv = [...process.execArgv, ...nodeFlags(file)];
+  return fork(join(ROOT, file), { execArgv, env, stdio: ['ignore', log, log, 'ipc'] });
 }
 
 /** @param {string} url @param {string} folder */

@@ -2,6 +2,7 @@
 // Keeps processes running: restarts one that died, with a delay that grows with repeated failures.
 import { fork } from 'node:child_process';
 import { readFileSync } from 'node:fs';
+import { nodeFlags } from './node-flags.mjs';
 
 /** The exit status of a program that would fail again if restarted. Source: sysexits.h, EX_CONFIG. */
 const WRONG_CONFIGURATION = 78;
@@ -64,6 +65,7 @@ export function supervise(
     timer = null;
     const startedAt = Date.now();
     const started = fork(file, args, {
+      execArgv: [...process.execArgv, ...nodeFlags(file)],
       env: { ...process.env, ...env },
       stdio: Array.isArray(stdio) ? stdio : ['ignore', stdio, stdio, 'ipc'],
       // In its own process group: a signal reaches only this process, which then stops the child in order.

@@ -1,5 +1,6 @@
 import Papa from 'papaparse';
 import {
+  isRooted,
   joinAddress,
   normalizeAddress,
   resolveAddress,
@@ -23,14 +24,15 @@ export interface AddressRules {
 }
 
 const MAX_KNOWN = 20_000;
+const MAX_KNOWN_SITES = 10;
 
 /** The new addresses of many old ones, looked up by one key each. */
 export class AddressMap {
   readonly #exact = new Map<string, string>();
   readonly #prefixes: AddressPair[];
   readonly #site: string;
-  /** What documents of one site say in the same way. */
-  readonly #known = new Map<string, string | null>();
+  /** What documents of one site say in the same way, by site and address. */
+  readonly #known = new Map<string, Map<string, string | null>>();
 
   /** @param site the absolute address of the site, against which those without a host are resolved */
   constructor({ pairs = [], prefixes = [] }: AddressRules, site: string) {
@@ -53,22 +55,27 @@ export class AddressMap {
     documentUrl: string | null,
   ): (reference: Pick<Reference, 'address'>) => string | null {
     const against = baseOf(base, documentUrl) ?? this.#site;
-    const scope = scopeOf('/', against);
+    const known = this.#knownOf(scopeOf('/', against));
     return ({ address }) => {
-      const key = scopeOf(address, against) === scope ? `${scope} ${address}` : null;
-      const known = key === null ? undefined : this.#known.get(key);
-      if (known !== undefined) return known;
+      const isShared = isRooted(address);
+      const shared = isShared ? known.get(address) : undefined;
+      if (shared !== undefined) return shared;
       const target = targetOf(address, against);
       const found = target === null ? null : this.find(target);
       const replacement = found && writeLike(address, found, against);
-      if (key !== null) this.#remember(key, replacement);
+      if (isShared) {
+        if (known.size >= MAX_KNOWN) known.clear();
+        known.set(address, replacement);
+      }
       return replacement;
     };
   }
 
-  #remember(key: string, replacement: string | null): void {
-    if (this.#known.size >= MAX_KNOWN) this.#known.clear();
-    this.#known.set(key, replacement);
+  #knownOf(site: string): Map<string, string | null> {
+    const known = this.#known.get(site) ?? new Map<string, string | null>();
+    if (this.#known.size >= MAX_KNOWN_SITES) this.#known.clear();
+    this.#known.set(site, known);
+    return known;
   }
 
   #keyOf(address: string): string {

@@ -46,12 +46,17 @@ export function resolveAddress(reference: string, base: string): string {
 
 const ROOTED = /^(?:[a-z][a-z0-9+.-]*:)?\//i;
 
+/** Whether an address has a scheme or an absolute path, so that it leads to the same place from every document of a site. */
+export function isRooted(address: string): boolean {
+  return ROOTED.test(address);
+}
+
 /**
  * What an address is resolved against, as far as it matters: for one with a scheme or an absolute path only where the site
  * of its document is. Addresses with the same scope and text lead to the same place.
  */
 export function scopeOf(address: string, base: string | null): string {
-  if (base === null || !ROOTED.test(address)) return base ?? '';
+  if (base === null || !isRooted(address)) return base ?? '';
   const { scheme, authority } = splitAddress(base);
   return joinAddress({ scheme, authority, path: '', query: undefined, fragment: undefined });
 }

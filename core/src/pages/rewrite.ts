@@ -48,11 +48,12 @@ const PLAIN = /^[\w./:~-]+$/;
 /**
  * Plans the changes of a document whose references are known, without parsing it.
  *
+ * @param slice gives the text between two offsets; only the text of references is needed
  * @returns what {@link planRewrite} does, or null when the document has to be parsed: an address that is to be replaced
  * isn't written as it is read, or the one that replaces it has to be escaped
  */
 export function planKnownRewrite(
-  text: string,
+  slice: (from: number, to: number) => string,
   references: readonly KnownReference[],
   replacementFor: (reference: Pick<Reference, 'address'>) => string | null,
 ): DocumentRewrite | null {
@@ -65,9 +66,9 @@ export function planKnownRewrite(
     moved.push({ from: from + shift, attribute, address: after ?? before });
     if (after === null) continue;
     const to = from + before.length;
-    const isPlain = PLAIN.test(before) && PLAIN.test(after) && text.startsWith(before, from);
+    const isPlain = PLAIN.test(before) && PLAIN.test(after) && slice(from, to) === before;
     // What follows may belong to it: an escape that stands for nothing.
-    if (!isPlain || from < (edits.at(-1)?.to ?? 0) || /[&\\]/.test(text.charAt(to))) return null;
+    if (!isPlain || from < (edits.at(-1)?.to ?? 0) || /[&\\]/.test(slice(to, to + 1))) return null;
     if (before === after) continue;
     edits.push({ from, to, before, after });
     shift += after.length - before.length;

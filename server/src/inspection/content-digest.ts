@@ -1,4 +1,5 @@
-import { createHash } from 'node:crypto';
+import { createHash, hash } from 'node:crypto';
+import type { Edit } from '@uniferum/core/pages';
 import { sha256Of } from '../shared/sha256.js';
 
 /**
@@ -7,7 +8,18 @@ import { sha256Of } from '../shared/sha256.js';
  * the time of SHA-256.
  */
 export function contentDigest(data: Uint8Array): string {
-  return createHash('sha1').update(data).digest('hex');
+  return hash('sha1', data, 'hex');
+}
+
+/** The digest of a content after edits, without making a copy of it. Their offsets are those of its bytes. */
+export function digestAfter(data: Uint8Array, edits: readonly Edit[]): string {
+  const digest = createHash('sha1');
+  let at = 0;
+  for (const { from, to, after } of edits) {
+    digest.update(data.subarray(at, from)).update(after, 'latin1');
+    at = to;
+  }
+  return digest.update(data.subarray(at)).digest('hex');
 }
 
 const SHA_256_LENGTH = 64;

@@ -209,7 +209,12 @@ describe('an archive', () => {
         { unpack: 'true' },
       ),
     });
-    expect([status, body.detail]).toEqual([400, expect.stringContaining('Only one archive')]);
+    const [run] = (await server.call('GET', `${api}/runs?limit=1`)).body.items;
+    expect([status, body.detail]).toEqual([
+      400,
+      expect.stringContaining(`is being unpacked by run ${run.id};`),
+    ]);
+    expect(run.title).toContain('one.zip');
     await server.workUntilIdle();
     expect((await assetsOf('/two')).map(({ name }) => name)).toEqual(['one.txt']);
   });

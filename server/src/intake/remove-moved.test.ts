@@ -132,6 +132,15 @@ describe('names of files that dead workers had set aside', () => {
     expect(await readFile(at('a.b.txt'), 'utf8')).toBe('first');
   });
 
+  test('are restored once, when several servers do it at the same time', async () => {
+    const own = Array.from({ length: 20 }, (_, n) => `${n}.txt`);
+    for (const name of own) await written(asideOf(name), name);
+    later(120_000);
+    await Promise.all([restoreNames(folder), restoreNames(folder), restoreNames(folder)]);
+    expect(await names()).toEqual(own.sort());
+    expect(await texts()).toEqual(await names());
+  });
+
   test('are not looked for where there is no folder', async () => {
     await restoreNames(at('no/such'));
     expect(await names()).toEqual([]);

@@ -46,9 +46,26 @@ export async function restoreNames(root: string): Promise<void> {
   for (const folder of await foldersBelow(root))
     for (const name of await readdir(folder).catch(() => [])) {
       const own = ASIDE.exec(name)?.[1];
-      if (own !== undefined && (await isForgotten(join(folder, name))))
-        await putBack(join(folder, name), join(folder, own));
+      if (own === undefined || !(await isForgotten(join(folder, name)))) continue;
+      const claimed = await claim(join(folder, name), join(folder, own));
+      if (claimed !== null) await putBack(claimed, join(folder, own));
     }
+}
+
+/** Several servers may do this at once: only one of them can rename the file, which then is no longer a forgotten one. */
+async function claim(aside: string, path: string): Promise<string | null> {
+  const claimed = asideOf(path);
+  try {
+    await rename(aside, claimed);
+    return claimed;
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'ENOENT') return null;
+    throw error;
+  }
+}
+
+function asideOf(path: string): string {
+  return join(dirname(path), `.${basename(path)}.${randomUUID()}`);
 }
 
 /** A file is verified right after it was set aside, unless the worker died. */
@@ -80,7 +97,7 @@ async function foldersBelow(root: string): Promise<string[]> {
  * One that a dead worker had set aside is removed likewise.
  */
 export async function removeRead(path: string, source: FileIdentity): Promise<void> {
-  const aside = join(dirname(path), `.${basename(path)}.${randomUUID()}`);
+  const aside = asideOf(path);
   try {
     await rename(path, aside);
   } catch (error) {
@@ -109,7 +126,10 @@ async function putBack(aside: string, path: string): Promise<void> {
       await rm(aside);
       return;
     } catch (error) {
-      if ((error as NodeJS.ErrnoException).code === 'EEXIST') continue;
+      const { code } = error as NodeJS.ErrnoException;
+      if (code === 'EEXIST') continue;
+      // Somebody has removed it, or puts it back.
+      if (code === 'ENOENT') return;
       // The file system does not support hard links; a new name is still better than none.
       await rename(aside, beside(path, randomUUID()));
       return;

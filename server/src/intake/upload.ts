@@ -117,7 +117,7 @@ class Upload {
     if (this.#unpacked)
       throw new UniferumError(
         'malformed-request',
-        'Only one archive can be unpacked per request. Send the next one separately.',
+        `Only one archive can be unpacked per request. The first one is being unpacked by run ${this.#unpacked.run}; send the next one separately.`,
       );
     requireKnownFields(before);
     const n = this.#next;

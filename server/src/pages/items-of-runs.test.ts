@@ -23,7 +23,7 @@ test.each([
 });
 
 test.each([
-  ['documents with few references', many(101, () => ['1', 8]), [100, 1]],
+  ['documents with few references', many(201, () => ['1', 8]), [200, 1]],
   ['documents that fill an item exactly, and more', many(5, () => ['1', 1000]), [2, 2, 1]],
   [
     'a document with more than an item has',

@@ -1,6 +1,6 @@
-import { applyEdits, planKnownRewrite } from '@uniferum/core/pages';
+import { planKnownRewrite } from '@uniferum/core/pages';
 import { addressMapOf } from '../inspection/address-maps.js';
-import { contentDigest } from '../inspection/content-digest.js';
+import { contentDigest, digestAfter } from '../inspection/content-digest.js';
 import type { PlannedRewrite, RewritePlan } from '../inspection/work.js';
 import type { Executor } from '../shared/database.js';
 import { type IndexedDocument, listIndexed } from './document-queries.js';
@@ -46,13 +46,13 @@ function planOne(
 ): PlannedRewrite | null {
   if (stamp !== stampThen || !('bytes' in content)) return null;
   const data = Buffer.from(content.bytes.buffer, content.bytes.byteOffset, content.bytes.byteLength);
-  const text = data.toString('latin1');
-  const rewrite = planKnownRewrite(text, references, addressMapOf(plan).replacements({ base: null }, url));
+  const slice = (from: number, to: number) => data.toString('latin1', from, to);
+  const rewrite = planKnownRewrite(slice, references, addressMapOf(plan).replacements({ base: null }, url));
   if (rewrite === null) return null;
   const { edits } = rewrite;
   const before = digest ?? contentDigest(data);
   if (edits.length === 0) return { edits, shown: [], before, after: before, read: null };
-  const after = contentDigest(Buffer.from(applyEdits(text, edits), 'latin1'));
+  const after = digestAfter(data, edits);
   const read = { encoding, title, base: null, references: rewrite.references };
   return { edits, shown: [], before, after, read };
 }

@@ -163,9 +163,11 @@ async function compareKnown(
     tx,
     // By another index it would lock the place where others insert.
     `SELECT id, document_id AS documentId, position, attribute, address, state, reason, place, asset_id AS assetId, recipe, variant
-     FROM page_references FORCE INDEX (page_references_document) WHERE document_id IN (?) ORDER BY id FOR UPDATE`,
+     FROM page_references FORCE INDEX (page_references_document) WHERE document_id IN (?) FOR UPDATE`,
     [documents.map(({ id }) => id)],
   );
+  // They come sorted within their documents as a rule, and the database would sort them all the same.
+  known.sort((a, b) => a.id - b.id);
   for (const { assetId } of known) if (assetId !== null) uses.add(assetId, -1);
   const byDocument = groupBy(known, ({ documentId }) => documentId);
   const removed: number[] = [];

@@ -113,7 +113,7 @@ export class ReferenceResolver {
 
   /** An address in a store is a use of the file that is, or was, stored there. */
   async #resolveObject(reference: StoredReference, document: Surroundings): Promise<StoredReference | null> {
-    const object = await this.#objectAt(reference.address, document);
+    const object = this.#objectAt(await this.#readStores(), reference.address, document);
     if (object === null) return null;
     const place = objectPlace(object);
     if (!this.#objects.has(place)) await this.#findObjects([object]);
@@ -131,10 +131,11 @@ export class ReferenceResolver {
   async #prefetchObjects(
     documents: readonly { references: readonly FoundAddress[]; place: Surroundings }[],
   ): Promise<void> {
+    const stores = await this.#readStores();
     const objects = new Map<string, StoreObject>();
     for (const { references, place } of documents)
       for (const { address } of references) {
-        const object = await this.#objectAt(address, place);
+        const object = this.#objectAt(stores, address, place);
         if (object !== null && !this.#objects.has(objectPlace(object)))
           objects.set(objectPlace(object), object);
       }
@@ -151,17 +152,21 @@ export class ReferenceResolver {
     }
   }
 
-  async #objectAt(address: string, { url, base }: Surroundings): Promise<StoreObject | null> {
+  #readStores(): Promise<StoreAddresses> {
     this.#stores ??= StoreAddresses.read(this.#db);
-    const stores = await this.#stores;
+    return this.#stores;
+  }
+
+  #objectAt(stores: StoreAddresses, address: string, { url, base }: Surroundings): StoreObject | null {
     // Most addresses lead elsewhere, and are not worth being resolved.
-    if (![address, base].some((part) => part !== null && stores.mayLead(part))) return null;
+    if (!stores.mayLead(address) && (base === null || !stores.mayLead(base))) return null;
     const target = targetOf(address, baseOf(base, url));
     return target === null ? null : stores.find(target);
   }
 
   /** The same address is looked at when it is fetched and when it is resolved, and is often in many documents. */
   #mediaAddress(address: string, place: Surroundings): MediaAddress | null {
+    if (!mayBeMedia(address, place)) return null;
     const scope = place.base === null ? scopeOf(address, place.url) : `${place.url ?? ''} ${place.base}`;
     const key = `${scope} ${address}`;
     let known = this.#parsed.get(key);
@@ -174,8 +179,6 @@ export class ReferenceResolver {
 
   /** The media address that a reference leads to: on our hosts, or on the host of a page that serves our media as its own. */
   #parseAddress(address: string, { url, base }: Surroundings): MediaAddress | null {
-    // Most addresses lead elsewhere, and can't lead to media whatever they are resolved against.
-    if (![address, base, url].some((part) => part !== null && MAY_BE_MEDIA.test(part))) return null;
     const against = baseOf(base, url);
     const target = targetOf(address, against) ?? (address.startsWith('/media/') ? address : null);
     if (target === null) return null;
@@ -227,6 +230,15 @@ export class ReferenceResolver {
 /** The key of a media address, as old addresses are stored. */
 export function placeOf(media: MediaAddress): string {
   return joinPath(media.folder, media.kind === 'original' ? media.name : `${media.stem}~`);
+}
+
+/** Most addresses lead elsewhere, and can't lead to media whatever they are resolved against. */
+function mayBeMedia(address: string, { url, base }: Surroundings): boolean {
+  return (
+    MAY_BE_MEDIA.test(address) ||
+    (url !== null && MAY_BE_MEDIA.test(url)) ||
+    (base !== null && MAY_BE_MEDIA.test(base))
+  );
 }
 
 /** Null for what no browser takes for an address. */

@@ -23,10 +23,10 @@ interface UndoInput extends RewriteInput {
   run: string;
 }
 
-const DOCUMENTS_PER_ITEM = 100;
+const DOCUMENTS_PER_ITEM = 200;
 /** They are recorded in one transaction for each item. */
 const REFERENCES_PER_ITEM = 2000;
-const DOCUMENTS_AT_A_TIME = 100;
+const DOCUMENTS_AT_A_TIME = 200;
 const SHOWN_DOCUMENTS = 200;
 
 export const rewriteRun = defineRun<RewriteInput>({

@@ -119,7 +119,7 @@ export async function readValues(
   column: TableColumn,
   { maxBytes, ...wanted }: Wanted & { maxBytes: number },
 ): Promise<ReadValue[]> {
-  const value = `IF(LENGTH(${quote(column.name)}) > ${maxBytes}, NULL, CAST(${asUtf8(column)} AS BINARY)) AS value`;
+  const value = `IF(LENGTH(${quote(column.name)}) > ${maxBytes}, NULL, ${asBytes(column)}) AS value`;
   return readRows<{ value: Buffer | null }>(database, column, wanted, value);
 }
 
@@ -163,7 +163,7 @@ export async function readValue(
   key: string,
 ): Promise<Buffer | null> {
   const [row] = await database.query<{ value: Buffer }>(
-    `SELECT CAST(${asUtf8(column)} AS BINARY) AS value FROM ${quote(database.settings.table)}
+    `SELECT ${asBytes(column)} AS value FROM ${quote(database.settings.table)}
      WHERE ${quote(database.settings.key)} = ? AND ${quote(column.name)} IS NOT NULL`,
     [key],
   );
@@ -218,7 +218,7 @@ export function editValues(
   changes: readonly ValueEdits[],
 ): Promise<number> {
   const { table, key } = database.settings;
-  const bytes = `CAST(${asUtf8(column)} AS BINARY)`;
+  const bytes = asBytes(column);
   const texts: Buffer[] = [];
   const cases = changes.map(({ key: value, edits }) => {
     // From the last to the first, each at its place in what was read. The value itself is taken only once: its encoding is
@@ -262,4 +262,9 @@ const IN_UTF8 = /^utf8(?:mb[34])?$/;
 function asUtf8(column: TableColumn): string {
   const name = quote(column.name);
   return isWorkedOnAsStored(column) ? name : `CONVERT(${name} USING utf8mb4)`;
+}
+
+/** The same as bytes, which are only relabelled: a cast would check the encoding of the whole value first. */
+function asBytes(column: TableColumn): string {
+  return `CONVERT(${asUtf8(column)} USING binary)`;
 }

@@ -18,6 +18,14 @@ serveProcess(async ({ gate }, { tell }) => {
 });
 `;
 
+const LOADS_MS = 2500;
+/** Takes longer to load than a task may take. */
+const LATE = `
+import { serveProcess } from '${SIDE}';
+await new Promise((resolve) => setTimeout(resolve, ${LOADS_MS}));
+serveProcess(() => 'done');
+`;
+
 let folder: string;
 let pool: ProcessPool<{ gate: string }, string, number>;
 beforeEach(() => {
@@ -73,4 +81,19 @@ test.each<[NodeJS.Signals[], RegExp]>([
   const run = runUnder(signals);
   await expect(run).rejects.toThrow(ProcessKilledError);
   await expect(run).rejects.toThrow(reason);
+});
+
+test('the time of a task begins when its process has loaded its modules', async () => {
+  writeFileSync(join(folder, 'late.mjs'), LATE);
+  const late = new ProcessPool(pathToFileURL(join(folder, 'late.mjs')), {
+    processes: 1,
+    maxMemoryBytes: 1e9,
+    timeoutMs: LOADS_MS - 1000,
+    isBackground: false,
+  });
+  try {
+    expect(await late.run({})).toBe('done');
+  } finally {
+    await late.close();
+  }
 });

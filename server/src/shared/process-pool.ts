@@ -1,8 +1,6 @@
-import { fork } from 'node:child_process';
-import { constants } from 'node:os';
 import { UniferumError } from './errors.js';
 import type { FromProcess, PoolOptions, ToProcess, WorkOptions } from './process-messages.js';
-import { endGroup, isStopped, lowerPriority, residentBytes } from './process-signals.js';
+import { endGroup, isStopped, residentBytes } from './process-signals.js';
 import {
   closedError,
   failureOf,
@@ -11,11 +9,12 @@ import {
   type Task,
   unstartedError,
 } from './process-task.js';
+import { startProcess } from './start-process.js';
 import { TurnQueue } from './turn-queue.js';
 
-/** The priority of work that somebody waits for: below the server itself, which has to answer everybody else. */
-const WAITED_FOR = 5;
 const WATCH_MS = 200;
+/** How long a process may take to load its modules: on a busy host several seconds, which no task is to blame for. */
+const START_MS = 30_000;
 /** How often a task may lose its process to something outside: a host that runs out of memory kills arbitrary processes. */
 const FORGIVEN_KILLS = 3;
 /** A process that crashes may have been damaged by an earlier task. */
@@ -154,32 +153,17 @@ export class ProcessPool<Work, Result, Part = never> {
   }
 
   #start(): Helper<Work, Result, Part> {
-    // In the background each process uses one processor, and there are as many processes as concurrent tasks; when
-    // somebody waits, a process uses all processors.
-    const { scratchDir } = this.#options;
-    const threads = this.#options.isBackground ? { UV_THREADPOOL_SIZE: '1' } : {};
-    const child = fork(this.#script, {
-      serialization: 'advanced',
-      stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
-      execArgv: ['--disable-proto=delete'],
-      // A process group of its own, so that tools it starts end with it.
-      detached: true,
-      env: { ...process.env, ...threads, ...(scratchDir !== null && { TMPDIR: scratchDir }) },
-    });
+    const child = startProcess(this.#script, this.#options);
     const helper: Helper<Work, Result, Part> = {
       child,
       task: null,
       taskId: 0,
+      isReady: false,
       endedFor: null,
       isLost: false,
       timer: null,
     };
     this.#helpers.add(helper);
-    if (child.pid !== undefined)
-      lowerPriority(
-        child.pid,
-        this.#options.isBackground ? constants.priority.PRIORITY_BELOW_NORMAL : WAITED_FOR,
-      );
     child.on('message', (message: FromProcess<Result, Part>) => this.#take(helper, message));
     // A process that could not be started, or whose channel failed, emits no exit event.
     child.on('error', () => this.#giveUp(helper));
@@ -189,8 +173,13 @@ export class ProcessPool<Work, Result, Part = never> {
   }
 
   #take(helper: Helper<Work, Result, Part>, message: FromProcess<Result, Part>): void {
-    if (message.kind === 'ready' || message.id !== helper.taskId) return;
     const { task } = helper;
+    if (message.kind === 'ready') {
+      helper.isReady = true;
+      if (task) this.#watchTime(helper);
+      return;
+    }
+    if (message.id !== helper.taskId) return;
     if (message.kind === 'part') {
       this.#watchTime(helper);
       task?.onPart?.(message.part);
@@ -252,15 +241,22 @@ export class ProcessPool<Work, Result, Part = never> {
     if (helper) this.#send(helper, { kind: 'cancel', id: helper.taskId });
   }
 
-  /** Ends a process without a sign of life, including one that was stopped from outside. */
+  /**
+   * Ends a process without a sign of life, including one that was stopped from outside. A task's time begins when its
+   * process is ready.
+   */
   #watchTime(helper: Helper<Work, Result, Part>): void {
     if (helper.timer) clearTimeout(helper.timer);
-    const { taskId } = helper;
-    helper.timer = setTimeout(() => {
-      if (helper.task === null || helper.taskId !== taskId) return;
-      if (isStopped(helper.child)) this.#giveUp(helper);
-      else void this.#end(helper, `it took longer than ${Math.round(this.#options.timeoutMs / 1000)} s`);
-    }, this.#options.timeoutMs).unref();
+    const { taskId, isReady } = helper;
+    const { timeoutMs } = this.#options;
+    helper.timer = setTimeout(
+      () => {
+        if (helper.task === null || helper.taskId !== taskId) return;
+        if (!isReady || isStopped(helper.child)) this.#giveUp(helper);
+        else void this.#end(helper, `it took longer than ${Math.round(timeoutMs / 1000)} s`);
+      },
+      isReady ? timeoutMs : START_MS,
+    ).unref();
   }
 
   #watchIdleness(helper: Helper<Work, Result, Part>): void {

@@ -19,6 +19,8 @@ export interface Helper<Work, Result, Part> {
   child: ChildProcess;
   task: Task<Work, Result, Part> | null;
   taskId: number;
+  /** Its modules are loaded. */
+  isReady: boolean;
   /** Why we ended it; null when it ended by itself, or was ended from outside. */
   endedFor: string | null;
   /** It is unreachable, or was stopped: its task is not to blame. */
