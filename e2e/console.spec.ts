@@ -36,7 +36,7 @@ test('a wrong password says what to do, the right one leads to the flow', async 
   await expect(page.getByText('No files yet')).toBeVisible();
 });
 
-test('twenty pictures of one’s own: rules before, a verdict for each, renditions appear', async () => {
+test("twenty pictures of one's own: rules before, a verdict for each, renditions appear", async () => {
   const files = [
     ...(await makePictures(20)),
     await makeFile(

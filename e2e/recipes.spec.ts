@@ -70,7 +70,7 @@ async function addStep(name: string): Promise<void> {
 const chainOf = async (name: string): Promise<string[]> =>
   (await api(`/recipes/${name}`)).steps.map(({ op }: { op: string }) => op);
 
-test('a chain is put together, tried on pictures of one’s own, put in order by dragging, and saved', async () => {
+test("a chain is put together, tried on pictures of one's own, put in order by dragging, and saved", async () => {
   await page.goto(`${URL_OF_CONSOLE}/recipes/new`);
   await page.getByRole('textbox', { name: 'Title' }).fill('Framed');
   await page.getByRole('textbox', { name: 'Name in addresses' }).fill('framed');
@@ -146,7 +146,7 @@ test('an edit says beforehand what it leaves outdated, and one press explains wh
   await page.keyboard.press('Escape');
 });
 
-test('the recipe’s earlier revision is taken again: its files are fresh without being made', async () => {
+test("the recipe's earlier revision is taken again: its files are fresh without being made", async () => {
   await page.goto(`${URL_OF_CONSOLE}/recipes/framed`);
   await page.getByRole('button', { name: 'Revisions' }).click();
   await page.getByRole('listitem').filter({ hasText: 'made' }).getByRole('button', { name: 'Load' }).click();
@@ -276,7 +276,7 @@ test('originals are made smaller, with a way back', async () => {
   expect((await api(`/assets/${items[0].id}/versions`)).items[0].optimisedFrom).toBe(1);
 });
 
-test('the workers’ view says who works, what waits, and groups what failed', async () => {
+test("the workers' view says who works, what waits, and groups what failed", async () => {
   for (const hue of [200, 210]) {
     // Its header can be read, and its pixels can't.
     const broken = await sharp(await view(hue))

@@ -41,7 +41,7 @@ test('a bucket is connected after a test, and becomes a store', async () => {
 test('a folder is placed in it after a rehearsal, and the line shows its copies', async () => {
   await page.goto(`${URL_OF_CONSOLE}/library/placed`);
   await page.getByRole('button', { name: 'Where its files are stored' }).click();
-  await dialog().getByLabel('Set this folder’s own placement').check();
+  await dialog().getByLabel("Set this folder's own placement").check();
   await dialog().getByLabel('far').check();
   await expect(dialog().getByRole('region', { name: 'What would be stored' })).toContainText(/\d+ files, /);
   await dialog().getByRole('button', { name: 'Save placement' }).click();

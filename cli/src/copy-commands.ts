@@ -45,7 +45,7 @@ export function addCopyCommands(program: Command, context: () => CliContext): vo
     .action((filter: string, options: CopiesOptions) => copies(context(), filter, options));
   program
     .command('placement')
-    .description('show or set the stores that hold copies of a folder’s files')
+    .description("show or set the stores that hold copies of a folder's files")
     .argument('<folder>')
     .option('--in <stores...>', 'names of stores; their copies are made without being asked')
     .option('--serve-from <store>', 'the store that visitors are sent to')

@@ -61,7 +61,7 @@ export async function putAsset(
   const { folder, name } = splitPath(path);
   const prepared = await prepareData(data, name);
   if (prepared.kind === 'address')
-    throw new TypeError('An address can’t be put at a place. Fetch it, and pass the response.');
+    throw new TypeError("An address can't be put at a place. Fetch it, and pass the response.");
   try {
     const there = await findAsset(http, { path }, call);
     if (there) return await replaceIfDifferent(http, there, prepared.data, call);

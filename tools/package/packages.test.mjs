@@ -129,12 +129,12 @@ export const statusOf = (error: unknown): number | null => (isUniferumApiError(e
   });
 
   test.each([
-    ['a call that isn’t there', 'uniferum.assets.uplaod({ folder: "/", files: [] });', /uplaod/],
-    ['a setting that isn’t there', 'uniferum.assets.upload({ floder: "/", files: [] });', /floder/],
+    ["a call that isn't there", 'uniferum.assets.uplaod({ folder: "/", files: [] });', /uplaod/],
+    ["a setting that isn't there", 'uniferum.assets.upload({ floder: "/", files: [] });', /floder/],
     ['a missing folder', 'uniferum.assets.upload({ files: [] });', /folder/],
     ['data of no known form', 'uniferum.assets.upload({ folder: "/", files: [7] });', /number/],
     [
-      'a state that isn’t one',
+      "a state that isn't one",
       'const [one] = await uniferum.renditions.wait("1"); if (one?.state === "freshh") one;',
       /freshh|no overlap/,
     ],

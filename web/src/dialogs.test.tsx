@@ -148,11 +148,11 @@ const CASES: Record<string, Case> = {
     call: 'folders.putAccess',
     act: press('Save'),
   },
-  'where a folder’s files are stored': {
+  "where a folder's files are stored": {
     dialog: <PlacementDialog folder={folder('/lights')} {...open} />,
     call: 'copies.place',
     act: async (user) => {
-      await user.click(await screen.findByLabelText('Set this folder’s own placement'));
+      await user.click(await screen.findByLabelText("Set this folder's own placement"));
       await user.click(await screen.findByLabelText('offsite'));
       await press('Save placement')(user);
     },
@@ -280,10 +280,10 @@ describe('when the server refuses', () => {
     ['its copies', 'copies.of', <CopiesOfAssetDialog key="e" asset={dusk} onClose={close} />],
     ['its links', 'copies.links', <LinksDialog key="f" asset={dusk} onClose={close} />],
     ['findings', 'stores.findings', <FindingsDialog key="g" store={store('1')} onClose={close} />],
-  ])('a dialog that can’t read %s says why', async (_what, call, dialog) => {
-    answer({ [call]: problem(503, 'The database can’t be reached.') });
+  ])("a dialog that can't read %s says why", async (_what, call, dialog) => {
+    answer({ [call]: problem(503, "The database can't be reached.") });
     show(dialog);
-    expect(await screen.findByText(/database can’t be reached/)).toBeVisible();
+    expect(await screen.findByText(/database can't be reached/)).toBeVisible();
   });
 });
 

@@ -306,10 +306,10 @@ describe.each(Object.entries(CASES))(
       for (const name of calledNames()) {
         if (ELSEWHERE.has(name) || quiet.includes(name)) continue;
         begin();
-        answer({ [name]: problem(503, `${name} can’t be read.`) });
+        answer({ [name]: problem(503, `${name} can't be read.`) });
         const shown = show(<Page />, { at, path });
         const alert = await screen
-          .findByText(`${name} can’t be read.`, {}, { timeout: 2000 })
+          .findByText(`${name} can't be read.`, {}, { timeout: 2000 })
           .catch(() => null);
         if (alert === null) silent.push(name);
         shown.unmount();
@@ -333,16 +333,16 @@ test('intake shows the rules of the folder that its address names', async () => 
   await vi.waitFor(() => expect(asked).toContain(folder('/lights').id));
 });
 
-test('the workers’ view and the originals say what went wrong', async () => {
+test("the workers' view and the originals say what went wrong", async () => {
   answerTheRest();
   answer({ 'workers.get': problem(503, 'No worker can be asked.'), 'runs.failures': pageOf([]) });
   const { unmount } = show(<WorkersPage />);
   expect((await screen.findAllByRole('alert'))[0]).toHaveTextContent('No worker can be asked.');
   unmount();
   answer({
-    'renditions.rehearseOptimise': problem(503, 'The list can’t be had.'),
+    'renditions.rehearseOptimise': problem(503, "The list can't be had."),
     'renditions.optimised': { files: 0, before: 0, after: 0 },
   });
   show(<OriginalsPage />);
-  expect((await screen.findAllByRole('alert'))[0]).toHaveTextContent('The list can’t be had.');
+  expect((await screen.findAllByRole('alert'))[0]).toHaveTextContent("The list can't be had.");
 });

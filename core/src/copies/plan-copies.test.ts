@@ -19,7 +19,7 @@ test.each(['wanted', 'uploading', 'stored'] as const)('one that is %s is not add
   expect(add({ server: 'stored', bucket: state })).toEqual(refused('present'));
 });
 
-test('nothing is added from copies that can’t be read', () => {
+test("nothing is added from copies that can't be read", () => {
   expect(add({ server: 'damaged' })).toEqual(refused('no-good-copy'));
   expect(add({ server: 'uploading', bucket: 'damaged' })).toEqual(refused('no-good-copy'));
 });

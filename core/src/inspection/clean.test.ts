@@ -200,7 +200,7 @@ test('a JPEG that broke off is shown as far as it goes; one with broken segments
   expect(() => clean(broken, 'image/jpeg', cleanOptions('none'))).toThrow('a segment of it is broken');
 });
 
-test('previews in XMP, in image resources and in maker notes don’t come along', async () => {
+test("previews in XMP, in image resources and in maker notes don't come along", async () => {
   const path = await picture('jpeg', 'previews' as 'jpeg');
   const thumbnail = join(folder, 'preview.jpg');
   writeFileSync(thumbnail, await preview());

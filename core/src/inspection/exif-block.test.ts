@@ -58,7 +58,7 @@ describe.each(['II', 'MM'] as const)(
       expect(Object.keys(tags).filter((tag) => /^IFD1|Thumbnail|Warning|Error/.test(tag))).toEqual([]);
     });
 
-    test('states that colours are not sRGB where they aren’t', () => {
+    test("states that colours are not sRGB where they aren't", () => {
       const path = join(folder, 'wide.exif');
       writeFileSync(path, exifForPicture(block, { ...FACTS, isSrgb: false }) ?? '');
       expect(execFileSync('exiftool', ['-s3', '-n', '-ColorSpace', path], { encoding: 'utf8' }).trim()).toBe(

@@ -130,7 +130,7 @@ describe('a Matroska film', () => {
 });
 
 /** Source: QuickTime File Format, metadata atoms. */
-describe('the keys of a film’s metadata', () => {
+describe("the keys of a film's metadata", () => {
   const box = (type: string, ...data: Uint8Array[]) => {
     const all = concat(data);
     return concat([number(all.length + 8, 4), fromLatin1(type), all]);

@@ -190,7 +190,7 @@ describe('a manifest', () => {
     expect(read(`${names}\n`).faults[0]?.message).toContain('1000 columns');
   });
 
-  test('with a date that can’t be kept says so', () => {
+  test("with a date that can't be kept says so", () => {
     expect(read('path,date\na.jpg,0000-05-05\n').faults[0]?.message).toContain('is not a date');
   });
 });

@@ -30,7 +30,7 @@ describe('the table', () => {
     expect(read('path')).toMatchObject({ columns: ['path'], total: 0, rows: [], faults: [] });
   });
 
-  test('of a hundred columns can be read, and of one more can’t', () => {
+  test("of a hundred columns can be read, and of one more can't", () => {
     const head = (count: number) => ['path', ...Array.from({ length: count - 1 }, (_, n) => `c${n}`)];
     const objects = (count: number) =>
       JSON.stringify([Object.fromEntries(head(count).map((name) => [name, 'x']))]);

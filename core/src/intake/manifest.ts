@@ -95,7 +95,7 @@ function openDelimited(text: string): Table | { fault: string } {
           }
           const form = errors.find(({ type }) => type === 'Quotes')?.code ?? formOf(data, names);
           take({
-            fault: form === null ? null : (FORM_FAULTS[form] ?? 'this row can’t be read'),
+            fault: form === null ? null : (FORM_FAULTS[form] ?? "this row can't be read"),
             get: (column) => data[indexOf.get(column) ?? -1]?.trim() ?? '',
           });
         },

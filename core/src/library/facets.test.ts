@@ -50,7 +50,7 @@ test('an asset is counted once under each thing', () => {
   expect(names).not.toContain('missing:title');
 });
 
-test('what an asset doesn’t have is counted as missing, and under nothing else', () => {
+test("what an asset doesn't have is counted as missing, and under nothing else", () => {
   const bare = {
     ...ASSET,
     title: null,

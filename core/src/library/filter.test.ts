@@ -192,7 +192,7 @@ describe('any text at all', () => {
     );
   });
 
-  test('each field’s example is read', () => {
+  test("each field's example is read", () => {
     for (const { example } of FIELDS) expect(parse(example).ok, example).toBe(true);
   });
 

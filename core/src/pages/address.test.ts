@@ -66,7 +66,7 @@ describe('resolving against http://a/b/c/d;p?q', () => {
   });
 
   /** An independent resolver: WHATWG URL, as the platform has it. They agree wherever both allow the address. */
-  test('is what the platform’s own resolver finds', () => {
+  test("is what the platform's own resolver finds", () => {
     const segment = fc.constantFrom('a', 'b;x', '.', '..', 'c.jpg', 'd~wide.webp', '');
     const path = fc.array(segment, { maxLength: 6 }).map((segments) => segments.join('/'));
     const query = fc.constantFrom('', '?x=1', '?x/../y');

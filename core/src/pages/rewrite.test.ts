@@ -255,7 +255,7 @@ test.each([
 });
 
 /** An independent parser that follows the HTML standard. */
-test('in broken HTML the same addresses are found as by the standard’s algorithm', () => {
+test("in broken HTML the same addresses are found as by the standard's algorithm", () => {
   // A tree leaves out what stands where it cannot, and knows no tag within another; the pieces avoid both.
   const html = PIECES.filter((piece) => !/script|CDATA|svg|title|\0|style/.test(piece));
   fc.assert(

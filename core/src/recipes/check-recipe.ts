@@ -175,7 +175,7 @@ function checkCrop({ aspect, width, height, left, top, unit }: CropStep, at: str
       fault(`${at}.left`, 'both', 'A crop by aspect ratio is positioned automatically; remove left and top.'),
     ];
   const isTooMuch = unit === 'percent' && isBox && Math.max(width, height) > 100;
-  return isTooMuch ? [fault(`${at}.width`, 'value', 'A share can’t exceed 100 percent.')] : [];
+  return isTooMuch ? [fault(`${at}.width`, 'value', "A share can't exceed 100 percent.")] : [];
 }
 
 function fault(field: string, code: string, message: string, suggestion?: string | null): FieldError {

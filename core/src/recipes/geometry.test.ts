@@ -106,7 +106,7 @@ describe('cover', () => {
   });
 
   // Common practice, no source: a "thumb" of at most 100 × 100 fits in that square.
-  test('a source that is smaller than the box gives the box’s proportions and is not enlarged', () => {
+  test("a source that is smaller than the box gives the box's proportions and is not enlarged", () => {
     expect(followSteps({ width: 120, height: 60 }, [cover(240, 240)]).size).toEqual({
       width: 60,
       height: 60,

@@ -131,7 +131,7 @@ describe('a custom check', () => {
   });
 });
 
-test('what can’t be read is refused with its type, and metadata that can’t be is a warning', () => {
+test("what can't be read is refused with its type, and metadata that can't be is a warning", () => {
   expect(judge(file({ unreadable: 'it ends early', mime: 'image/jpeg' })).reasons).toMatchObject([
     { code: 'unreadable', actual: 'image/jpeg', message: expect.stringContaining('it ends early') },
   ]);
@@ -147,7 +147,7 @@ test('what can’t be read is refused with its type, and metadata that can’t b
   });
 });
 
-test('a name that can’t stand in an address is kept as another', () => {
+test("a name that can't stand in an address is kept as another", () => {
   expect(judge(file({ name: 'dusk?.jpg' }))).toMatchObject({
     outcome: 'warned',
     reasons: [{ code: 'name-invalid', actual: 'dusk?.jpg' }],

@@ -4,7 +4,7 @@ import { currentRate, nextRate, secondsLeft } from './rate.js';
 import { isActive, RUN_STATES } from './run.js';
 
 test.each([
-  ['dusk.jpg can’t be decoded: 2 bytes are missing', 'dusk.jpg', '… can’t be decoded: # bytes are missing'],
+  ["dusk.jpg can't be decoded: 2 bytes are missing", 'dusk.jpg', "… can't be decoded: # bytes are missing"],
   ['1,204.50 of 3.000 rows in a.b.c', '', '# of # rows in a.b.c'],
   ['a  b\n\tc ', '', 'a b c'],
   [' x', '', 'x'],

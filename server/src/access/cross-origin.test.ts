@@ -214,7 +214,7 @@ describe('an upload token', () => {
       expect([refused.verdict.outcome, refused.asset]).toEqual(['refused', null]);
     });
 
-    test('is refused before it begins where the token doesn’t allow it', async () => {
+    test("is refused before it begins where the token doesn't allow it", async () => {
       const token = await tokenFor({ maxBytes: 10 });
       const answers = [{ folder: '/lettersroom' }, { bytes: 11 }, { unpack: true, name: 'a.zip' }];
       expect(await Promise.all(answers.map(async (one) => (await begin(token, one)).status))).toEqual([
@@ -236,7 +236,7 @@ describe('an upload token', () => {
 
 describe('pictures on demand (IIIF)', () => {
   test.each([
-    ['a picture that doesn’t exist', '/iiif/3/999999999/info.json', 404],
+    ["a picture that doesn't exist", '/iiif/3/999999999/info.json', 404],
     ['an id that none has', '/iiif/3/no%20such/info.json', 404],
     ['one that is too long for any', `/iiif/3/${'9'.repeat(40)}/full/max/0/default.jpg`, 404],
     ['an address of nothing', '/iiif/3/1/2', 404],

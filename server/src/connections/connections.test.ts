@@ -70,7 +70,7 @@ test('a connection is added with defaults, changed, listed and deleted; its secr
   expect((await server.call('GET', `/api/v1/connections/${id}`)).status).toBe(404);
 });
 
-test('two connections can’t have one name, and a stale change is refused', async () => {
+test("two connections can't have one name, and a stale change is refused", async () => {
   const { id } = await add('Twice');
   expect((await server.call('POST', '/api/v1/connections', { json: body('Twice') })).status).toBe(409);
   const headers = { 'If-Match': `"${id}.9"` };
@@ -85,7 +85,7 @@ test.each([
   ['an address of another kind', { endpoint: 'file:///etc/passwd' }, 'settings.endpoint'],
   ['a prefix that leads upwards', { prefix: 'a/../b' }, 'settings.prefix'],
   ['a prefix that begins with a slash', { prefix: '/a' }, 'settings.prefix'],
-  ['a bucket that can’t be one', { bucket: 'Lights?' }, 'settings.bucket'],
+  ["a bucket that can't be one", { bucket: 'Lights?' }, 'settings.bucket'],
   ['a field that is unknown', { secretKey: 'x' }, 'settings.secretKey'],
 ])('%s is refused', async (_what, more, field) => {
   const answer = await server.call('POST', '/api/v1/connections', { json: body('Wrong', more) });

@@ -14,7 +14,7 @@ export function readSecret(
   } catch (cause) {
     throw new UniferumError(
       'conflict',
-      `The secret of "${name}" can’t be decrypted: the master key has changed. Enter the secret again.`,
+      `The secret of "${name}" can't be decrypted: the master key has changed. Enter the secret again.`,
       { cause },
     );
   }

@@ -181,6 +181,6 @@ async function refuseOtherPlace(tx: Transaction, before: Connection, after: Buck
   if (await isConnectionUsed(tx, before))
     throw new UniferumError(
       'conflict',
-      `A store uses the connection "${before.name}", so its bucket and prefix can’t be changed. Add another connection, and move the copies there.`,
+      `A store uses the connection "${before.name}", so its bucket and prefix can't be changed. Add another connection, and move the copies there.`,
     );
 }

@@ -40,12 +40,12 @@ const bucketSettings = Joi.object({
   addressing: Joi.string()
     .valid('path', 'virtual-host')
     .default(BUCKET_DEFAULTS.addressing)
-    .description('where the bucket’s name stands: in the path, or before the host'),
+    .description("where the bucket's name stands: in the path, or before the host"),
   accessKey: Joi.string().max(200).required().example('skerry-light'),
   publicUrl: webAddress
     .allow(null)
     .default(BUCKET_DEFAULTS.publicUrl)
-    .description('where anybody reads the objects: the bucket’s own address, or that of a content network'),
+    .description("where anybody reads the objects: the bucket's own address, or that of a content network"),
   maxParallel: Joi.number()
     .integer()
     .min(1)

@@ -177,7 +177,7 @@ test('an object that was deleted after it was listed, with its record, is no fin
   expect(found.map(({ reason, key }) => `${reason} ${key}`)).toEqual(['surplus strange.txt']);
 });
 
-test('an audit while files arrive and leave finds nothing that isn’t so', async () => {
+test("an audit while files arrive and leave finds nothing that isn't so", async () => {
   const arriving = Promise.all(
     Array.from({ length: 10 }, (_, n) => placed.addFile('/lights/busy', `${n}.txt`)),
   );

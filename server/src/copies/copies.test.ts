@@ -161,7 +161,7 @@ test('a purged asset leaves nothing in the bucket', async () => {
   expect(await own()).toEqual([]);
 });
 
-test('two stores can’t be in one place, where each would take the other’s copies for unknown files', async () => {
+test("two stores can't be in one place, where each would take the other's copies for unknown files", async () => {
   const connect = async (name: string, prefix: string) => {
     const settings = { ...placed.bucket.settings, prefix };
     return (await placed.api('POST', '/connections', { name, settings, secret: BUCKET_SECRET })).id;

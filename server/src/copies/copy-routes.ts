@@ -51,7 +51,7 @@ const placementRoutes: Route[] = [
     method: 'get',
     path: `${API_BASE}/folders/{id}/placement`,
     access: 'library:read',
-    summary: 'Get the stores that hold copies of a folder’s files, own and inherited',
+    summary: "Get the stores that hold copies of a folder's files, own and inherited",
     params,
     answers: { 200: { description: 'The placement', schema: placementSchema } },
     async handle({ services: { db }, params: { id } }) {
@@ -63,7 +63,7 @@ const placementRoutes: Route[] = [
     method: 'put',
     path: `${API_BASE}/folders/{id}/placement`,
     access: 'rules:write',
-    summary: 'Set the stores that hold copies of a folder’s files; null takes what holds above it',
+    summary: "Set the stores that hold copies of a folder's files; null takes what holds above it",
     params,
     query: placementQuery,
     body: placementBody,
@@ -101,7 +101,7 @@ export function copyRoutes(toolsFor: ToolsFor): Route[] {
       method: 'get',
       path: `${API_BASE}/assets/{id}/copies`,
       access: 'library:read',
-      summary: 'List the copies of an asset’s versions and renditions in all stores',
+      summary: "List the copies of an asset's versions and renditions in all stores",
       params,
       answers: { 200: { description: 'All copies', schema: pageOf(copySchema) } },
       async handle({ services, params: { id } }) {

@@ -27,7 +27,7 @@ describe.skipIf(disk === null)('with a full disk', () => {
     await rm(folder, { recursive: true, force: true });
   });
 
-  test('a file that is stored elsewhere can’t come back, says so, and leaves nothing half; it comes once there is room', async () => {
+  test("a file that is stored elsewhere can't come back, says so, and leaves nothing half; it comes once there is room", async () => {
     const text = 'far away '.repeat(200_000);
     const asset = await placed.addFile('/far', 'large.txt', text);
     await placed.place('/far', { stores: ['offsite'], keepLocal: false });

@@ -191,7 +191,7 @@ test('the same bytes in two folders: each keeps what it needs, also when the oth
   await leaveInTime();
   expect(isHere(one)).toBe(false);
 
-  // The copy of the one is the last of the other’s bytes.
+  // The copy of the one is the last of the other's bytes.
   const three = await placed.addFile('/lights/inner', 'twin.txt', 'the same bytes');
   await placed.server.workUntilIdle();
   await placed.api('POST', '/assets/bulk', { select: { ids: [one.id] }, action: 'bin' });

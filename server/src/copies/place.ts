@@ -192,13 +192,13 @@ export async function carryOut(
 }
 
 const REFUSALS: Record<string, string> = {
-  private: 'private files aren’t copied to a store that anybody can read',
+  private: "private files aren't copied to a store that anybody can read",
   'last-copy': 'it is the last good copy',
   'no-good-copy': 'there is no good copy to copy from',
   absent: 'there was no copy',
   held: 'other files with the same bytes are kept in the home store',
   changed: 'it changed in the meantime',
-  shown: 'pages still lead to it; it is deleted once they don’t',
+  shown: "pages still lead to it; it is deleted once they don't",
 };
 
 /** Says why files were left out. */

@@ -45,7 +45,7 @@ export const storeBody = Joi.object({
   connection: idSchema.required().description('a connection to a bucket'),
   publicUrl: baseUrl
     .default(null)
-    .description('the base address of a content network; null takes the connection’s public address'),
+    .description("the base address of a content network; null takes the connection's public address"),
   auditDays: auditDays.default(null),
 }).example({ name: 'bucket', connection: '1' });
 

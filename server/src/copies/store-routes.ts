@@ -51,7 +51,7 @@ export async function requireStore(db: Executor, id: string, options = {}): Prom
   if (id === 'home')
     throw new UniferumError(
       'conflict',
-      'The home store is set up by the configuration of the server, and can’t be changed here.',
+      "The home store is set up by the configuration of the server, and can't be changed here.",
     );
   const store = await findStore(db, id, options);
   if (!store) throw notFound(`The store ${id}`);

@@ -184,7 +184,7 @@ describe('the live stream', () => {
     stream.close();
   });
 
-  test('waits for a listener that does not read, and others don’t wait for it', async () => {
+  test("waits for a listener that does not read, and others don't wait for it", async () => {
     const before = await sequenceEvents(server.db);
     const slow = await listen({ after: before, isPaused: true });
     const quick = await listen({ after: before });

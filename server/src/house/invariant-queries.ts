@@ -5,7 +5,7 @@ const MAX_FOUND = 100_000;
 /** Each query finds violations of one data rule; `what` names the affected object. */
 export const INVARIANT_QUERIES: readonly [what: string, sql: string][] = [
   [
-    'folders whose parent is gone, or which don’t lie below it',
+    "folders whose parent is gone, or which don't lie below it",
     `SELECT folders.path AS what FROM folders
      LEFT JOIN folders AS parents ON parents.id = folders.parent_id
      WHERE folders.path <> '/' AND (parents.id IS NULL OR folders.path <>
@@ -56,7 +56,7 @@ export const INVARIANT_QUERIES: readonly [what: string, sql: string][] = [
      HAVING MAX(seq) - MIN(seq) + 1 <> COUNT(*)`,
   ],
   [
-    'runs that have ended and whose items don’t add up',
+    "runs that have ended and whose items don't add up",
     `SELECT id AS what FROM runs WHERE state IN ('done', 'failed') AND done + skipped + failed <> total`,
   ],
   [

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { rm, writeFile } from 'node:fs/promises';
+import { open, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import {
@@ -53,7 +53,7 @@ async function convertByLoader(path: string, loader: string): Promise<ConvertedP
     await runTool('vips', [loader, path, out], IMAGE_TOOLS);
   } catch (error) {
     await rm(out, { force: true });
-    throw sayPlainly(error, 'its pixels are broken, or of a kind that can’t be decoded');
+    throw sayPlainly(error, "its pixels are broken, or of a kind that can't be decoded");
   }
   return { path: out, mime: 'image/tiff', release: () => rm(out, { force: true }) };
 }
@@ -146,8 +146,23 @@ export async function readConvertedSize(
   });
   const found = /: (\d+)x(\d+) (\w+),(?:.*), (\w+)\s*$/.exec(said.trim().split('\n')[0] ?? '');
   // It chooses the loader by content: a file that is another one in disguise is not read.
-  if (!found || found[4] !== LOADERS[mime]) throw new Error('it can’t be read as what it claims to be');
-  return { width: Number(found[1]), height: Number(found[2]), isDeep: found[3] !== 'uchar' };
+  if (!found || found[4] !== LOADERS[mime]) throw new Error("it can't be read as what it claims to be");
+  // Of a PSD, the tool states how it decodes it, and not how it is stored.
+  const isDeep = mime === 'image/x-psd' ? await isDeepPsd(path) : found[3] !== 'uchar';
+  return { width: Number(found[1]), height: Number(found[2]), isDeep };
+}
+
+/** Where the file header of a PSD has the number of bits per channel, in two bytes: 1, 8, 16 or 32. Source: from memory. */
+const PSD_DEPTH_AT = 22;
+
+async function isDeepPsd(path: string): Promise<boolean> {
+  const file = await open(path);
+  try {
+    const { buffer, bytesRead } = await file.read(Buffer.alloc(2), 0, 2, PSD_DEPTH_AT);
+    return bytesRead === 2 && buffer.readUInt16BE(0) > 8;
+  } finally {
+    await file.close();
+  }
 }
 
 /** Blocks of embedded metadata in files that the image engine doesn't read. */

@@ -41,7 +41,7 @@ const HOSTILE = [
 ];
 
 describe('an XMP packet', () => {
-  test.each(HOSTILE)('can’t change what every object is: %#', (text) => {
+  test.each(HOSTILE)("can't change what every object is: %#", (text) => {
     readXmp(encode(text));
     expectUntouched();
   });

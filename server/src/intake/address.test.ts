@@ -95,7 +95,7 @@ describe('an address', () => {
     ['leads to loopback over IPv6', 'http://[::1]:9/', /private network/],
     ['leads to loopback, mapped', 'http://[::ffff:127.0.0.1]:9/', /private network/],
     ['leads to the unspecified address', 'http://0.0.0.0:9/', /private network/],
-    ['leads to a provider’s own network', 'http://100.64.0.1/', /private network/],
+    ["leads to a provider's own network", 'http://100.64.0.1/', /private network/],
     ['leads to a local IPv6 network', 'http://[fd00::1]/', /private network/],
     ['leads to a link-local IPv6 address', 'http://[fe80::1]/', /private network/],
     ['leads to loopback, translated to IPv6', 'http://[64:ff9b::7f00:1]/', /private network/],

@@ -69,7 +69,7 @@ describe('rules on arrival', () => {
     expect(asked.map(({ name }) => name)).toEqual(['yes.txt', 'no.txt']);
   });
 
-  test('a custom check is told what a file is, and is not asked about one that can’t be read', async () => {
+  test("a custom check is told what a file is, and is not asked about one that can't be read", async () => {
     const asked: Record<string, unknown>[] = [];
     pages.set('/told', async (req, res) => {
       asked.push(JSON.parse((await collect(req)).toString()).data);

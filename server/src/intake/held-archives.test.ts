@@ -70,7 +70,7 @@ test('one that is used stays open, however many there are, until its last user h
   expect(closed).toEqual(['b', 'c', 'd', 'a']);
 });
 
-test('one that can’t be opened is tried again', async () => {
+test("one that can't be opened is tried again", async () => {
   const failing = () => Promise.reject(new Error('no archive'));
   await expect(archives.use('a', failing, async () => {})).rejects.toThrow('no archive');
   expect(await use('a')).toBe('a');

@@ -89,7 +89,7 @@ test('several files are answered in the order in which they were sent, each with
   ]);
 });
 
-test('when the store can’t keep one of several files, none is taken in, and nothing stays staged', async () => {
+test("when the store can't keep one of several files, none is taken in, and nothing stays staged", async () => {
   const stage = server.store.stage.bind(server.store);
   let count = 0;
   vi.spyOn(server.store, 'stage').mockImplementation(async (stream, options) => {

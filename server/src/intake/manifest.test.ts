@@ -169,7 +169,7 @@ describe('a manifest', () => {
     ]);
   });
 
-  test('that its process can’t survive is refused; any other failure is not the manifest’s', async () => {
+  test("that its process can't survive is refused; any other failure is not the manifest's", async () => {
     const planManifest = vi.spyOn(server.processes.inspector, 'planManifest');
     planManifest.mockRejectedValueOnce(new ProcessKilledError('it needs more than 512 MB'));
     const { status, body } = await send('path\na.txt\n');

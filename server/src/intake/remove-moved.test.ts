@@ -84,7 +84,7 @@ describe('a file that a dead worker had set aside', () => {
     expect(await names()).toEqual(others.sort());
   });
 
-  test('doesn’t make the removal fail, if it is a folder', async () => {
+  test("doesn't make the removal fail, if it is a folder", async () => {
     const read = await written('a.txt', 'read');
     await rename(at('a.txt'), at(asideOf('a.txt')));
     await mkdir(at(asideOf('a.txt')));

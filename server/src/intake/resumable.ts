@@ -141,7 +141,7 @@ function admitByToken({ scope }: Principal, { folder, unpack }: UploadRequest, b
   const refuse = (status_code: number, message: string) => ({ status_code, body: `${message}\n` });
   if (!isInScope(scope, folder))
     throw refuse(403, `This token is for ${scope.folder}, and not for ${folder}.`);
-  if (unpack) throw refuse(403, 'A token can’t be used to unpack archives.');
+  if (unpack) throw refuse(403, "A token can't be used to unpack archives.");
   if (scope.maxBytes !== null && bytes !== null && bytes > scope.maxBytes)
     throw refuse(413, `The token allows files of up to ${scope.maxBytes} bytes; this one has ${bytes}.`);
 }

@@ -58,7 +58,7 @@ describe('the texts sent with an address', () => {
   });
 });
 
-describe('an address that can’t be fetched', () => {
+describe("an address that can't be fetched", () => {
   test.each([
     ['data:image/jpeg;base64,%%%', {}, 'the data URI was not fetched: '],
     ['data:image/jpeg;base64,%%%', { name: 'dusk.jpg' }, 'dusk.jpg was not fetched: '],

@@ -36,7 +36,7 @@ test('a folder and texts that come after the file are those of the file', async 
   expect([status, body.folder.path, body.alt, body.title]).toEqual([201, '/after', 'A fog bank', 'Fog']);
 });
 
-test('texts that come after the file are added to those before it, and don’t replace them', async () => {
+test("texts that come after the file are added to those before it, and don't replace them", async () => {
   const { body } = await send([
     ['folder', '/texts'],
     ['alt', 'Before'],

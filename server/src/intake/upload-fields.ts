@@ -35,7 +35,7 @@ export function readFolder(fields: Fields): string {
 
 /** @throws UniferumError `right-missing` for a token, `malformed-request` for fields that archives don't have */
 export function requireUnpackable({ scope }: Principal, fields: Fields): void {
-  if (scope) throw new UniferumError('right-missing', 'A token can’t be used to unpack archives.');
+  if (scope) throw new UniferumError('right-missing', "A token can't be used to unpack archives.");
   if (readMustKeepName(fields))
     throw new UniferumError(
       'malformed-request',

@@ -80,7 +80,7 @@ test('a folder that takes the place of another of its name is watched, with all 
   await expectTold(() => writeFile(join(root, 'a/inside/file.txt'), 'x'));
 });
 
-test('what can’t be watched is reported, and what is no folder or is gone is not', async () => {
+test("what can't be watched is reported, and what is no folder or is gone is not", async () => {
   await writeFile(join(root, 'file.txt'), 'x');
   await watching.add(join(root, 'file.txt'));
   await watching.add(join(root, 'gone'));

@@ -22,7 +22,7 @@ export function watchInbox(tools: Services): () => void {
     onChange: () => {
       timer ??= setTimeout(tell, QUIET_MS);
     },
-    onError: (error) => tools.log.warn({ err: error }, 'the inbox can’t be watched'),
+    onError: (error) => tools.log.warn({ err: error }, "the inbox can't be watched"),
   });
   // The inbox may be mounted after the server starts, or be unmounted and come back.
   const look = () => void watching.add(inboxDir);

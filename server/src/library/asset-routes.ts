@@ -61,7 +61,7 @@ function readRoutes(joints: Joints): Route[] {
           if (q.trim() !== '')
             throw new UniferumError(
               'malformed-request',
-              '"name" finds one asset in one folder. It can’t be combined with "q".',
+              '"name" finds one asset in one folder. It can\'t be combined with "q".',
             );
           const asset = await findAssetByName(services.db, folder, cleanName(name));
           const items = await toAssetAnswers({ ...services, joints }, asset ? [asset] : []);

@@ -47,7 +47,7 @@ export function assetSchemaOf({ fields }: Pick<Joints, 'fields'>): Joi.ObjectSch
       capturedAt: timeSchema.allow(null),
       capturedLocal: Joi.string()
         .allow(null)
-        .description('what the camera’s clock showed, with the offset from UTC where that is known')
+        .description("what the camera's clock showed, with the offset from UTC where that is known")
         .example('2025-09-14T18:30:00+02:00'),
       focal: focalSchema.allow(null),
       createdAt: timeSchema,
@@ -102,7 +102,7 @@ export const assetChangeSchema = Joi.object({
     .raw()
     .allow(null)
     .description(
-      'With an offset (+02:00) for the place where it was taken; in UTC (Z) a known offset is kept; without one, what the camera’s clock showed',
+      "With an offset (+02:00) for the place where it was taken; in UTC (Z) a known offset is kept; without one, what the camera's clock showed",
     ),
   focal: focalSchema.allow(null),
   visibility: Joi.string()

@@ -75,7 +75,7 @@ async function attempt(tx: Transaction, work: () => Promise<Outcome>): Promise<O
     return await tx.savepoint(work);
   } catch (error) {
     if (error instanceof UniferumError && error.status < 500) return { kind: 'left', why: error.message };
-    if (isUnfitValue(error)) return { kind: 'left', why: 'a new value can’t be stored' };
+    if (isUnfitValue(error)) return { kind: 'left', why: "a new value can't be stored" };
     throw error;
   }
 }

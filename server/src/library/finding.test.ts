@@ -120,7 +120,7 @@ describe('a filter', () => {
     expect(await names(`not sha256:${sha256}`)).not.toContain('fog');
   });
 
-  test('that can’t be read answers with the place and a suggestion', async () => {
+  test("that can't be read answers with the place and a suggestion", async () => {
     const { status, body } = await server.call('GET', `${api}/assets?q=fog%20knd:image`);
     expect([status, body.errors[0]]).toEqual([
       400,

@@ -194,7 +194,7 @@ describe('a bulk edit', () => {
     ['an unknown field', { select: { ids: ['1'] }, change: { set: { colour: 'red' } } }],
     ['no selection', { change: { set: { alt: 'x' } } }],
     ['both a change and an action', { select: { ids: ['1'] }, change: { set: { alt: 'x' } }, action: 'bin' }],
-    ['a filter that can’t be read', { select: { q: 'knd:x' }, change: { set: { alt: 'x' } } }],
+    ["a filter that can't be read", { select: { q: 'knd:x' }, change: { set: { alt: 'x' } } }],
   ])('with %s is malformed', async (_what, body) => {
     expect((await bulk(body)).status).toBe(400);
   });

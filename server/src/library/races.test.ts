@@ -108,7 +108,7 @@ describe('folders, when several change them at once', () => {
     }
   });
 
-  test('two that are moved into each other don’t both get there', async () => {
+  test("two that are moved into each other don't both get there", async () => {
     for (const n of times(6)) {
       const [a, b] = [await makeFolder(`/x${n}/a`), await makeFolder(`/y${n}/b`)];
       const answers = await Promise.all([
@@ -122,7 +122,7 @@ describe('folders, when several change them at once', () => {
 });
 
 describe('recipes, while files come in', () => {
-  test('a new one misses no picture, and an edit’s counts lose nothing', async () => {
+  test("a new one misses no picture, and an edit's counts lose nothing", async () => {
     const data = await Promise.all(times(4).map((n) => photo(50, 40, 40 + n)));
     const sending = times(40).map(async (n) => {
       await new Promise((resolve) => setImmediate(resolve));
@@ -184,7 +184,7 @@ describe('recipes, while files come in', () => {
 });
 
 test.skipIf(inject('homeBucket'))(
-  'bytes that can’t be kept stay staged and can be kept later; no file stays open',
+  "bytes that can't be kept stay staged and can be kept later; no file stays open",
   async () => {
     const { store } = server;
     const openFiles = async () => (await readdir('/proc/self/fd')).length;

@@ -248,7 +248,7 @@ describe('addresses in a database', () => {
   });
 
   test.each(['InnoDB', 'Aria'])(
-    'are written together, and each by itself where one of them can’t be: %s',
+    "are written together, and each by itself where one of them can't be: %s",
     async (engine) => {
       await site.query(`ALTER TABLE ${table} MODIFY body VARCHAR(40), ENGINE = ${engine}`);
       for (const id of [1, 2, 3, 4, 5]) await insert(id, `<img src="/old/${id}.jpg">`);

@@ -333,7 +333,7 @@ test('a page kept here leads visitors straight to the store, and an editor to th
   expect(seen).not.toContain(PUBLIC);
 });
 
-test('pages can’t be given addresses without a store to be served from', async () => {
+test("pages can't be given addresses without a store to be served from", async () => {
   const { items } = await placed.api('GET', '/folders');
   const { status, body } = await placed.server.call('PUT', `/api/v1/folders/${items[0].id}/placement`, {
     json: { stores: ['public'], rewritePages: true },

@@ -194,7 +194,7 @@ describe('a folder of documents', () => {
     ]);
   });
 
-  test('is left by no link, and tools’ folders are not read', async () => {
+  test("is left by no link, and tools' folders are not read", async () => {
     const outside = await mkdtemp(join(tmpdir(), 'uniferum-outside-'));
     await writeFile(join(outside, 'secret.html'), '<a href=/media/x.txt>');
     await symlink(outside, join(site, 'linked'));

@@ -19,7 +19,7 @@ export const pickerRoutes: Route[] = [
     method: 'post',
     path: `${API_BASE}/picker-tokens`,
     access: 'library:read',
-    summary: 'Create a short-lived token for a picker in another site’s page',
+    summary: "Create a short-lived token for a picker in another site's page",
     // Answers are stored for idempotent retries, and a secret must never be stored.
     ownIdempotency: true,
     body: Joi.object({

@@ -238,7 +238,7 @@ test('a CSV of addresses is taken as a whole, or not at all', async () => {
   expect((await read('a.html')).toString()).toBe('<img src=/new/a.jpg><img src=/new/b.jpg>');
 });
 
-test('what may not be written is refused, and what can’t be rewritten is counted', async () => {
+test("what may not be written is refused, and what can't be rewritten is counted", async () => {
   await write('a.html', '<img src=/old/a.jpg>');
   await write('b.html', Buffer.from('\ufeff<img src=/old/a.jpg>', 'utf16le'));
   const readOnly = await addSource(false);

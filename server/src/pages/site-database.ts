@@ -111,7 +111,7 @@ function readSecret(config: DatabaseConfig, secret: string): string {
     return openSecret(config, secret);
   } catch {
     throw new SourceFault(
-      'Its password can’t be decrypted: the master key has changed. Enter the password again in the settings of the source.',
+      "Its password can't be decrypted: the master key has changed. Enter the password again in the settings of the source.",
     );
   }
 }

@@ -21,7 +21,7 @@ export async function indexWatched({ log, ...tools }: IndexTools & Pick<Services
     } catch (error) {
       // One that is away now is looked at again the next time; the others don't wait for it.
       if (!(error instanceof SourceFault || isEnvironmentFault(error))) throw error;
-      log.warn({ source: source.id, reason: error.message }, 'a watched source can’t be read');
+      log.warn({ source: source.id, reason: error.message }, "a watched source can't be read");
     }
   }
   return begun;

@@ -116,7 +116,7 @@ describe('failures', () => {
   });
 });
 
-test('the workers’ view counts what was done, and what waits', async () => {
+test("the workers' view counts what was done, and what waits", async () => {
   const countOf = ({ throughput }: { throughput: { done: number }[] }) =>
     throughput.reduce((sum, { done }) => sum + done, 0);
   await addPicture('/view', 'a.jpg', 19);

@@ -23,7 +23,7 @@ export const renditionSchema = component(
     recipe: Joi.string(),
     variant: Joi.string()
       .allow(null)
-      .description('which of the recipe’s further sizes and formats: 500w.webp; null for the main file'),
+      .description("which of the recipe's further sizes and formats: 500w.webp; null for the main file"),
     state: Joi.string().valid(...RENDITION_STATES),
     url: Joi.string().uri().allow(null),
     versionedUrl: Joi.string()

@@ -38,7 +38,7 @@ function onePage(width: number, height: number, drawing: string): Buffer {
 
 describe('sources beyond pictures', () => {
   const kinds = { kinds: ['document', 'video', 'audio', 'vector'] };
-  test('a page of a document, and one that it doesn’t have', async () => {
+  test("a page of a document, and one that it doesn't have", async () => {
     const pdf = onePage(300, 200, '0.651 0.239 0.165 rg 10 10 280 180 re f');
     await api(
       'POST',

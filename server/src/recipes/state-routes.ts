@@ -46,7 +46,7 @@ export function stateRoutes(toolsFor: ToolsFor): Route[] {
                   placeholder: Joi.string().allow(null),
                   preview: Joi.string().allow(null),
                 }),
-                cells: Joi.object().unknown().description('by the recipe’s name: { state, files, bytes }'),
+                cells: Joi.object().unknown().description("by the recipe's name: { state, files, bytes }"),
               }),
             ),
             total: count,

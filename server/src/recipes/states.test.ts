@@ -195,7 +195,7 @@ describe('states', () => {
     expect([await renditionsOf(there.id), await renditionsOf(here.id)]).toEqual([{ wander: 'fresh' }, {}]);
   });
 
-  test('the matrix shows each asset with its recipes, and its counts agree with the recipes’', async () => {
+  test("the matrix shows each asset with its recipes, and its counts agree with the recipes'", async () => {
     const { body: all } = await api('GET', '/recipes/matrix?folder=/moved&limit=1');
     expect([all.items.length, all.total, all.next !== null]).toEqual([1, 1, false]);
     const { body: recipes } = await api('GET', '/recipes');

@@ -36,7 +36,7 @@ function ask(
   return { answer, leave: () => outgoing.destroy() };
 }
 
-test('two hundred of a stranger don’t keep somebody with a key waiting, nor another stranger', async () => {
+test("two hundred of a stranger don't keep somebody with a key waiting, nor another stranger", async () => {
   const flood = Array.from({ length: 200 }, (_, n) => ask(part(n), '203.0.113.20'));
   const ended: number[] = [];
   for (const one of flood) one.answer.then(({ status }) => ended.push(status));

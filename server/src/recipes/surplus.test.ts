@@ -15,7 +15,7 @@ beforeAll(async () => {
 afterAll(() => server.close());
 
 describe('ladders and snippets', () => {
-  test('a ladder’s sizes have their own addresses; a size that is taken away stays as surplus, and then leads on', async () => {
+  test("a ladder's sizes have their own addresses; a size that is taken away stays as surplus, and then leads on", async () => {
     const ladder = (widths: number[]) =>
       recipe('rungs', '/ladder', 1600, {
         steps: [],

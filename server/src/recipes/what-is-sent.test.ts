@@ -146,6 +146,12 @@ describe('pictures that no browser shows', () => {
     expect((await send('described.psd', readFileSync(psd))).asset.title).toBe('From a studio');
   });
 
+  test('a PSD of 16 bits per channel is taken in with a warning', async () => {
+    const data = await madeBy('convert', (from, to) => [from, '-depth', '16', to], 'psd');
+    const { asset } = await send('deep.psd', data);
+    expect([asset.verdict.outcome, codes(asset.verdict)]).toEqual(['warned', 'reduced']);
+  });
+
   test('a camera raw file without a preview is kept, and whoever sends it is told', async () => {
     const { asset } = await send('blind.dng', cameraRaw(null, 1));
     expect([asset.verdict.outcome, codes(asset.verdict), asset.width]).toEqual([
@@ -259,7 +265,7 @@ describe('files of several pictures', () => {
     expect([second.width, second.height]).toEqual([60, 120]);
   });
 
-  test('a page that a picture doesn’t have is no failure', async () => {
+  test("a page that a picture doesn't have is no failure", async () => {
     const { asset } = await send('one.png', await pngOf(), `${FOLDER}/pages`);
     const second = (await renditionsOf(asset.id)).find((one) => one.recipe === 'second');
     expect([second?.state, second?.error]).toEqual([

@@ -71,7 +71,7 @@ describe('when', () => {
     expect(named.body.plan.totals.renditions).toBe(1);
   });
 
-  test('a signed address makes anything, keeps it, and can’t be altered', async () => {
+  test("a signed address makes anything, keeps it, and can't be altered", async () => {
     const asset = await addPicture('/signed', 'a.jpg', 3);
     const request = {
       steps: [{ op: 'fit', mode: 'cover', width: 60, height: 60 }, { op: 'sepia' }],

@@ -165,7 +165,7 @@ test('an item whose lease ran out goes to another worker, and the late result of
   expect(await readRun(id)).toMatchObject({ done: 1, total: 1 });
 });
 
-test('a killed worker’s items end as failed when they were tried too often', async () => {
+test("a killed worker's items end as failed when they were tried too often", async () => {
   const id = await startRun(1);
   await server.db.query(
     "UPDATE run_items SET state = 'working', token = 'dead', attempts = 20, lease_until = NOW(3) - INTERVAL 1 SECOND WHERE run_id = ?",
@@ -196,7 +196,7 @@ test('a run that is stopped just before an item fails ends as stopped', async ()
   await untilState(id, 'stopped');
 });
 
-test('runs whose items wait to be tried again don’t keep others from beginning', async () => {
+test("runs whose items wait to be tried again don't keep others from beginning", async () => {
   const failing = await Promise.all(Array.from({ length: 30 }, () => startRun(1)));
   let isLast = false;
   await startEngine(

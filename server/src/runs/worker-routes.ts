@@ -79,7 +79,7 @@ export const workerRoutes: Route[] = [
       kind: Joi.string()
         .pattern(/^[a-z][a-z-]{0,39}$/)
         .required(),
-    }).example({ reason: '… can’t be decoded: it is cut off', kind: 'renditions' }),
+    }).example({ reason: "… can't be decoded: it is cut off", kind: 'renditions' }),
     answers: { 200: { description: 'How many wait again', schema: answer({ items: count, runs: count }) } },
     async handle({ services, body }) {
       const retried = await retryFailures(services.db, body);

@@ -55,7 +55,7 @@ export const linkRoutes: Route[] = [
     path: `${API_BASE}/assets/{id}/links`,
     access: 'library:read',
     summary:
-      'List the links to an asset’s files that have not expired; their addresses are never shown again',
+      "List the links to an asset's files that have not expired; their addresses are never shown again",
     params,
     answers: { 200: { description: 'The newest first', schema: pageOf(linkSchema) } },
     async handle({ services: { db }, params: { id } }) {

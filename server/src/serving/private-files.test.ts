@@ -52,7 +52,7 @@ test('files of a private folder have no address for visitors, by any door', asyn
   expect((await visit(asset.url, { Authorization: `Bearer ${key}` })).status).toBe(404);
 });
 
-test('a file’s own setting counts more than its folder’s, at once', async () => {
+test("a file's own setting counts more than its folder's, at once", async () => {
   const open = await placed.addFile('/sold', 'free.txt');
   expect((await visit(open.url)).status).toBe(404);
   const changed = await placed.api('PATCH', `/assets/${open.id}`, { visibility: 'public' });
@@ -94,7 +94,7 @@ test('a link gives a private file to anybody, as often as it says, and no other 
   expect((await placed.api('GET', `/assets/${asset.id}/links`)).items).toMatchObject([{ downloads: 2 }]);
 });
 
-test('many at once don’t get more than a link allows', async () => {
+test("many at once don't get more than a link allows", async () => {
   const asset = await placed.addFile('/sold', 'rare.txt');
   const { url } = await link(asset.id, { maxDownloads: 3 });
   const answers = await Promise.all(Array.from({ length: 20 }, () => visit(url)));

@@ -119,7 +119,7 @@ describe('a public original', () => {
     expect((await publicly(asset.url, { 'If-Modified-Since': later })).status).toBe(200);
   });
 
-  test('whose metadata can’t be taken out is not shown, and says why', async () => {
+  test("whose metadata can't be taken out is not shown, and says why", async () => {
     const data = await photo(300, 200, 3);
     // Bytes between two segments: decoders go on behind them.
     const odd = Buffer.concat([data.subarray(0, 20), Buffer.from([1, 2, 3]), data.subarray(20)]);
@@ -171,7 +171,7 @@ describe('what a folder lets out', () => {
     });
   });
 
-  test('is changed by who may change rules, and not over somebody else’s change', async () => {
+  test("is changed by who may change rules, and not over somebody else's change", async () => {
     const id = await folderId('/a');
     const stale = (await server.call('GET', `${api}/folders/${id}/access`)).headers.get('etag') ?? '';
     expect((await setAccess(id, 'rights', { 'If-Match': stale })).status).toBe(200);

@@ -52,7 +52,7 @@ export function explainDatabaseError(error: unknown): unknown {
   if (AWAY.has(code) || /closed state|Pool is closed/i.test(error.message))
     return new UniferumError(
       'database-away',
-      'The database can’t be reached right now, so nothing was changed. Try again in a moment.',
+      "The database can't be reached right now, so nothing was changed. Try again in a moment.",
       { retryAfterSeconds: 5, cause: error },
     );
   if (BUSY.has(code))

@@ -7,7 +7,7 @@ export const PROBLEMS = {
   'not-signed-in': { status: 401, title: 'Authentication required' },
   'wrong-credentials': { status: 401, title: 'Invalid credentials' },
   'right-missing': { status: 403, title: 'Missing right' },
-  'metadata-kept': { status: 403, title: 'Metadata can’t be removed' },
+  'metadata-kept': { status: 403, title: "Metadata can't be removed" },
   'foreign-origin': { status: 403, title: 'The request comes from another site' },
   'not-found': { status: 404, title: 'Not found' },
   conflict: { status: 409, title: 'Conflict' },
@@ -22,11 +22,11 @@ export const PROBLEMS = {
   'too-many-requests': { status: 429, title: 'Too many requests' },
   unexpected: { status: 500, title: 'Server error' },
   busy: { status: 503, title: 'The server is busy' },
-  'database-away': { status: 503, title: 'The database can’t be reached' },
-  'source-away': { status: 503, title: 'The source can’t be reached' },
+  'database-away': { status: 503, title: "The database can't be reached" },
+  'source-away': { status: 503, title: "The source can't be reached" },
   'store-refused': { status: 502, title: 'The store refuses it' },
   'bytes-damaged': { status: 502, title: 'Stored bytes are damaged' },
-  'store-away': { status: 503, title: 'The store can’t be reached' },
+  'store-away': { status: 503, title: "The store can't be reached" },
   'storage-full': { status: 507, title: 'A disk is full' },
 } as const;
 

@@ -93,7 +93,7 @@ describe('a body', () => {
     known.request.destroy();
   });
 
-  test('that doesn’t say how large it is is read up to the limit of its route', async () => {
+  test("that doesn't say how large it is is read up to the limit of its route", async () => {
     const brackets = Buffer.alloc(64_000, '"x",');
     const pieces = (function* () {
       yield Buffer.from('[');
@@ -223,7 +223,7 @@ describe('a multipart body', () => {
   });
 
   test.each(['raw', 'form'])(
-    'whose bytes can’t be kept is answered while it is still being sent: %s',
+    "whose bytes can't be kept is answered while it is still being sent: %s",
     async (how) => {
       const asset = await server.call('POST', `${api}/assets`, {
         body: form('/unkept', [{ name: `${how}.txt`, data: Buffer.from(`before, ${how}`) }]),

@@ -123,12 +123,12 @@ function parse(text: string): unknown {
     return text.includes('__proto__') ? JSON.parse(text, withoutPrototypes) : JSON.parse(text);
   } catch (error) {
     if (error instanceof UniferumError) throw error;
-    const reason = error instanceof Error ? error.message.slice(0, 200) : 'it can’t be read';
+    const reason = error instanceof Error ? error.message.slice(0, 200) : "it can't be read";
     throw new UniferumError('malformed-request', `The body is not valid JSON: ${reason}.`);
   }
 }
 
 function withoutPrototypes(key: string, value: unknown): unknown {
-  if (key === '__proto__') throw refuse('a field can’t be named "__proto__"');
+  if (key === '__proto__') throw refuse('a field can\'t be named "__proto__"');
   return value;
 }

@@ -19,7 +19,7 @@ test.each([
     'the watermark /marks/gone.svg is not in the library.',
     'the watermark /marks/gone.svg is not in the library',
   ],
-  ['step 2: at 10 × 10 it can’t be smaller', 'step 2: at 10 × 10 it can’t be smaller'],
+  ["step 2: at 10 × 10 it can't be smaller", "step 2: at 10 × 10 it can't be smaller"],
 ])('%s', (said, shown) => {
   expect(plainReason(new Error(said), [STORED])).toBe(shown);
 });

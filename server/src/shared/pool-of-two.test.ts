@@ -15,7 +15,7 @@ afterAll(() => server.close());
 const { assetsOf } = callsOf(() => server);
 const times = (count: number) => Array.from({ length: count }, (_, n) => n);
 
-test('uploads of every kind that end together don’t wait for each other', async () => {
+test("uploads of every kind that end together don't wait for each other", async () => {
   await server.call('POST', `${api}/recipes`, {
     json: recipe('at-once', '/together', 20, { when: 'at-once' }),
   });

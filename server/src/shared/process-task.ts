@@ -40,7 +40,7 @@ export function closedError(): Error {
 }
 
 export function unstartedError(): Error {
-  return new UniferumError('busy', 'This host can’t start more processes right now. Try again in a moment.', {
+  return new UniferumError('busy', "This host can't start more processes right now. Try again in a moment.", {
     retryAfterSeconds: 5,
   });
 }

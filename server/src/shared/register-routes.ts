@@ -97,7 +97,7 @@ async function admit(
     );
   }
   if (who.scope && !spec.tokenFolder)
-    throw new UniferumError('right-missing', 'A token can’t be used for this. Use an API key.');
+    throw new UniferumError('right-missing', "A token can't be used for this. Use an API key.");
   return who;
 }
 

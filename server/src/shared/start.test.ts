@@ -89,7 +89,7 @@ test('a worker that is started beside a server on an empty database waits until 
 });
 
 test.each(['main', 'worker-main'])(
-  '%s names the database that it can’t reach, and whose it would be',
+  "%s names the database that it can't reach, and whose it would be",
   async (file) => {
     const { says } = start(file, { ...newEnvironment(), UNIFERUM_DB_PORT: '9' });
     await says(

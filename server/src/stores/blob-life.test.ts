@@ -76,7 +76,7 @@ describe('bytes that arrive', () => {
     expect(Buffer.compare(await readFile(store.localPath(staged.sha256)), data)).toBe(0);
   });
 
-  test('up to a limit are kept; with one more they are counted, and can’t be', async () => {
+  test("up to a limit are kept; with one more they are counted, and can't be", async () => {
     expect(await stage('12345', 5)).toMatchObject({ bytes: 5, path: expect.any(String) });
     const cut = await stage('123456', 5);
     expect(cut).toMatchObject({ bytes: 6, path: null });
@@ -181,7 +181,7 @@ describe('an unreferenced blob', () => {
     expect([await read(sha256), await store.listQuarantined()]).toEqual(['wanted', []]);
   });
 
-  test('that is not there can’t be restored; quarantining it does nothing', async () => {
+  test("that is not there can't be restored; quarantining it does nothing", async () => {
     await store.quarantine(ABSENT);
     expect(await store.listQuarantined()).toEqual([]);
     await expect(store.restoreQuarantined(ABSENT)).rejects.toThrow('ENOENT');
@@ -228,7 +228,7 @@ describe('a local file', () => {
 });
 
 describe('the state of the store', () => {
-  test('is ok, and failing once its folder can’t be written', async () => {
+  test("is ok, and failing once its folder can't be written", async () => {
     expect(await store.check()).toBe('ok');
     expect(await stagingFiles()).toEqual([]);
     await rm(join(root, 'data/staging'), { recursive: true });

@@ -115,7 +115,7 @@ test('a completion whose answer is lost is found completed', async () => {
   expect(await unfinished()).toBe(0);
 });
 
-test('a clock that is wrong is corrected by the store’s', async () => {
+test("a clock that is wrong is corrected by the store's", async () => {
   await bucket.setClock(20 * 60_000);
   await store.put('k', sourceOf('light'), JPEG);
   expect(await store.head('k')).not.toBeNull();
@@ -272,7 +272,7 @@ test('a private host is not connected to unless the configuration names it', asy
   }
 });
 
-test('the bucket’s name may precede the host', async () => {
+test("the bucket's name may precede the host", async () => {
   const address = bucket.store({ addressing: 'virtual-host', endpoint: 'https://objects.example' });
   expect(await address.signAddress('k', { expiresInS: 60 })).toMatch(
     /^https:\/\/lights\.objects\.example\/k\?/,

@@ -166,7 +166,7 @@ describe('a range', () => {
     expect([status, text]).toEqual([200, DATA]);
   });
 
-  test('beyond the end can’t be satisfied', async () => {
+  test("beyond the end can't be satisfied", async () => {
     const { status, header } = await get({ range: 'bytes=10-' });
     expect([status, header('content-range')]).toEqual([416, 'bytes */10']);
   });

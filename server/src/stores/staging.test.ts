@@ -152,7 +152,7 @@ describe('files that are opened', () => {
   });
 });
 
-test('a file that can’t be linked is copied', async () => {
+test("a file that can't be linked is copied", async () => {
   const [path, target] = [await put('a.bin', 'one'), await put('taken.bin', 'other')];
   await linkOrCopy(path, target);
   expect(await readFile(target, 'utf8')).toBe('one');

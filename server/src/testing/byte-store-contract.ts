@@ -159,7 +159,7 @@ function testLeaving(open: () => { store: ByteStore; folder: string }): void {
     expect(await read(store, sha256)).toBe('again');
   });
 
-  test('says that it works, and what it doesn’t have', async () => {
+  test("says that it works, and what it doesn't have", async () => {
     const { store } = open();
     expect(await store.check()).toBe('ok');
     expect(await store.has('ab'.repeat(32))).toBe(false);

@@ -24,7 +24,7 @@ afterAll(async () => {
   await server.close();
 });
 
-test.each(EXAMPLES)('example %d of the client’s README runs as it stands', async (n, code) => {
+test.each(EXAMPLES)("example %d of the client's README runs as it stands", async (n, code) => {
   const script = `${CLIENT}.readme-${process.pid}-${n}.mjs`;
   await writeFile(script, code);
   try {

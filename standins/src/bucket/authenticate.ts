@@ -134,7 +134,7 @@ function checkClock({ date, scope, expiresS }: Claim, now: Date, isPresigned: bo
   if (Number.isNaN(at) || !date.startsWith(scope.day))
     throw new BucketError(
       'AuthorizationHeaderMalformed',
-      `The date ${date} doesn’t fit the scope ${scopeText(scope)}.`,
+      `The date ${date} doesn't fit the scope ${scopeText(scope)}.`,
     );
   const late = now.getTime() - at;
   if (isPresigned && late > (expiresS ?? 0) * 1000)

@@ -175,7 +175,7 @@ test('a body that is not the signed one is refused, and what was there stays', a
   expect(await readdir(join(folder, 'incoming'))).toEqual([]);
 });
 
-test('a checksum that is not the body’s is refused', async () => {
+test("a checksum that is not the body's is refused", async () => {
   await expect(
     put('k', 'light', { ChecksumSHA256: Buffer.alloc(32).toString('base64') }),
   ).rejects.toMatchObject({ Code: 'BadDigest' });

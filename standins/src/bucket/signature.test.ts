@@ -40,7 +40,7 @@ test.each([
     'f0e8bdb87c964420e857bd35b5d6ed310bd44f0170aba48dd91039c6036bdb41',
   ],
   [
-    'a bucket’s setting without a value',
+    "a bucket's setting without a value",
     { query: [['lifecycle', '']] as [string, string][], headers: STANDARD },
     'fea454ca298b7da1c68078a5d1bdbfbbe0d65c699e0f91ac7a200a0136783543',
   ],

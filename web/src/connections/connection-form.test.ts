@@ -20,7 +20,7 @@ test('what is typed becomes a request; empty fields become none', () => {
   });
 });
 
-test('a secret that isn’t typed is not sent', () => {
+test("a secret that isn't typed is not sent", () => {
   expect(toPatch({ ...TYPED, secret: '' })).toEqual({ name: 'Media', settings: SETTINGS });
   expect(toPatch(TYPED)).toMatchObject({ secret: 'lamp' });
 });

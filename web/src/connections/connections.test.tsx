@@ -17,7 +17,7 @@ test('a connection is tested, and each step is shown with its result', async () 
     'connections.test': {
       steps: [
         { name: 'resolved', ok: true, message: 'objects.example was found.' },
-        { name: 'reached', ok: false, message: 'objects.example can’t be reached.' },
+        { name: 'reached', ok: false, message: "objects.example can't be reached." },
       ],
     },
   });

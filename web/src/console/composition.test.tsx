@@ -7,7 +7,7 @@ import { FilterLine } from '../library/filter-line.js';
 import { STATIONS } from '../stations.js';
 import { answer, pageOf } from '../testing/fake-client.js';
 import { show, showRoutes } from '../testing/render.js';
-import { asset, flow, folder } from '../testing/samples.js';
+import { asset, flow, folder, homeStore, store } from '../testing/samples.js';
 import { composeStations } from './composition.js';
 import { Shell } from './shell.js';
 import type { Station } from './station.js';
@@ -34,9 +34,11 @@ const notesStation: Station = {
       hint: 'words in its note',
       example: 'note:any',
       values: ['any', 'none'],
+      propose: (_begun, { authors = [] }) => authors,
       read: ({ value }) => value,
     }),
   ],
+  filterWords: { authors: { queryKey: ['notes', 'authors'], queryFn: async () => ['Edda Marrow'] } },
   palette: [
     { heading: 'Notes', useEntries: () => [{ text: 'The lamp is out', note: 'dusk.jpg', path: '/notes' }] },
   ],
@@ -51,6 +53,7 @@ function answerShell() {
     'assets.facets': { kinds: [], types: [], keywords: [], credits: [], captured: [] },
     'recipes.list': pageOf([]),
     'filters.list': pageOf([]),
+    'stores.list': pageOf([]),
     'assets.versions': pageOf([]),
   });
 }
@@ -80,7 +83,7 @@ describe('an example station, with one line in the composition', () => {
     expect(await screen.findByText('/lights')).toBeVisible();
   });
 
-  test('adds a stage to an asset’s line, in its place', async () => {
+  test("adds a stage to an asset's line, in its place", async () => {
     answerShell();
     answer({ 'assets.get': asset('7', { name: 'dusk.jpg' }) });
     show(<AssetLine id="7" onClose={() => {}} />, { stations });
@@ -104,6 +107,23 @@ describe('an example station, with one line in the composition', () => {
     await user.type(screen.getByRole('combobox', { name: 'Filter' }), 'no');
     expect(await screen.findByRole('option', { name: /note:/ })).toBeVisible();
   });
+
+  test('lists the words that its field proposes', async () => {
+    answerShell();
+    const { user } = show(<FilterLine q="" error={null} onSearch={() => {}} />, { stations });
+    const line = screen.getByRole('combobox', { name: 'Filter' });
+    await user.type(line, 'note:mar');
+    await user.click(await screen.findByRole('option', { name: /Edda Marrow/ }));
+    expect(line).toHaveValue('note:"Edda Marrow" ');
+  });
+
+  test('completes the names of stores', async () => {
+    answerShell();
+    answer({ 'stores.list': pageOf([homeStore, { ...store('1'), name: 'offsite' }]) });
+    const { user } = show(<FilterLine q="" error={null} onSearch={() => {}} />, { stations });
+    await user.type(screen.getByRole('combobox', { name: 'Filter' }), 'copy:off');
+    expect(await screen.findByRole('option', { name: /offsite/ })).toBeVisible();
+  });
 });
 
 describe('the console refuses', () => {
@@ -113,6 +133,7 @@ describe('the console refuses', () => {
     ['key', { place: { name: 'Other', path: '/other', key: 'l', order: 1 } }],
     ['stage', { stages: [{ name: 'Renditions', order: 1, width: '', Content: () => null }] }],
     ['field', { filterFields: STATIONS.flatMap(({ filterFields = [] }) => filterFields) }],
+    ['words', { filterWords: Object.assign({}, ...STATIONS.map(({ filterWords }) => filterWords)) }],
     ['live event', { live: { 'run.progress': () => [] } }],
   ])('two stations with the same %s', (what, more) => {
     expect(() => composeStations([...STATIONS, { room: 'other', ...more }])).toThrow(

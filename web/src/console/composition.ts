@@ -1,7 +1,7 @@
 import type { FilterField } from '@uniferum/core/library';
 import { createContext, useContext } from 'react';
 import type { RouteObject } from 'react-router';
-import type { LineStage, PaletteGroup, Place, Station } from './station.js';
+import type { FilterWords, LineStage, PaletteGroup, Place, Station } from './station.js';
 
 /** The merged contributions of all stations. */
 export interface Composition {
@@ -11,11 +11,13 @@ export interface Composition {
   live: ReadonlyMap<string, NonNullable<Station['live']>[string]>;
   stages: readonly LineStage[];
   filterFields: readonly FilterField[];
+  /** With their names in the vocabulary. */
+  filterWords: readonly (readonly [string, FilterWords])[];
   palette: readonly PaletteGroup[];
   runKinds: ReadonlyMap<string, string>;
 }
 
-/** Composes the console. @throws Error when two stations have the same room, path, key, stage or field */
+/** Composes the console. @throws Error when two stations have the same room, path, key, stage, field or words */
 export function composeStations(stations: readonly Station[]): Composition {
   requireUnique(
     'room',
@@ -40,6 +42,11 @@ export function composeStations(stations: readonly Station[]): Composition {
     'field',
     filterFields.map(({ name }) => name),
   );
+  const filterWords = stations.flatMap((station) => Object.entries(station.filterWords ?? {}));
+  requireUnique(
+    'words',
+    filterWords.map(([name]) => name),
+  );
   const live = stations.flatMap((station) => Object.entries(station.live ?? {}));
   requireUnique(
     'live event',
@@ -57,6 +64,7 @@ export function composeStations(stations: readonly Station[]): Composition {
     live: new Map(live),
     stages,
     filterFields,
+    filterWords,
     palette: stations.flatMap(({ palette = [] }) => palette),
     runKinds: new Map(runKinds),
   };

@@ -39,6 +39,12 @@ export interface PaletteGroup {
   useEntries(): readonly PaletteEntry[];
 }
 
+/** The query that lists words. */
+export interface FilterWords {
+  queryKey: readonly string[];
+  queryFn(): Promise<readonly string[]>;
+}
+
 /** What a room contributes to the console. Everything except the name is optional. */
 export interface Station {
   room: string;
@@ -52,6 +58,8 @@ export interface Station {
   stages?: readonly LineStage[];
   /** Fields that it adds to the filter language. */
   filterFields?: readonly FilterField[];
+  /** Words that its filter fields propose, by their name in the vocabulary. */
+  filterWords?: Readonly<Record<string, FilterWords>>;
   palette?: readonly PaletteGroup[];
   /** The plural name of the work of each of its run kinds. */
   runKinds?: Readonly<Record<string, string>>;

@@ -23,7 +23,7 @@ export function CopiesOfAssetDialog({ asset, onClose }: { asset: Asset; onClose:
       isOpen
       onOpenChange={onClose}
       title={`Copies of ${asset.name}`}
-      description="Where its versions and renditions are stored. The last good copy of a file can’t be dropped."
+      description="Where its versions and renditions are stored. The last good copy of a file can't be dropped."
       className="w-[56rem]"
     >
       {error && <ErrorNotice error={error} />}

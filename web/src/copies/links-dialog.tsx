@@ -14,7 +14,7 @@ import { ErrorNotice } from '../ui/notice.js';
 import { FieldRow } from '../ui/text-field.js';
 import { type LinkRequest, useLinkChanges, useLinks } from './hooks.js';
 
-/** Links to an asset’s files that expire. */
+/** Links to an asset's files that expire. */
 export function LinksDialog({ asset, onClose }: { asset: Asset; onClose: () => void }) {
   const { data: links, error } = useLinks(asset.id);
   const mayWrite = useRight('library:write');

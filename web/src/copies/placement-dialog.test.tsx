@@ -25,7 +25,7 @@ beforeEach(() => {
 test('pages can be rewritten only to the store that visitors are served from', async () => {
   const { user } = open({ own: null, effective: { ...nothing, from: null } });
   await screen.findByRole('button', { name: 'Save placement' });
-  await user.click(screen.getByLabelText('Set this folder’s own placement'));
+  await user.click(screen.getByLabelText("Set this folder's own placement"));
   await user.click(screen.getByLabelText('offsite'));
   expect(screen.queryByLabelText(/Rewrite pages/)).toBeNull();
   await user.selectOptions(screen.getByLabelText('Visitors are served from'), 'offsite');

@@ -122,7 +122,7 @@ function Choice({ folder, answer, stores, onDone }: ChoiceProps) {
     >
       <fieldset disabled={!mayChange} className="flex flex-col gap-4">
         <Checkbox
-          label={folder.path === '/' ? 'Place copies of all files' : 'Set this folder’s own placement'}
+          label={folder.path === '/' ? 'Place copies of all files' : "Set this folder's own placement"}
           checked={form.isOwn}
           onChange={(event) => set({ isOwn: event.target.checked })}
         />

@@ -1,5 +1,6 @@
 import { copyFilterField } from '@uniferum/core/copies';
 import { lazy } from 'react';
+import { uniferum } from '../client.js';
 import type { Station } from '../console/station.js';
 
 /** Stores are a view of the connections station; copies are a stage on the line. */
@@ -28,6 +29,12 @@ export const copiesStation: Station = {
     },
   ],
   filterFields: [copyFilterField],
+  filterWords: {
+    stores: {
+      queryKey: ['stores', 'names'],
+      queryFn: async () => [...(await uniferum.stores.list()).items.map(({ name }) => name), 'inbox'],
+    },
+  },
   runKinds: {
     'place-copies': 'Placed copies',
     'change-copies': 'Changes of copies',

@@ -100,7 +100,7 @@ function StoreFields({ store, connections, onDone }: StoreFieldsProps) {
           form={form}
           name="publicUrl"
           label="Address of a content network"
-          hint="Empty takes the connection’s public address."
+          hint="Empty takes the connection's public address."
           placeholder="https://media.example"
           className="min-w-64 flex-[2]"
           isCode

@@ -32,7 +32,7 @@ export function FirstSteps({ flow }: { flow: Flow }) {
       <div className="flex items-baseline gap-4 pb-2">
         <h2 className="font-semibold">First steps</h2>
         <Button look="quiet" className="ml-auto h-7" onClick={dismiss}>
-          Don’t show this again
+          Don't show this again
         </Button>
       </div>
       <ol className="grid grid-cols-1 gap-x-8 md:grid-cols-2 xl:grid-cols-4">

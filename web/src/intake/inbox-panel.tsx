@@ -20,7 +20,7 @@ export function InboxPanel({ folder }: { folder: string }) {
   if (!isPending && files.length === 0)
     return (
       <EmptyPlace title="The inbox is empty" action={<Button onClick={() => refetch()}>Refresh</Button>}>
-        Files placed in the server’s inbox folder, by file transfer or a mounted drive, are listed here with
+        Files placed in the server's inbox folder, by file transfer or a mounted drive, are listed here with
         the result of the rules.
       </EmptyPlace>
     );

@@ -196,7 +196,7 @@ function PlaceFields({ form, onChange }: PlaceFieldsProps) {
         {(props) => (
           <FolderPicker
             value={form.folder}
-            none="don’t move"
+            none="don't move"
             onChange={(folder) => onChange({ folder })}
             {...props}
           />

@@ -1,8 +1,15 @@
-import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
+import {
+  keepPreviousData,
+  useInfiniteQuery,
+  useQueries,
+  useQuery,
+  useQueryClient,
+} from '@tanstack/react-query';
 import type { AssetPatch, AssetSelection, BulkActionRequest, BulkRequest } from '@uniferum/client';
 import type { Asset, AssetSort, FilterVocabulary, Folder } from '@uniferum/core/library';
 import { createContext, useContext, useMemo } from 'react';
 import { uniferum } from '../client.js';
+import { useComposition } from '../console/composition.js';
 import { type Edit, saveMerged } from '../ui/save-merged.js';
 import { useAction } from '../ui/use-action.js';
 
@@ -152,24 +159,29 @@ export function useFacets(search: { q: string; folder: string; deep: boolean }) 
   });
 }
 
-/** Values of the library that can be used in a filter. */
-export function useVocabulary(): FilterVocabulary {
+/** Values that can be used in a filter: those of the library, and while somebody types, those of other rooms. */
+export function useVocabulary({ isTyping }: { isTyping: boolean }): FilterVocabulary {
+  const { filterWords } = useComposition();
   const { data: folders } = useFolders();
   const { data: facets } = useFacets({ q: '', folder: '/', deep: true });
   const { data: recipes } = useQuery({
     queryKey: ['recipes', 'names'],
     queryFn: async () => (await uniferum.recipes.list()).items.map(({ name }) => name),
   });
+  const plugged = useQueries({
+    queries: filterWords.map(([, words]) => ({ ...words, enabled: isTyping })),
+    combine: (results) => results.map(({ data = [] }) => data),
+  });
   return useMemo(
     () => ({
       folders: folders?.map(({ path }) => path) ?? [],
       recipes: recipes ?? [],
-      stores: ['server', 'inbox'],
       keywords: facets?.keywords.map(({ name }) => name) ?? [],
       credits: facets?.credits.map(({ name }) => name) ?? [],
       types: facets?.types.map(({ name }) => name) ?? [],
+      ...Object.fromEntries(filterWords.map(([name], index) => [name, plugged[index] ?? []])),
     }),
-    [folders, facets, recipes],
+    [folders, facets, recipes, filterWords, plugged],
   );
 }
 

@@ -204,7 +204,7 @@ describe('the filter line', () => {
   });
 
   test('says what is wrong, and takes the suggestion at a press', async () => {
-    const fault = problem(400, 'The filter can’t be read.', {
+    const fault = problem(400, "The filter can't be read.", {
       errors: [
         { field: 'q', code: 'filter', message: 'kind is one of image, document', suggestion: 'kind:image' },
       ],

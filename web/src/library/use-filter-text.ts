@@ -61,7 +61,7 @@ export function useFilterText(q: string, onSearch: (q: string) => void) {
 }
 
 function useCompletions(isOpen: boolean, text: string, caret: number): Completion[] {
-  const vocabulary = useVocabulary();
+  const vocabulary = useVocabulary({ isTyping: isOpen });
   const { filterFields } = useComposition();
   return useMemo(
     () => (isOpen ? completeFilter(text, caret, vocabulary, filterFields) : []),

@@ -40,7 +40,7 @@ export function MediaPanel({ editor }: { editor: Editor }) {
         hint={
           alt === null && asset?.alt
             ? `Empty: “${asset.alt}” of the file is used.`
-            : 'Describes the picture for people who can’t see it.'
+            : "Describes the picture for people who can't see it."
         }
       >
         {(props) => (

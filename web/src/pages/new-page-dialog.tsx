@@ -20,7 +20,7 @@ export function NewPageDialog({ onClose }: { onClose: () => void }) {
       isOpen
       onOpenChange={onClose}
       title="New page"
-      description="It starts as a draft. The site doesn’t show drafts."
+      description="It starts as a draft. The site doesn't show drafts."
       unsaved={title === '' ? null : 'The page has not been created.'}
     >
       <form

@@ -48,7 +48,7 @@ export function PageSettingsDialog({ draft, onClose }: { draft: PageDraft; onClo
         <ParentField page={page} value={parent} onChange={setParent} />
         <TypeField value={type} onChange={setType} />
         <Checkbox
-          label="Show in the site’s navigation"
+          label="Show in the site's navigation"
           checked={inNavigation}
           onChange={(event) => setInNavigation(event.target.checked)}
         />

@@ -95,7 +95,7 @@ describe('fixes', () => {
     await waitFor(() => expect(callsOf('references.fix')[0]?.[0]).toEqual({ all: true, source: '1' }));
   });
 
-  test('are made one by one where one is proposed, and say why they can’t be', async () => {
+  test("are made one by one where one is proposed, and say why they can't be", async () => {
     answer({
       'sources.list': pageOf([pageSource('1')]),
       'references.list': pageOf([reference('7', { fix }), reference('8')]),
@@ -128,7 +128,7 @@ test('addresses are rehearsed in the writable sources that are chosen, and repla
   await user.type(screen.getByLabelText('New address'), '/new/');
   await user.click(screen.getByRole('button', { name: 'Rehearse' }));
   expect(
-    await screen.findByText(/5 addresses in 2 documents would be replaced; 1 document can’t/),
+    await screen.findByText(/5 addresses in 2 documents would be replaced; 1 document can't/),
   ).toBeVisible();
   const request = { sources: ['1'], prefixes: [{ from: '/old/', to: '/new/' }] };
   expect(callsOf('rewrites.rehearse')[0]?.[0]).toEqual(request);

@@ -65,7 +65,7 @@ export function RewriteDialog({ sources, onClose }: RewriteDialogProps) {
             {formatCount(plan.totals.edits, 'address', 'addresses')} in{' '}
             {formatCount(plan.totals.documents, 'document')} would be replaced
             {plan.totals.unreadable > 0 &&
-              `; ${formatCount(plan.totals.unreadable, 'document')} can’t be rewritten`}
+              `; ${formatCount(plan.totals.unreadable, 'document')} can't be rewritten`}
             .
           </p>
         )}

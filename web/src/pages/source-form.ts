@@ -41,7 +41,7 @@ export const SOURCE_WORDS: Record<AddedKind, { name: string; about: string }> = 
   },
   database: {
     name: 'Database of the site',
-    about: 'Columns of a table in the site’s own MariaDB or MySQL database.',
+    about: "Columns of a table in the site's own MariaDB or MySQL database.",
   },
   site: { name: 'Site', about: 'Pages of any site, read over the network from a first page on.' },
 };

@@ -75,7 +75,7 @@ export function UploadForm({
         {(props) => <FolderPicker {...props} value={folder} onChange={setFolder} />}
       </Field>
       {files.length < 2 && (
-        <Field label="Alternative text" hint="Describes the picture for people who can’t see it.">
+        <Field label="Alternative text" hint="Describes the picture for people who can't see it.">
           {(props) => <Input {...props} value={alt} onChange={(event) => setAlt(event.target.value)} />}
         </Field>
       )}

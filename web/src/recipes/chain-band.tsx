@@ -101,7 +101,7 @@ function StepCard({ step: { id, step }, index, isOpen, isFaulty, onOpen }: StepC
         eyebrow={`${index + 1}. ${STEP_KINDS[step.op].title}`}
         handle={<Handle index={index} sortable={sortable} />}
       >
-        {isFaulty ? 'can’t be carried out' : describeStep(step as unknown as Step)}
+        {isFaulty ? "can't be carried out" : describeStep(step as unknown as Step)}
       </ChainCard>
       <Joint />
     </div>

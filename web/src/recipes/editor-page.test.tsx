@@ -43,14 +43,14 @@ test('saves against the state that was opened', async () => {
   ]);
 });
 
-test('a draft survives a colleague’s save, which is announced', async () => {
+test("a draft survives a colleague's save, which is announced", async () => {
   const shown = await open();
   await shown.user.type(shown.title, 'r');
   await colleagueSaves(shown);
   expect(screen.getByLabelText<HTMLInputElement>('Title').value).toBe('Wider');
 });
 
-test('the draft replaces the colleague’s recipe only when asked to', async () => {
+test("the draft replaces the colleague's recipe only when asked to", async () => {
   answer({
     'recipes.put': (_name: string, _recipe: object, { ifMatch }: { ifMatch: string }) =>
       ifMatch === '"1"' ? problem(412, 'Changed meanwhile.') : saved,

@@ -47,7 +47,7 @@ const ALL: FolderRules = {
   inherit: false,
 };
 
-describe('the form of a folder’s rules', () => {
+describe("the form of a folder's rules", () => {
   test.each<[string, FolderRules]>([
     ['no rules', NO_RULES],
     ['every rule', ALL],

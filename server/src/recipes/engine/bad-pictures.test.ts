@@ -34,7 +34,7 @@ const colourOf = async (data: Uint8Array) => [
   ...(await sharp(data).removeAlpha().raw().toBuffer()).subarray(0, 3),
 ];
 
-describe('a file that can’t be decoded is refused with a reason, and takes nothing else with it', () => {
+describe("a file that can't be decoded is refused with a reason, and takes nothing else with it", () => {
   test.each([
     ['nothing', Buffer.alloc(0)],
     ['noise', Buffer.from('this is no picture at all')],
@@ -248,7 +248,7 @@ describe('an animation of many frames', () => {
   });
 });
 
-describe('a chain that can’t be carried out on a picture fails by itself, at its step', () => {
+describe("a chain that can't be carried out on a picture fails by itself, at its step", () => {
   test('while the others are made', async () => {
     const wrong = {
       ...recipe([FIT, { op: 'crop', left: 500, top: 0, width: 10, height: 10 }]),

@@ -39,7 +39,7 @@ export async function intoProfile(pixels: Pixels, profile: KeptProfile | null): 
   const { data, width, height, channels } = pixels;
   const converted = sharp(data, { raw: { width, height, channels } }).withIccProfile(profile.path);
   const { data: values, info } = await converted.raw().toBuffer({ resolveWithObject: true });
-  if (info.channels !== channels) throw new Error('its colour profile can’t be used for colours of steps');
+  if (info.channels !== channels) throw new Error("its colour profile can't be used for colours of steps");
   return { data: values, width, height, channels };
 }
 

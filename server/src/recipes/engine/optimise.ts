@@ -39,7 +39,7 @@ export async function optimiseFile(job: OptimiseJob): Promise<OptimiseResult> {
   if (candidates === null) return isNone(`files of type ${job.mime} are already compact`);
   candidates.sort((a, b) => a.data.length - b.data.length);
   const [best] = candidates;
-  if (!best || best.data.length > bytesBefore * (1 - LEAST_SAVING)) return isNone('it can’t be made smaller');
+  if (!best || best.data.length > bytesBefore * (1 - LEAST_SAVING)) return isNone("it can't be made smaller");
   if (job.mode === 'lossless' && (await digestOfPixels(best.data)) !== (await digestOfPixels(job.path)))
     return isNone('the smaller file would have different pixels');
   return { ok: true, bytesBefore, ...best };

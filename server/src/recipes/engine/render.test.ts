@@ -395,7 +395,7 @@ describe('targets', () => {
     expect((await renderOne(file, next)).data.length).toBeGreaterThan(60_000);
   });
 
-  test('a limit that can’t be kept says what the least is', async () => {
+  test("a limit that can't be kept says what the least is", async () => {
     const one = recipe([{ op: 'fit', mode: 'inside', width: 800 }], {}, { format: 'jpeg', maxBytes: 500 });
     await expect(renderOne(file, one)).rejects.toThrow(
       /can't be made smaller than \d+ bytes, and the limit is 500/,

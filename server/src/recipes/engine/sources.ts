@@ -174,7 +174,7 @@ async function openWave(
   }: Extract<SourceStep, { op: 'wave' }>,
 ): Promise<PictureFile> {
   const seconds = await readDuration(file.path);
-  if (seconds === null) throw new Error('its length can’t be read');
+  if (seconds === null) throw new Error("its length can't be read");
   const gatherer = new PeakGatherer(width, Math.round(seconds * WAVE_RATE));
   await readSamples(file.path, (samples) => gatherer.add(samples));
   const path = `${temporary()}.svg`;
