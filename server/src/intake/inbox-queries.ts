@@ -31,7 +31,7 @@ export async function findInboxRows(db: Executor, paths: readonly string[]): Pro
        FROM inbox_files
        LEFT JOIN runs ON runs.id = inbox_files.run_id AND runs.state IN ('waiting', 'working', 'stopping', 'stopped')
        WHERE inbox_files.path_hash IN (?)`,
-      [paths.slice(at, at + PAGE).map(hashOf)],
+      [paths.slice(at, at + PAGE).map(sha256Of)],
     );
     for (const row of rows) found.set(row.path, row);
   }
@@ -48,7 +48,7 @@ export async function rememberDigests(
     db,
     `INSERT INTO inbox_files (path_hash, path, bytes, mtime_ms, sha256) VALUES ?
      ON DUPLICATE KEY UPDATE bytes = VALUES(bytes), mtime_ms = VALUES(mtime_ms), sha256 = VALUES(sha256)`,
-    [files.map(({ path, bytes, mtimeMs, sha256 }) => [hashOf(path), path, bytes, mtimeMs, sha256])],
+    [files.map(({ path, bytes, mtimeMs, sha256 }) => [sha256Of(path), path, bytes, mtimeMs, sha256])],
   );
 }
 
@@ -67,7 +67,7 @@ export async function markComing(
       [
         files
           .slice(at, at + PAGE)
-          .map(({ path, bytes, mtimeMs }) => [hashOf(path), path, bytes, mtimeMs, runId]),
+          .map(({ path, bytes, mtimeMs }) => [sha256Of(path), path, bytes, mtimeMs, runId]),
       ],
     );
 }
@@ -84,7 +84,7 @@ export async function rememberRegistered(
      ON DUPLICATE KEY UPDATE sha256 = VALUES(sha256), asset_id = VALUES(asset_id), read_file = VALUES(read_file)`,
     [
       files.map(({ path, sha256, assetId, readFile }) => [
-        hashOf(path),
+        sha256Of(path),
         path,
         0,
         0,
@@ -114,7 +114,7 @@ export async function findRead(
   return selectExpanded(
     db,
     'SELECT path, read_file FROM inbox_files WHERE read_file IS NOT NULL AND path_hash IN (?)',
-    [paths.map(hashOf)],
+    [paths.map(sha256Of)],
   );
 }
 
@@ -122,7 +122,7 @@ export async function findRead(
 export async function forgetRead(db: Executor, paths: readonly string[]): Promise<void> {
   if (paths.length === 0) return;
   await changeExpanded(db, 'UPDATE inbox_files SET read_file = NULL WHERE path_hash IN (?)', [
-    paths.map(hashOf),
+    paths.map(sha256Of),
   ]);
 }
 
@@ -130,7 +130,7 @@ export async function forgetRead(db: Executor, paths: readonly string[]): Promis
 export async function forgetInboxRun(tx: Transaction, paths: readonly string[]): Promise<void> {
   if (paths.length === 0) return;
   await changeExpanded(tx, 'UPDATE inbox_files SET run_id = NULL WHERE path_hash IN (?)', [
-    paths.map(hashOf),
+    paths.map(sha256Of),
   ]);
 }
 
@@ -155,8 +155,4 @@ export async function findSizes(db: Executor, sizes: readonly number[]): Promise
     for (const { bytes } of rows) found.add(bytes);
   }
   return found;
-}
-
-function hashOf(path: string): string {
-  return sha256Of(path);
 }

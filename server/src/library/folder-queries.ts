@@ -215,20 +215,20 @@ export async function putForward(
     tx,
     `INSERT INTO forwards (path_hash, path, asset_id, folder_id) VALUES (?, ?, ?, ?)
      ON DUPLICATE KEY UPDATE asset_id = VALUES(asset_id), folder_id = VALUES(folder_id)`,
-    [hashPath(path), path, assetId, folderId],
+    [sha256Of(path), path, assetId, folderId],
   );
 }
 
 /** Ends a redirect, because its address is in use again. */
 export async function deleteForward(tx: Executor, path: string): Promise<void> {
-  await change(tx, 'DELETE FROM forwards WHERE path_hash = ?', [hashPath(path)]);
+  await change(tx, 'DELETE FROM forwards WHERE path_hash = ?', [sha256Of(path)]);
 }
 
 export async function findForward(db: Executor, path: string): Promise<Forward | null> {
   const row = await selectOne<{ asset_id: number | null; folder_id: number | null }>(
     db,
     'SELECT asset_id, folder_id FROM forwards WHERE path_hash = ?',
-    [hashPath(path)],
+    [sha256Of(path)],
   );
   return (
     row && {
@@ -240,7 +240,7 @@ export async function findForward(db: Executor, path: string): Promise<Forward |
 
 /** Finds which of the paths are old addresses that redirect. */
 export async function findForwardedPaths(db: Executor, paths: readonly string[]): Promise<Set<string>> {
-  const byHash = new Map(paths.map((path) => [hashPath(path), path]));
+  const byHash = new Map(paths.map((path) => [sha256Of(path), path]));
   const rows = await selectExpanded<{ path_hash: string }>(
     db,
     'SELECT path_hash FROM forwards WHERE path_hash IN (?)',
@@ -278,10 +278,6 @@ export function toFolderAnswers(all: readonly StoredFolder[]): Folder[] {
     deepItems: deep.get(path)?.items ?? items,
     deepBytes: deep.get(path)?.bytes ?? bytes,
   }));
-}
-
-function hashPath(path: string): string {
-  return sha256Of(path);
 }
 
 function rowToFolder(row: FolderRow): StoredFolder {

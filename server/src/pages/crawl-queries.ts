@@ -1,9 +1,10 @@
 import { change, type Executor, select, selectOne, type Transaction } from '../shared/database.js';
-import { deleteDocuments, hashOf } from './document-queries.js';
+import { sha256Of } from '../shared/sha256.js';
+import { deleteDocuments } from './document-queries.js';
 
 /** The key of an address that leads out of the library. Keys of media addresses begin with a slash before they are hashed. */
 export function placeOfUrl(url: string): string {
-  return hashOf(`url ${url}`);
+  return sha256Of(`url ${url}`);
 }
 
 /** Takes the next turn of a site. @returns how long to wait for it, in milliseconds */
@@ -46,7 +47,7 @@ export function findPage(db: Executor, sourceId: string, path: string): Promise<
   return selectOne<KnownPage>(
     db,
     'SELECT id, stamp, base FROM page_documents WHERE source_id = ? AND path_hash = ? AND fault IS NULL',
-    [sourceId, hashOf(path)],
+    [sourceId, sha256Of(path)],
   );
 }
 
@@ -69,7 +70,7 @@ export async function markSeen(
   await change(tx, 'UPDATE page_documents SET seen_run = ? WHERE source_id = ? AND path_hash = ?', [
     runId,
     sourceId,
-    hashOf(path),
+    sha256Of(path),
   ]);
 }
 
@@ -78,7 +79,7 @@ export async function deletePage(tx: Transaction, sourceId: string, path: string
   const row = await selectOne<{ id: number }>(
     tx,
     'SELECT id FROM page_documents WHERE source_id = ? AND path_hash = ? FOR UPDATE',
-    [sourceId, hashOf(path)],
+    [sourceId, sha256Of(path)],
   );
   if (row) await deleteDocuments(tx, [row.id]);
 }
@@ -131,7 +132,7 @@ export async function applyChecks(tx: Transaction, sourceId: string, path: strin
      SET page_references.state = 'broken', page_references.reason = 'unreachable'
      WHERE page_documents.source_id = ? AND page_documents.path_hash = ? AND page_references.state = 'outside'
        AND page_checks.fault IS NOT NULL`,
-    [sourceId, hashOf(path)],
+    [sourceId, sha256Of(path)],
   );
 }
 

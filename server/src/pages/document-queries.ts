@@ -38,10 +38,6 @@ export interface StoredDocument {
   references: StoredReference[];
 }
 
-export function hashOf(text: string): string {
-  return sha256Of(text);
-}
-
 /** Lists the known documents of a source, in batches by id. */
 export async function* listDocuments(
   db: Executor,
@@ -95,7 +91,7 @@ export async function listIndexed(
      LEFT JOIN page_references FORCE INDEX (page_references_document) ON page_references.document_id = page_documents.id
      WHERE page_documents.source_id = ? AND path_hash IN (?) AND fault IS NULL AND base IS NULL AND encoding = 'utf-8'
        AND address_count <= ${MAX_REFERENCES}`,
-    [sourceId, paths.map(hashOf)],
+    [sourceId, paths.map(sha256Of)],
   );
   // Sorted by the database, rows with addresses as long as they can be would be put into a table first.
   rows.sort((a, b) => (a.position ?? 0) - (b.position ?? 0));
@@ -120,7 +116,7 @@ export async function renameDocument(
   await change(
     tx,
     'UPDATE page_documents SET path = ?, path_hash = ? WHERE source_id = ? AND path_hash = ?',
-    [to, hashOf(to), sourceId, hashOf(from)],
+    [to, sha256Of(to), sourceId, sha256Of(from)],
   );
 }
 

@@ -9,7 +9,7 @@ import {
   type Transaction,
   writeJson,
 } from '../shared/database.js';
-import { hashOf } from './document-queries.js';
+import { sha256Of } from '../shared/sha256.js';
 
 /** The edits of a document by a run, stored before they are made. */
 export interface StoredEdits {
@@ -50,7 +50,7 @@ export async function findEdits(
     db,
     `SELECT path, edits, sha256_before, sha256_after, state FROM page_edits
      WHERE run_id = ? AND source_id = ? AND path_hash IN (?) ORDER BY path`,
-    [runId, sourceId, paths.map(hashOf)],
+    [runId, sourceId, paths.map(sha256Of)],
   );
   return rows.map(({ path, edits, sha256_before, sha256_after, state }) => ({
     ...{ path, edits: JSON.parse(edits), before: sha256_before, after: sha256_after, state },
@@ -69,7 +69,7 @@ export async function insertEdits(
     'INSERT IGNORE INTO page_edits (run_id, source_id, path_hash, path, edits, sha256_before, sha256_after, state) VALUES ?',
     [
       planned.map(({ path, edits, before, after }) => [
-        ...[runId, sourceId, hashOf(path), path, writeJson(edits), before, after, 'planned'],
+        ...[runId, sourceId, sha256Of(path), path, writeJson(edits), before, after, 'planned'],
       ]),
     ],
   );
@@ -84,7 +84,7 @@ export async function updateEditState(
   await changeExpanded(
     tx,
     'UPDATE page_edits SET state = ? WHERE run_id = ? AND source_id = ? AND path_hash IN (?)',
-    [state, runId, sourceId, paths.map(hashOf)],
+    [state, runId, sourceId, paths.map(sha256Of)],
   );
 }
 

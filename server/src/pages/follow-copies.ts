@@ -5,8 +5,8 @@ import type { ItemContext } from '../runs/handler.js';
 import { addToOpenRun } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
 import { type Database, inTransaction, type Transaction } from '../shared/database.js';
+import { sha256Of } from '../shared/sha256.js';
 import { type Change, changeDocuments } from './change-documents.js';
-import { hashOf } from './document-queries.js';
 import {
   deleteQueued,
   findUsedPlaces,
@@ -40,7 +40,7 @@ export const followListener: CopyListener = {
 
 /** No object is deleted that a page leads to. */
 export const holdShown: ObjectHolder = async (db, objects) => {
-  const places = new Map(objects.map((object) => [hashOf(objectPlace(object)), objectPlace(object)]));
+  const places = new Map(objects.map((object) => [sha256Of(objectPlace(object)), objectPlace(object)]));
   const used = await findUsedPlaces(db, [...places.keys()]);
   return new Set([...used].map((hash) => places.get(hash) as string));
 };

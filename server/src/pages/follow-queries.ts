@@ -6,7 +6,7 @@ import {
   selectExpanded,
   type Transaction,
 } from '../shared/database.js';
-import { hashOf } from './document-queries.js';
+import { sha256Of } from '../shared/sha256.js';
 
 /** Queues assets whose addresses on pages may have to be rewritten. Those that no page shows are left out. */
 export async function queueToFollow(tx: Transaction, assetIds: readonly number[]): Promise<void> {
@@ -91,7 +91,7 @@ export async function listAddressesIn(
     `${SELECT_ADDRESSES} WHERE page_documents.source_id = ? AND page_documents.path_hash IN (?)
        AND page_references.asset_id IS NOT NULL AND page_references.place IS NOT NULL
      ORDER BY page_references.id`,
-    [sourceId, paths.map(hashOf)],
+    [sourceId, paths.map(sha256Of)],
   );
 }
 
@@ -105,7 +105,7 @@ export async function readStamps(
   const rows = await selectExpanded<{ path: string; stamp: string }>(
     db,
     'SELECT path, stamp FROM page_documents WHERE source_id = ? AND path_hash IN (?) ORDER BY id',
-    [sourceId, paths.map(hashOf)],
+    [sourceId, paths.map(sha256Of)],
   );
   return new Map(rows.map(({ path, stamp }) => [path, stamp]));
 }

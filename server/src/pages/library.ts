@@ -4,7 +4,7 @@ import { findAssets } from '../library/asset-queries.js';
 import { addressKeys } from '../library/free-address.js';
 import type { AssetField, AssetGuard, AssetListener, FilterJoint, Objection } from '../library/joints.js';
 import type { Transaction } from '../shared/database.js';
-import { hashOf } from './document-queries.js';
+import { sha256Of } from '../shared/sha256.js';
 import { breakUses, claimReferences, forgetAssets, mendUses, readUses } from './reference-queries.js';
 
 /** How often an asset is used on pages. */
@@ -80,7 +80,7 @@ async function claimFor(tx: Transaction, ids: readonly number[]): Promise<void> 
   const assetAt = new Map<string, number>();
   for (const { id, folder_path, name, address_stem } of await findAssets(tx, ids))
     for (const key of addressKeys(folder_path, { name, addressStem: address_stem }))
-      assetAt.set(hashOf(key), id);
+      assetAt.set(sha256Of(key), id);
   await claimReferences(tx, assetAt);
 }
 

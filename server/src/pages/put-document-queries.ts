@@ -6,8 +6,9 @@ import {
   type Transaction,
 } from '../shared/database.js';
 import { groupBy } from '../shared/group.js';
+import { sha256Of } from '../shared/sha256.js';
 import { addUses, UseChanges } from './asset-use-queries.js';
-import { deleteReferences, hashOf, type StoredDocument, type StoredReference } from './document-queries.js';
+import { deleteReferences, type StoredDocument, type StoredReference } from './document-queries.js';
 import { compareReferences, type KnownReference } from './reference-changes.js';
 
 /** So many references are compared with those that are known; more are deleted and written again. */
@@ -38,7 +39,7 @@ export async function putDocuments(
   { isRewritten = false }: { isRewritten?: boolean } = {},
 ): Promise<void> {
   if (documents.length === 0) return;
-  const hashed = documents.map((one) => ({ ...one, pathHash: hashOf(one.path) }));
+  const hashed = documents.map((one) => ({ ...one, pathHash: sha256Of(one.path) }));
   const known = await findKnown(tx, sourceId, hashed);
   const fresh = hashed.filter(({ pathHash }) => !known.has(pathHash));
   const old = hashed.flatMap((one): PlacedDocument[] => {

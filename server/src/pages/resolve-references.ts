@@ -9,7 +9,8 @@ import { listRecipes } from '../recipes/recipe-queries.js';
 import { findOldAddress } from '../serving/old-addresses.js';
 import type { Addresses } from '../shared/config.js';
 import type { Executor } from '../shared/database.js';
-import { hashOf, type StoredReference } from './document-queries.js';
+import { sha256Of } from '../shared/sha256.js';
+import type { StoredReference } from './document-queries.js';
 import { findSiteObjects } from './site-assets/queries.js';
 
 /** A reference as it was read. */
@@ -197,7 +198,7 @@ export class ReferenceResolver {
   #hashOf(place: string): string {
     const known = this.#hashes.get(place);
     if (known !== undefined) return known;
-    const hash = hashOf(place);
+    const hash = sha256Of(place);
     this.#hashes.set(place, hash);
     return hash;
   }

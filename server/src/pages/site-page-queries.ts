@@ -6,7 +6,7 @@ import {
   selectOne,
   type Transaction,
 } from '../shared/database.js';
-import { hashOf } from './document-queries.js';
+import { sha256Of } from '../shared/sha256.js';
 import type { SitePage } from './site-page.js';
 
 interface PageRow {
@@ -96,7 +96,7 @@ export async function findSitePage(
 
 export async function findSitePageAt(db: Executor, path: string): Promise<SitePage | null> {
   const row = await selectOne<PageRow>(db, `SELECT ${COLUMNS} FROM site_pages WHERE path_hash = ?`, [
-    hashOf(path),
+    sha256Of(path),
   ]);
   return row && toPage(row);
 }
@@ -107,7 +107,7 @@ export async function findMovedPage(db: Executor, path: string): Promise<SitePag
     db,
     `SELECT ${COLUMNS} FROM site_pages
      WHERE id = (SELECT page_id FROM site_page_paths WHERE path_hash = ?)`,
-    [hashOf(path)],
+    [sha256Of(path)],
   );
   return row && toPage(row);
 }
@@ -135,7 +135,7 @@ export async function insertSitePage(
     tx,
     `INSERT INTO site_pages (type, parent_id, slug, path, path_hash, title, in_navigation, position, revision, updated_by)
      VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?)`,
-    [type, parentId, slug, path, hashOf(path), title, inNavigation ? 1 : 0, position, by],
+    [type, parentId, slug, path, sha256Of(path), title, inNavigation ? 1 : 0, position, by],
   ).catch(refuseTaken(path));
   return String(insertId);
 }
@@ -147,7 +147,7 @@ export async function updatePlace(tx: Transaction, id: string, place: PagePlace)
     tx,
     `UPDATE site_pages SET type = ?, parent_id = ?, slug = ?, path = ?, path_hash = ?, in_navigation = ?, position = ?
      WHERE id = ?`,
-    [type, parentId, slug, path, hashOf(path), inNavigation ? 1 : 0, position, id],
+    [type, parentId, slug, path, sha256Of(path), inNavigation ? 1 : 0, position, id],
   ).catch(refuseTaken(path));
 }
 
@@ -157,7 +157,7 @@ export async function insertOldPath(
   { id, path }: Pick<SitePage, 'id' | 'path'>,
 ): Promise<void> {
   await change(tx, 'REPLACE INTO site_page_paths (path_hash, path, page_id) VALUES (?, ?, ?)', [
-    hashOf(path),
+    sha256Of(path),
     path,
     id,
   ]);
@@ -192,7 +192,7 @@ export async function countBroken(db: Executor, paths: readonly string[]): Promi
      JOIN page_sources ON page_sources.id = page_documents.source_id AND page_sources.kind = 'pages'
      JOIN page_references ON page_references.document_id = page_documents.id AND page_references.state = 'broken'
      WHERE page_documents.path_hash IN (${paths.map(() => '?').join(', ')}) GROUP BY page_documents.path`,
-    paths.map(hashOf),
+    paths.map(sha256Of),
   );
   return new Map(rows.map(({ path, n }) => [path, n]));
 }

@@ -8,7 +8,7 @@ import { placeKey } from '../library/joints.js';
 import { fileEnd } from '../recipes/file-end.js';
 import { findRenditions } from '../recipes/queries.js';
 import type { Executor } from '../shared/database.js';
-import { hashOf } from './document-queries.js';
+import { sha256Of } from '../shared/sha256.js';
 import type { AddressRow } from './follow-queries.js';
 
 /** The addresses that pages are to have for some files: where a placement says so those in a store, else media addresses. */
@@ -48,7 +48,7 @@ export class WantedAddresses {
     const target = targetOf(row.address, baseOf(row.base, row.url));
     if (!inStore) return target === null || this.#stores.find(target) === null;
     // The store may have another base address than it had.
-    return target !== null && hashOf(inStore.place) === row.place && bareOf(target) === bareOf(inStore.url);
+    return target !== null && sha256Of(inStore.place) === row.place && bareOf(target) === bareOf(inStore.url);
   }
 
   /** The address that a reference should have instead; null where it is right, or its file is gone. */
