@@ -1,5 +1,7 @@
 import { readdir } from 'node:fs/promises';
 import { afterAll, beforeAll, expect, test } from 'vitest';
+import { select, selectExpanded } from '../shared/database.js';
+import { sha256Of } from '../shared/sha256.js';
 import { api, callsOf } from '../testing/calls.js';
 import { startTestServer, type TestServer } from '../testing/harness.js';
 
@@ -187,6 +189,47 @@ test('a refused name uses up nothing of a token, and old addresses are taken as 
   await server.call('PATCH', `${api}/assets/${first.id}`, { json: { folder: '/limited/away' } });
   const moved = await send([['folder', '/limited'], ['rename', 'false'], file('a.txt', 'new')]);
   expect([moved.status, moved.body.verdict.reasons[0].code]).toEqual([422, 'name-taken']);
+});
+
+test('a token counts what was uploaded with it, upload after upload', async () => {
+  await send([['folder', '/counted'], file('first.txt', 'counted first')]);
+  const { body } = await server.call('POST', `${api}/upload-tokens`, {
+    json: { folder: '/counted', maxItems: 4 },
+  });
+  const by = async (...names: string[]) => {
+    const files = names.map((name) => file(name, `counted ${name}`));
+    const { status } = await send([['folder', '/counted'], ...files], {
+      Authorization: `Bearer ${body.token}`,
+    });
+    const [row] = await select<{ used_items: number }>(
+      server.db,
+      "SELECT used_items FROM access_tokens WHERE folder = '/counted'",
+    );
+    return [status, row?.used_items];
+  };
+  expect([await by('a.txt', 'b.txt'), await by('c.txt'), await by('d.txt'), await by('e.txt')]).toEqual([
+    [207, 2],
+    [201, 3],
+    [201, 4],
+    [422, 4],
+  ]);
+});
+
+test('nothing of a refused file is left, and its neighbours stay', async () => {
+  await setRules('/no-pages', { deny: ['pdf'] });
+  const { body } = await send([
+    ['folder', '/no-pages'],
+    file('kept.txt', 'left as a text'),
+    file('gone.pdf', '%PDF-1.7 left by nobody'),
+  ]);
+  expect(body.results.map(({ status }: { status: number }) => status)).toEqual([201, 422]);
+  const digests = ['left as a text', '%PDF-1.7 left by nobody'].map((text) => sha256Of(text));
+  const rows = await selectExpanded<{ sha256: string }>(
+    server.db,
+    'SELECT sha256 FROM blobs WHERE sha256 IN (?)',
+    [digests],
+  );
+  expect(rows.map(({ sha256 }) => sha256)).toEqual([digests[0]]);
 });
 
 test.each<[string, Part[], string]>([
