@@ -146,7 +146,8 @@ test('documents of which the index may not hold everything are parsed: very long
   const source = await addTable();
   await run(`/sources/${source}/index`);
   const { ended, parsed } = await rewrite(source, '/media/new/a.jpg');
-  expect(parsed).toEqual([2, 3, 5].map((id) => `https://www.skerry.example/${id}`));
+  // The items of the run are worked on side by side.
+  expect(parsed.sort()).toEqual([2, 3, 5].map((id) => `https://www.skerry.example/${id}`));
   expect(ended).toMatchObject({ state: 'done', done: 5, failed: 0 });
   const made = images(1).replace(FROM, '/media/new/a.jpg');
   expect(await bodies()).toEqual([
