@@ -3,8 +3,8 @@ import { objectAddress } from './bucket.js';
 
 test('an address encodes all but unreserved characters, and keeps slashes', () => {
   // RFC 3986 §2.3.
-  expect(objectAddress('https://media.example', 'a b/c+d~é!.jpg')).toBe(
-    'https://media.example/a%20b/c%2Bd~%C3%A9%21.jpg',
+  expect(objectAddress('https://media.example', "a b/c+d~é!(1)*'.jpg")).toBe(
+    'https://media.example/a%20b/c%2Bd~%C3%A9%21%281%29%2A%27.jpg',
   );
 });
 

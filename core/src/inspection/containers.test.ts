@@ -147,6 +147,14 @@ describe('a RIFF file', () => {
     expect(out).not.toContain('secret');
   });
 
+  test('only a list is one, whatever a chunk begins with, and an empty one stays', () => {
+    const out = clean('rights', riff('AVI ', chunk('told', 'hdrlavih\u0004\0\0\0head'), list('hdrl')));
+    expect(out).not.toContain('avih');
+    expect(out).toContain('LIST\u0004\0\0\0hdrl');
+    const texts = riff('AVI ', chunk('told', concat([fromLatin1('INFO'), chunk('IART', 'Edda')])));
+    expect(clean('rights', texts)).not.toContain('Edda');
+  });
+
   test('a list without a type is no list, and one in itself too deep is refused', () => {
     expect(clean('none', riff('AVI ', chunk('LIST', 'hdr')))).toContain('JUNK');
     let nested = chunk('avih', 'head');

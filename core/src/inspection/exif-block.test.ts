@@ -117,6 +117,29 @@ describe('values', () => {
     expect(exifForPicture(exifOf(many), FACTS)?.length).toBe(8 + 2 + 3 * 12 + 4 + 3 * 16_000);
   });
 
+  test('fill the block to its last byte', () => {
+    const texts = (last: number) =>
+      exifOf([
+        ...[269, 270, 271].map((tag) => ({ tag, bytes: 16_000 })),
+        { tag: 305, bytes: 60_000 - 3 * (16_000 + 12) - 12 + last },
+      ]);
+    expect(exifForPicture(texts(0), FACTS)?.length).toBe(8 + 2 + 4 + 60_000);
+    expect(exifForPicture(texts(1), FACTS)?.length).toBe(8 + 2 + 4 + 3 * (16_000 + 12));
+  });
+
+  test('of an unknown type, and those that lie outside, go alone', () => {
+    const kept = [{ tag: 270, bytes: 20 }];
+    const alone = exifForPicture(exifOf(kept), FACTS);
+    const two = exifOf([...kept, { tag: 271, bytes: 20 }]);
+    const [unknown, outside, inside] = [two.slice(), two.slice(), two.slice()];
+    new DataView(unknown.buffer).setUint16(10 + 12 + 2, 99, true);
+    new DataView(outside.buffer).setUint32(10 + 12 + 8, two.length - 19, true);
+    new DataView(inside.buffer).setUint32(10 + 12 + 8, two.length - 20, true);
+    expect(exifForPicture(unknown, FACTS)).toEqual(alone);
+    expect(exifForPicture(outside, FACTS)).toEqual(alone);
+    expect(exifForPicture(inside, FACTS)?.length).toBe((alone?.length ?? 0) + 12 + 20);
+  });
+
   test('that describe how a TIFF is stored go, with what they lead to', () => {
     const layout = [256, 258, 273, 279, 330, 513, 700, 33_723, 34_377, 50_706];
     expect(exifForPicture(exifOf(layout.map((tag) => ({ tag, bytes: 20 }))), FACTS)).toBeNull();

@@ -30,6 +30,17 @@ test('a size class begins at its floor, for every size', () => {
   );
 });
 
+test('each class of sizes has the smallest size that is in it, or in one above where none is', () => {
+  const largest = sizeClass(2 ** 45);
+  for (let number = 0; number <= largest; number += 1) {
+    const floor = sizeClassFloor(number);
+    expect(sizeClass(floor)).toBeGreaterThanOrEqual(number);
+    if (floor > 0) expect(sizeClass(floor - 1)).toBeLessThan(number);
+  }
+  for (let bytes = 0; bytes < 5000; bytes += 1)
+    expect(sizeClass(sizeClassFloor(sizeClass(bytes)))).toBe(sizeClass(bytes));
+});
+
 test('an asset is counted once under each thing', () => {
   const facets = facetsOf(ASSET);
   const names = facets.map(({ scope, name }) => `${scope}:${name}`);

@@ -49,6 +49,14 @@ describe('a filter', () => {
     });
   });
 
+  test('joins by "and" as well, however often it is written, and not before the first condition', () => {
+    expect(filterOf('storm and fog')).toEqual(filterOf('storm fog'));
+    expect(filterOf('storm AND and fog and')).toEqual(filterOf('storm fog'));
+    expect(filterOf('storm and fog or lamp')).toEqual(filterOf('(storm fog) or lamp'));
+    for (const text of ['and', 'and fog', 'storm or and fog', '(and fog)'])
+      expect(errorOf(text)).toMatchObject({ position: text.indexOf('and'), length: 3 });
+  });
+
   test('is grouped by parentheses and kept together by quotes', () => {
     expect(filterOf('(storm or fog) "turning lamp"')).toMatchObject({
       op: 'and',
@@ -145,9 +153,18 @@ describe('an error of a filter', () => {
     ['(fog', 0, 1, 'fog'],
     ['fog)', 3, 1, 'fog'],
     ['fog or', 4, 2, 'fog '],
+    ['or fog', 0, 2, ' fog'],
+    ['()', 1, 1, '('],
     ['not', 0, 3, ''],
   ])('in %s says where it is and what would do', (text, position, length, suggestion) => {
     expect(errorOf(text)).toMatchObject({ position, length, suggestion });
+  });
+
+  test('says whether a condition is missing, or one side of "or"', () => {
+    expect(errorOf('or fog').message).toBe('"or" needs a condition on both sides');
+    expect(errorOf('fog or or lamp').message).toBe('"or" needs a condition on both sides');
+    expect(errorOf('fog or').message).toBe('a condition is missing here');
+    expect(errorOf('()').message).toBe('a condition is missing here');
   });
 
   test('in a word with a colon that is like no field proposes quotes', () => {

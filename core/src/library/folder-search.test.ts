@@ -32,6 +32,12 @@ test('a whole path comes before all others', () => {
   expect(searchFolders(['/a/b', '/b', '/a'], '/a', 10).paths).toEqual(['/a', '/a/b']);
 });
 
+test('equal ones are in the order of the alphabet, and words may stand far apart', () => {
+  const paths = ['/b/fog', '/c/fog', '/a/fog'];
+  expect(searchFolders(paths, 'fog', 10).paths).toEqual(['/a/fog', '/b/fog', '/c/fog']);
+  expect(searchFolders([...paths].reverse(), ' fog \t  b', 10).paths).toEqual(['/b/fog']);
+});
+
 test('says how many more there are', () => {
   const paths = Array.from({ length: 2000 }, (_, n) => `/folder-${String(n).padStart(4, '0')}`);
   expect(searchFolders(paths, 'folder', 50).more).toBe(1950);

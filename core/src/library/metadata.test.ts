@@ -80,6 +80,7 @@ test('a date fills the capture date and nothing else does, in the default mappin
 test('orientations 5 to 8 turn a picture by a quarter (Exif 2.32, tag 0x0112)', () => {
   expect([null, 1, 2, 3, 4].some(isQuarterTurned)).toBe(false);
   expect([5, 6, 7, 8].every(isQuarterTurned)).toBe(true);
+  expect([0, 9].some(isQuarterTurned)).toBe(false);
 });
 
 describe('a moment of capture holds at its limits, and not one further', () => {

@@ -55,6 +55,7 @@ describe('cleanName', () => {
 test('splitName splits at the last dot and keeps a leading one', () => {
   expect(splitName('log.tar.GZ')).toEqual({ stem: 'log.tar', extension: 'gz' });
   expect(splitName('.profile')).toEqual({ stem: '.profile', extension: '' });
+  expect(splitName('README')).toEqual({ stem: 'README', extension: '' });
   expect(splitName('plan.')).toEqual({ stem: 'plan.', extension: '' });
 });
 
