@@ -58,6 +58,7 @@ describe('a GIF', () => {
       extension(0xff, 'XMP DataXMP', 'secret'),
       extension(0xff, 'NETSCAPE2.', 'secret'),
     ];
+    told.push(extension(0x42, 'NETSCAPE2.0', 'secret'), extension(0xff, 'NETSCAPE2.0x', 'secret'));
     const odd = extension(0x42, 'secret');
     const kept = [head(null), loop, profile, text, image(null), end];
     expect(
@@ -295,6 +296,13 @@ describe('an ISO film', () => {
     expect(clean(data, 'none').split('\u0000\u0000\u0000\u0003\u0000\u0000\u0000\u0004')).toHaveLength(3);
   });
 
+  test('of version 1 loses its times of 64 bits', () => {
+    const times = concat([number(1, 8), number(2, 8), number(3, 4), number(4, 8)]);
+    const header = box('mvhd', Uint8Array.of(1, 0, 0, 0), times);
+    const out = clean(concat([box('ftyp', fromLatin1('isom')), box('moov', header)]), 'none');
+    expect(out.endsWith(`${'\0'.repeat(16)}${latin1(times.subarray(16))}`)).toBe(true);
+  });
+
   test('boxes are read to the end, long ones too, and broken ones are said', () => {
     const read = (data: Uint8Array) =>
       [...boxesOf(new ByteReader(new BytesInMemory(data)), 0, data.length)].map(({ type, dataAt, end }) => [
@@ -373,6 +381,10 @@ describe('numbers and codes', () => {
     expect([0, 1, 2, 4].map((size) => big.uint(1, size))).toEqual([0, 2, 0x0203, 0x02030405]);
     expect([0, 1, 2, 4].map((size) => little.uint(1, size))).toEqual([0, 2, 0x0302, 0x05040302]);
     expect(() => big.u64(0)).toThrow('a size that no file has');
+    const u64 = (high: number, low: number) =>
+      new ByteReader(new BytesInMemory(concat([number(high, 4), number(low, 4)]))).u64(0);
+    expect(u64(0x1fffff, 0xffffffff)).toBe(Number.MAX_SAFE_INTEGER);
+    expect(() => u64(0x200000, 0)).toThrow('a size that no file has');
     expect(new ByteReader(new BytesInMemory(number(2 ** 40, 8))).uint(0, 8)).toBe(2 ** 40);
     expect(() => big.u32(5)).toThrow('it ends before byte 9');
     expect(() => big.bytes(-1, 2)).toThrow(RangeError);

@@ -82,6 +82,12 @@ describe.each(['II', 'MM'] as const)(
       );
     });
 
+    test('is that of all metadata of a picture, which may have none', () => {
+      const exif = exifForPicture(block, FACTS);
+      expect(metadataForPicture({ exif: block, xmp: null, iim: null }, FACTS).exif).toEqual(exif);
+      expect(metadataForPicture({ exif: null, xmp: null, iim: null }, FACTS).exif).toBeNull();
+    });
+
     test('a second time is the same', () => {
       const once = exifForPicture(block, FACTS) ?? new Uint8Array();
       expect(exifForPicture(once, FACTS)).toEqual(once);

@@ -63,6 +63,39 @@ describe('a JPEG', () => {
     expect(latin1(out)).not.toContain('Edda');
   });
 
+  test('has its own IPTC in an image resource, padded to an even length', () => {
+    for (const text of ['odd', 'even']) {
+      const iim = fromLatin1(text);
+      const out = clean(plain, { keep: 'given', given: { exif: null, xmp: null, iim } });
+      expect(segmentsOf(out)).toEqual(['e0 JFIF', 'ed Phot', 'c0 \b\0\u0001\0']);
+      const resource = concat([
+        number(0x0404, 2),
+        zeros(2),
+        number(text.length, 4),
+        iim,
+        zeros(text.length % 2),
+      ]);
+      expect(latin1(out)).toContain(`Photoshop 3.0\u00008BIM${latin1(resource)}\xff\xc0`);
+    }
+  });
+
+  test('is given what fits into a segment, and not more', () => {
+    const out = (bytes: number) =>
+      segmentsOf(clean(plain, { keep: 'given', given: { exif: zeros(bytes), xmp: null, iim: null } }));
+    const most = 65_535 - 2 - 'Exif\0\0'.length;
+    expect(out(most)).toContain('e1 Exif');
+    expect(out(most + 1)).toEqual(out(0).slice(0, 1).concat(out(0).slice(2)));
+  });
+
+  test('is read over restart markers to the end of its scan, and only a JPEG is', () => {
+    const restarts = Array.from({ length: 8 }, (_, n) =>
+      concat([Uint8Array.of(0xff, 0xd0 + n), fromLatin1('x')]),
+    );
+    const data = concat([start, jfif, frame, scan, ...restarts, end]);
+    expect(clean(concat([data, fromLatin1('secret')]), {})).toEqual(data);
+    expect(() => clean(data.subarray(1), {})).toThrow('does not begin like a JPEG');
+  });
+
   test('is given nothing of its own where all but pictures is kept', () => {
     expect(clean(plain, { keep: 'all-but-pictures', rights, orientation: 6 })).toEqual(plain);
   });
@@ -123,7 +156,18 @@ describe('a Matroska film', () => {
     expect(clean(concat([data, fromLatin1('secret')]))).toEqual(concat([data, zeros(6)]));
   });
 
+  test('a recording that broke off in a cluster is kept as far as it goes, and no other element may be cut off', () => {
+    const open = (id: number, ...data: Uint8Array[]) => concat([idBytes(id), Uint8Array.of(0xff), ...data]);
+    const cut = (id: number) => concat([idBytes(id), Uint8Array.of(0x80 | 40), fromLatin1('frames')]);
+    const recording = (id: number) => concat([head, open(0x18538067, open(0x1f43b675, cut(id)))]);
+    for (const id of [0xa3, 0x4dbb]) expect(clean(recording(id))).toEqual(recording(id));
+    expect(() => clean(recording(0x1254c367))).toThrow('an element of it is broken');
+    expect(() => clean(concat([head, open(0x18538067, open(0x1254c367))]))).toThrow('has no size');
+  });
+
   test('an element that ends beyond the one around it is said', () => {
+    const endless = concat([idBytes(0x7ba9), Uint8Array.of(0xff), fromLatin1('x')]);
+    expect(() => clean(film(element(0x1549a966, endless)))).toThrow('an element of it is broken');
     const tooLong = concat([idBytes(0x7ba9), Uint8Array.of(0x80 | 40), fromLatin1('short')]);
     expect(() => clean(film(element(0x1549a966, tooLong)))).toThrow('an element of it is broken');
   });
@@ -140,7 +184,7 @@ describe("the keys of a film's metadata", () => {
     const data = box('data', zeros(8), fromLatin1(text));
     return concat([number(data.length + 8, 4), number(index, 4), data]);
   };
-  const film = (keys: readonly string[], items: readonly Uint8Array[]) =>
+  const film = (keys: readonly string[], items: readonly Uint8Array[], version = zeros(0)) =>
     concat([
       box('ftyp', fromLatin1('qt  ')),
       box(
@@ -148,6 +192,7 @@ describe("the keys of a film's metadata", () => {
         box('mvhd', zeros(20)),
         box(
           'meta',
+          version,
           box('hdlr', zeros(24)),
           box('keys', zeros(4), number(keys.length, 4), ...keys.map(key)),
           box('ilst', ...items),
@@ -182,6 +227,18 @@ describe("the keys of a film's metadata", () => {
       'trust',
       'Edda',
     ]);
+  });
+
+  test('are found behind a version, too, as ISO films have it, and in no box that is too short for one', () => {
+    const out = clean(film(KEYS, [item(1, 'position'), item(4, 'Edda')], zeros(4)));
+    expect(['position', 'Edda'].filter((text) => out.includes(text))).toEqual(['Edda']);
+    for (const short of [zeros(0), zeros(4), zeros(7)]) {
+      const data = concat([
+        box('ftyp', fromLatin1('qt  ')),
+        box('moov', box('mvhd', zeros(20)), box('meta', short)),
+      ]);
+      expect(clean(data)).toHaveLength(data.length);
+    }
   });
 
   test('where nothing is kept no item is', () => {

@@ -218,12 +218,125 @@ describe('the metadata of a HEIF', () => {
     ['with an offset beyond its end', concat([number(99, 4), EXIF])],
     ['that is no TIFF', concat([zeros(4), fromLatin1('secret secret secret secret')])],
   ])('%s is emptied', (_, data) => {
-    const out = dataOf(clean(heif({ type: 'Exif', data })), data.length);
+    const file = heif({ type: 'Exif', data });
+    const cleaned = clean(file);
+    expect(cleaned.subarray(20 + data.length)).toEqual(file.subarray(20 + data.length));
+    const out = dataOf(cleaned, data.length);
     const empty =
       data.length < EMPTY_EXIF.length
         ? zeros(data.length)
         : concat([EMPTY_EXIF, zeros(data.length - EMPTY_EXIF.length)]);
     expect(out).toEqual(empty);
+  });
+
+  /** A file whose one item of unknown text is located in the given way; `idat` comes last. */
+  function located(
+    version: number,
+    {
+      sizes,
+      method = 0,
+      base,
+      extents,
+    }: { sizes: number[]; method?: number; base: number; extents: number[][] },
+  ) {
+    const [offset = 0, length = 0, baseBytes = 0, index = 0] = sizes;
+    const wide = version < 2 ? 2 : 4;
+    const location = concat([
+      ...[
+        number(1, wide),
+        ...(version > 0 ? [number(method, 2)] : []),
+        number(0, 2),
+        number(base, baseBytes),
+      ],
+      number(extents.length, 2),
+      ...extents.map(([from = 0, bytes = 0]) =>
+        concat([number(9, version > 0 ? index : 0), number(from, offset), number(bytes, length)]),
+      ),
+    ]);
+    const packed = Uint8Array.of((offset << 4) | length, (baseBytes << 4) | index);
+    return concat([
+      box('ftyp', fromLatin1('heic')),
+      box('mdat', fromLatin1('..secret..secret..')),
+      box(
+        'meta',
+        zeros(4),
+        box('iinf', zeros(4), number(1, 2), info(1, 'mime', 'text/plain\0')),
+        box('iloc', Uint8Array.of(version, 0, 0, 0), packed, number(1, wide), location),
+        box('idat', fromLatin1('..secret..')),
+      ),
+    ]);
+  }
+  /** What is left of the texts in `mdat` and `idat`. */
+  const left = (file: Uint8Array) => {
+    const out = latin1(clean(file)).replaceAll('\0', '-');
+    return [out.slice(20, 38), out.slice(-10)];
+  };
+
+  test.each([
+    [
+      'by offsets',
+      0,
+      { sizes: [4, 4, 0, 0], base: 0, extents: [[22, 6]] },
+      '..------..secret..',
+      '..secret..',
+    ],
+    [
+      'from a base',
+      0,
+      { sizes: [4, 4, 4, 0], base: 20, extents: [[2, 6]] },
+      '..------..secret..',
+      '..secret..',
+    ],
+    [
+      'in two extents with indexes',
+      1,
+      {
+        sizes: [8, 4, 0, 4],
+        base: 0,
+        extents: [
+          [22, 6],
+          [30, 6],
+        ],
+      },
+      '..------..------..',
+      '..secret..',
+    ],
+    [
+      'with wide numbers',
+      2,
+      { sizes: [4, 4, 8, 0], base: 20, extents: [[10, 6]] },
+      '..secret..------..',
+      '..secret..',
+    ],
+    [
+      'in its own box',
+      1,
+      { sizes: [4, 4, 0, 0], method: 1, base: 0, extents: [[2, 6]] },
+      '..secret..secret..',
+      '..------..',
+    ],
+    [
+      'in another item',
+      1,
+      { sizes: [4, 4, 0, 0], method: 2, base: 0, extents: [[22, 6]] },
+      '..secret..secret..',
+      '..secret..',
+    ],
+    [
+      'beyond the end',
+      0,
+      { sizes: [4, 4, 0, 0], base: 0, extents: [[22, 60_000]] },
+      '..secret..secret..',
+      '..secret..',
+    ],
+  ])('that is located %s is cleared there, and nowhere else', (_, version, how, inMdat, inIdat) => {
+    expect(left(located(version, how))).toEqual([inMdat, inIdat]);
+  });
+
+  test('to the end of the file goes to its last byte', () => {
+    const file = located(0, { sizes: [4, 4, 0, 0], base: 0, extents: [[22, 0]] });
+    const last = located(0, { sizes: [4, 4, 0, 0], base: 0, extents: [[22, file.length - 22]] });
+    for (const one of [file, last]) expect(latin1(clean(one).subarray(22))).toMatch(/^\0+$/);
   });
 
   test('is kept up to its limit; a file with more is refused', () => {
@@ -282,12 +395,41 @@ describe('the directories of a TIFF', () => {
     );
   });
 
+  test('behind one that lies below another are erased', () => {
+    const below = 8 + 2 + 12 + 4;
+    const data = tiff(
+      directory(0, entry(SUB, 4, 1, below)),
+      directory(below + 18, entry(WIDTH, 3, 1, 7)),
+      directory(0, entry(WIDTH, 3, 1, 8)),
+    );
+    expect(clean(data)).toEqual(
+      concat([tiff(directory(0, entry(SUB, 4, 1, below)), directory(0, entry(WIDTH, 3, 1, 7))), zeros(18)]),
+    );
+  });
+
   test('that are broken are refused', () => {
     expect(() => clean(tiff(directory(0, entry(SUB, 2, 1, 26))))).toThrow('a directory of it is broken');
     expect(() => clean(tiff(number(5000, 2, true)))).toThrow('a directory of it is broken');
     expect(() => clean(fromLatin1('II+\x01........'))).toThrow('does not begin like a TIFF');
     expect(() => clean(fromLatin1('IM*\0........'))).toThrow('does not begin like a TIFF');
   });
+});
+
+/** Source: TIFF 6.0, section 2: an entry of texts states their length with the zero behind them. */
+test('rights are written as Exif, at most 2,000 characters of each', () => {
+  const textOf = (block: Uint8Array | null) => latin1(block ?? zeros(0));
+  const both = textOf(
+    writeExif({ orientation: null, rights: { ...NO_RIGHTS, artist: 'Edda', copyright: 'Trust' } }),
+  );
+  expect(both).toMatch(/Edda\0+Trust\0/);
+  const long = textOf(writeExif({ orientation: null, rights: { ...NO_RIGHTS, artist: 'x'.repeat(2001) } }));
+  expect(/x+/.exec(long)?.[0]).toHaveLength(2000);
+  expect([0, 1, 9].map((orientation) => writeExif({ orientation, rights: null }))).toEqual([
+    null,
+    null,
+    null,
+  ]);
+  expect([2, 8].map((orientation) => writeExif({ orientation, rights: null })?.[18])).toEqual([2, 8]);
 });
 
 /** Source: XML 1.0, production 2. */

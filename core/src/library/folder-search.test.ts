@@ -38,8 +38,15 @@ test('equal ones are in the order of the alphabet, and words may stand far apart
   expect(searchFolders([...paths].reverse(), ' fog \t  b', 10).paths).toEqual(['/b/fog']);
 });
 
+test('a name that begins so comes before one that holds it, and that before what lies below, however long each is', () => {
+  const paths = ['/fog/x', '/the-fog', '/fog-signals-of-the-north'];
+  expect(searchFolders(paths, 'fog', 10).paths).toEqual([...paths].reverse());
+  // The whole path, with its slash, is what somebody chose from a list before.
+  expect(searchFolders(['/a', '/news/b', '/news'], '/news', 10).paths).toEqual(['/news', '/news/b']);
+});
+
 test('says how many more there are', () => {
   const paths = Array.from({ length: 2000 }, (_, n) => `/folder-${String(n).padStart(4, '0')}`);
-  expect(searchFolders(paths, 'folder', 50).more).toBe(1950);
+  expect(searchFolders(paths, 'folder', 50)).toEqual({ paths: paths.slice(0, 50), more: 1950 });
   expect(searchFolders(paths, '1999', 50)).toEqual({ paths: ['/folder-1999'], more: 0 });
 });

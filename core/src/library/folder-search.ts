@@ -26,8 +26,7 @@ export function searchFolders(paths: readonly string[], typed: string, most: num
 }
 
 function rankOf(path: string, word: string): number {
-  if (path === word) return 0;
   const name = path.slice(path.lastIndexOf('/') + 1);
-  if (name.startsWith(word)) return 1;
-  return name.includes(word) ? 2 : 3;
+  if (name.startsWith(word)) return 0;
+  return name.includes(word) ? 1 : 2;
 }
