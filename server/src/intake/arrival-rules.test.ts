@@ -50,7 +50,7 @@ describe('rules on arrival', () => {
         }),
       );
     });
-    await setRules('/checked', { check: { url, timeoutMs: 2000, onFailure: 'refuse' } });
+    await setRules('/checked', { check: { url, timeoutMs: 30_000, onFailure: 'refuse' } });
     const { body } = await server.call('POST', `${api}/assets`, {
       body: form('/checked', [
         { name: 'yes.txt', data: bytes('y') },
@@ -75,7 +75,7 @@ describe('rules on arrival', () => {
       asked.push(JSON.parse((await collect(req)).toString()).data);
       res.end('{"accept":true,"message":null}');
     });
-    await setRules('/told', { check: { url: `${site}/told`, timeoutMs: 2000, onFailure: 'refuse' } });
+    await setRules('/told', { check: { url: `${site}/told`, timeoutMs: 30_000, onFailure: 'refuse' } });
     const broken = Buffer.concat([Buffer.from([0xff, 0xd8, 0xff]), Buffer.alloc(50)]);
     await server.call('POST', `${api}/assets`, {
       body: form('/told', [

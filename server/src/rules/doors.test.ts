@@ -130,7 +130,7 @@ const RULES: Record<string, Case> = {
 
 const rulesOf = (rule: string) =>
   rule === 'check'
-    ? { check: { url: `${outside.url}/check`, timeoutMs: 3000, onFailure: 'refuse' } }
+    ? { check: { url: `${outside.url}/check`, timeoutMs: 30_000, onFailure: 'refuse' } }
     : RULES[rule]?.rules;
 
 const call = (method: string, path: string, json?: unknown): Promise<Answer> =>
