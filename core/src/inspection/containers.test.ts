@@ -288,6 +288,26 @@ describe('an ISO film', () => {
     expect(at(clean(film({ ...track, chunks: [6, 0, 3, 1], runs: [[1, 1, 1]] })), 8)).toBe('..c.ef.h');
   });
 
+  test('chunks of as many samples as their run says are cleared, and the last run goes on', () => {
+    const track = { handler: 'meta', samples: 'axbbyczdd', sizes: [1, 1, 1, 1, 2], chunks: [0, 2, 5, 7] };
+    const runs = (...all: [number, number, number][]) => at(clean(film({ ...track, runs: all })), 9);
+    expect(runs([1, 1, 1], [2, 2, 1], [3, 1, 1])).toBe('.x..y.z..');
+    expect(runs([1, 1, 1], [2, 2, 1])).toBe('.x..y...d');
+    expect(runs([1, 1, 1])).toBe('.x.by.z.d');
+  });
+
+  test('that states more samples than any has is refused', () => {
+    for (const [type, behind] of [
+      ['stsz', 12],
+      ['stsc', 8],
+      ['stco', 8],
+    ] as const) {
+      const data = film({ handler: 'meta', samples: 'ab', sizes: [1, 1], chunks: [0], runs: [[1, 2, 1]] });
+      data.fill(0xff, latin1(data).indexOf(type) + behind, latin1(data).indexOf(type) + behind + 4);
+      expect(() => clean(data)).toThrow('too many samples');
+    }
+  });
+
   test('loses its times only where nothing is kept', () => {
     const data = film({ handler: 'vide', samples: 'aa', sizes: 2, chunks: [0], runs: [[1, 1, 1]] });
     const times = '\u0000\u0000\u0000\u0001\u0000\u0000\u0000\u0002\u0000\u0000\u0000\u0003';

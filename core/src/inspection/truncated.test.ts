@@ -46,6 +46,14 @@ test.each(PICTURES)('a %s that ends within its picture is truncated, wherever it
   );
 });
 
+test('what is shorter than the end of its type is truncated, or broken', () => {
+  for (const [mime, whole] of PICTURES)
+    for (let length = 0; length < 12; length += 1) {
+      const source = new BytesInMemory(whole.subarray(0, length));
+      expect([mime, length, isTruncated(source, mime)]).toEqual([mime, length, true]);
+    }
+});
+
 test('the end of a preview is not that of the picture', () => {
   const preview = bytesOf([0xff, 0xd8, 0xff, 0xd9]);
   const jpeg = bytesOf([0xff, 0xd8, 0xff, 0xe1, 0, 6], [...preview], [0xff, 0xda, 0, 4, 1, 2, 9, 8]);
