@@ -93,6 +93,13 @@ describe('addresses are replaced', () => {
   });
 });
 
+test('an address without a query is no other one', () => {
+  const map = new AddressMap({ pairs: [{ from: '/old/dusk.jp', to: '/new' }] }, SITE);
+  expect(rewrite('<img src="/old/dusk.jpg"><img src="/old/dusk.jp?x">', map)).toBe(
+    '<img src="/old/dusk.jpg"><img src="/new?x">',
+  );
+});
+
 /** Source: RFC 4180. */
 describe('a CSV of addresses', () => {
   test('is read with or without a header, with quotes, separators and blank lines', () => {
@@ -109,7 +116,12 @@ describe('a CSV of addresses', () => {
   });
 
   test('says which rows are none, and keeps the others', () => {
-    const long = `/${'x'.repeat(2000)}`;
+    const [most, long] = [`/${'x'.repeat(1999)}`, `/${'x'.repeat(2000)}`];
+    expect(readAddressPairs(`${most},/g\n/h,${most}`)).toMatchObject({
+      pairs: [{ from: most }, { to: most }],
+      faults: [],
+    });
+    expect(readAddressPairs(`/h,${long}`)).toMatchObject({ pairs: [], faults: [{ row: 1 }] });
     expect(readAddressPairs(`/a,/b\n/c\n,/d\n/e,\n/a,/f\n${long},/g\n/h,/i`)).toEqual({
       pairs: [
         { from: '/a', to: '/b' },

@@ -254,6 +254,30 @@ test.each([
   ).toEqual([]);
 });
 
+test('addresses may touch, and of those that overlap none is replaced without parsing', () => {
+  const known = (...all: [number, string][]) =>
+    all.map(([from, address]) => ({ from, attribute: 'img srcset', address }));
+  const plan = (...all: [number, string][]) =>
+    planKnownRewrite(sliceOf('a.jpgb.jpg'), known(...all), (one) => `/${one.address}`);
+  expect(plan([0, 'a.jpg'], [5, 'b.jpg'])?.edits.map(({ from, to }) => [from, to])).toEqual([
+    [0, 5],
+    [5, 10],
+  ]);
+  expect(plan([0, 'a.jpg'], [0, 'a.jpg'])).toBeNull();
+  expect(plan([0, 'a.jpgb'], [5, 'b.jpg'])).toBeNull();
+  const same = planKnownRewrite(sliceOf('a.jpg'), known([0, 'a.jpg']), () => 'a.jpg');
+  expect(same).toEqual({ edits: [], references: known([0, 'a.jpg']) });
+});
+
+test('commas at the ends of a candidate, and signs that end an attribute, are escaped', () => {
+  const srcset = '<img srcset="a.jpg 2x">';
+  const commas = planEdits(srcset, references('html', srcset), () => ',,a,b.jpg,,');
+  expect(applyEdits(srcset, commas)).toBe('<img srcset="%2C%2Ca,b.jpg%2C%2C 2x">');
+  const src = "<img src='a.jpg'>";
+  const signs = planEdits(src, references('html', src), () => "/a&b'c.jpg");
+  expect(applyEdits(src, signs)).toMatch(/^<img src='\/a&amp;b(?:%27|&#39;)c\.jpg'>$/);
+});
+
 /** An independent parser that follows the HTML standard. */
 test("in broken HTML the same addresses are found as by the standard's algorithm", () => {
   // A tree leaves out what stands where it cannot, and knows no tag within another; the pieces avoid both.

@@ -127,6 +127,18 @@ describe('the focal point', () => {
   });
 });
 
+test('a turn by any angle makes its picture larger, on the background that it states', () => {
+  const canvas = { size: { width: 400, height: 300 }, focal: { x: 0.5, y: 0.5 } };
+  const turned = (background?: string) =>
+    resolveStep({ op: 'rotate', degrees: 30, ...(background && { background }) }, canvas);
+  // |400 cos 30°| + |300 sin 30°|, and |400 sin 30°| + |300 cos 30°|.
+  const size = { width: 496, height: 460 };
+  for (const background of ['#8a3a25', undefined])
+    expect(turned(background)).toMatchObject({
+      operations: [{ kind: 'rotate', degrees: 30, background: background ?? 'transparent', size }],
+    });
+});
+
 test('around the middle means the middle of what is left, not of the source', () => {
   const cut = followSteps(source, [
     { op: 'crop', left: 0, top: 0, width: 1000, height: 1000 },

@@ -43,10 +43,30 @@ test.each<[string, unknown, string, RegExp]>([
     /either a picture or text/,
   ],
   ['a text for a step', 'sepia', 'steps.0', /an object/],
+  [
+    'a word for a flag',
+    { op: 'fit', mode: 'inside', width: 9, enlarge: 'yes' },
+    'steps.0.enlarge',
+    /Enlarge small ones is true or false/,
+  ],
+  ['blank words', { op: 'watermark', words: '  ' }, 'steps.0.words', /Words have 1 to 200 characters/],
+  ['too many words', { op: 'watermark', words: 'x'.repeat(201) }, 'steps.0.words', /1 to 200 characters/],
+  ['a number for words', { op: 'watermark', words: 7 }, 'steps.0.words', /1 to 200 characters/],
+  ['a picture without a path', { op: 'watermark', picture: 'a.svg' }, 'steps.0.picture', /path of a picture/],
+  ['a picture that is the root', { op: 'watermark', picture: '/' }, 'steps.0.picture', /path of a picture/],
 ])('%s is told at its place', (_what, step, field, message) => {
   const [fault] = checkSteps([step]);
   expect(fault?.field).toBe(field);
   expect(fault?.message).toMatch(message);
+});
+
+test.each([
+  { op: 'fit', mode: 'inside', width: 9, enlarge: true },
+  { op: 'fit', mode: 'inside', width: 9, enlarge: false },
+  { op: 'watermark', words: 'x'.repeat(200) },
+  { op: 'watermark', picture: '/a' },
+])('%j is a step', (step) => {
+  expect(checkSteps([step])).toEqual([]);
 });
 
 describe('what goes together', () => {

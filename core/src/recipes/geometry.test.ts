@@ -1,8 +1,17 @@
 import { execFileSync } from 'node:child_process';
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { followSteps as followOrFail, type GeometricStep, type Size, toWholePixels } from './geometry.js';
-import type { FitStep } from './steps.js';
+import {
+  cutOf,
+  followSteps as followOrFail,
+  type GeometricStep,
+  type Region,
+  type Size,
+  toWholePixels,
+} from './geometry.js';
+import type { CropStep, FitStep } from './steps.js';
+
+const CENTRE = { x: 0.5, y: 0.5 };
 
 function followSteps(
   ...args: [source: Size, steps: readonly GeometricStep[], focal?: { x: number; y: number }]
@@ -148,4 +157,64 @@ test('steps follow one another', () => {
   const { region, size } = followSteps({ width: 4000, height: 2000 }, [inside(1000, 1000), cover(300, 300)]);
   expect(region).toEqual({ left: 1000, top: 0, width: 2000, height: 2000 });
   expect(size).toEqual({ width: 300, height: 300 });
+});
+
+describe('the position of a crop', () => {
+  const size = { width: 4000, height: 3000 };
+
+  test.each<[string, Omit<CropStep, 'op'>, { x: number; y: number }, Region | null]>([
+    [
+      'is as given',
+      { left: 10, top: 20, width: 30, height: 40 },
+      CENTRE,
+      { left: 10, top: 20, width: 30, height: 40 },
+    ],
+    [
+      'is in percent of the picture',
+      { left: 10, top: 20, width: 50, height: 25, unit: 'percent' },
+      CENTRE,
+      { left: 400, top: 600, width: 2000, height: 750 },
+    ],
+    ['is the middle', { width: 100, height: 60 }, CENTRE, { left: 1950, top: 1470, width: 100, height: 60 }],
+    [
+      'is the middle when only one side is given',
+      { left: 10, width: 100, height: 60 },
+      CENTRE,
+      { left: 1950, top: 1470, width: 100, height: 60 },
+    ],
+    [
+      'is the middle when only the other side is given',
+      { top: 10, width: 100, height: 60 },
+      CENTRE,
+      { left: 1950, top: 1470, width: 100, height: 60 },
+    ],
+    [
+      'follows the focal point',
+      { width: 100, height: 60 },
+      { x: 0.25, y: 0.75 },
+      { left: 950, top: 2220, width: 100, height: 60 },
+    ],
+    [
+      'stays within the picture at its end',
+      { width: 100, height: 60 },
+      { x: 1, y: 1 },
+      { left: 3900, top: 2940, width: 100, height: 60 },
+    ],
+    [
+      'stays within the picture at its begin',
+      { width: 100, height: 60 },
+      { x: 0, y: 0 },
+      { left: 0, top: 0, width: 100, height: 60 },
+    ],
+    [
+      'ends at the edges',
+      { left: 3999, top: 2999, width: 9, height: 9 },
+      CENTRE,
+      { left: 3999, top: 2999, width: 1, height: 1 },
+    ],
+    ['is none beyond the right edge', { left: 4000, top: 0, width: 9, height: 9 }, CENTRE, null],
+    ['is none below the lower edge', { left: 0, top: 3000, width: 9, height: 9 }, CENTRE, null],
+  ])('%s', (_, step, focal, expected) => {
+    expect(cutOf(size, { op: 'crop', ...step }, focal)).toEqual(expected);
+  });
 });

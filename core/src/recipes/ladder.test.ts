@@ -12,6 +12,11 @@ describe('given widths', () => {
 
   test('a picture below all of them has its own width', () => {
     expect(givenRungs({ width: 300, height: 200 }, { widths: [500] })).toEqual([{ width: 300, height: 200 }]);
+    expect(givenRungs({ width: 600, height: 300 }, { widths: [300, 601, 600, 450] })).toEqual([
+      { width: 600, height: 300 },
+      { width: 450, height: 225 },
+      { width: 300, height: 150 },
+    ]);
   });
 });
 

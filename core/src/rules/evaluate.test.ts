@@ -38,6 +38,18 @@ describe('each limit holds at its last value, and not one further', () => {
     expect(judge(file({ width: 10_001, height: 1 }), {}, LIMITS).reasons).toMatchObject([
       { code: 'too-many-pixels', limit: 10_000, actual: 10_001, folder: null },
     ]);
+    for (const [width, height, outcome] of [
+      [100, 100, 'accepted'],
+      [100, 101, 'refused'],
+      [10_001, 1, 'refused'],
+      [null, 20_000, 'accepted'],
+      [20_000, null, 'accepted'],
+    ] as const)
+      expect([width, height, judge(file({ width, height }), {}, LIMITS).outcome]).toEqual([
+        width,
+        height,
+        outcome,
+      ]);
     const wide = { ...LIMITS, maxPixels: MAX_SIDE * 10 };
     expect(judge(file({ width: MAX_SIDE, height: 2 }), {}, wide).outcome).toBe('accepted');
     for (const sides of [
