@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import type { Asset } from '../library/asset.js';
 import { addressOf, galleryHtml, mediaHtml } from './page-html.js';
+import { pickMedia } from './picked-media.js';
 
 function asset(more: Partial<Asset>): Asset {
   return {
@@ -118,6 +119,20 @@ describe('what is elsewhere', () => {
     expect(html).toContain('<img src="/media/lights/dusk~wide.webp" alt="" loading="lazy" decoding="async">');
     expect(embed({ html: 'x', width: 16 })).not.toContain('width');
   });
+});
+
+test('what is picked comes with the renditions of its recipe that exist, and its HTML', () => {
+  const [main, small] = [rendition(null), rendition('500w.webp', { width: 500 })];
+  const one = asset(
+    renditionsOf(main, small, rendition(null, { recipe: 'other' }), rendition('9w.webp', { url: null })),
+  );
+  const picked = pickMedia(one, { recipe: 'wide', alt: 'A light', sizes: '50vw' });
+  expect(picked).toEqual({
+    ...{ asset: one, recipe: 'wide', renditions: [main, small], alt: 'A light' },
+    html: mediaHtml(one, 'wide', 'A light', '50vw'),
+  });
+  expect(picked.html).toContain('sizes="50vw"');
+  expect(pickMedia(one, { recipe: null, alt: '' }).renditions).toEqual([]);
 });
 
 test('a gallery has its layout, and captions where there are any', () => {
