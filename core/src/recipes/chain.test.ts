@@ -120,10 +120,19 @@ describe('the focal point', () => {
   };
   test('follows flips, turns, borders and crops', () => {
     expect(focalAfter({ op: 'flip', axis: 'horizontal' })).toEqual([0.75, 0.1]);
+    expect(focalAfter({ op: 'flip', axis: 'vertical' })).toEqual([0.25, 0.9]);
     expect(focalAfter({ op: 'rotate', degrees: 90 })).toEqual([0.9, 0.25]);
     expect(focalAfter({ op: 'rotate', degrees: 180 })).toEqual([0.75, 0.9]);
     expect(focalAfter({ op: 'border', width: 100, colour: '#000000' })).toEqual([0.333, 0.3]);
     expect(focalAfter({ op: 'crop', left: 100, top: 0, width: 100, height: 100 })).toEqual([0, 0.2]);
+  });
+});
+
+test.each(['horizontal', 'vertical'] as const)('a %s flip is one operation, and keeps the size', (axis) => {
+  const canvas = { size: source, focal: { x: 0.5, y: 0.5 } };
+  expect(resolveStep({ op: 'flip', axis }, canvas)).toMatchObject({
+    operations: [{ kind: 'flip', axis }],
+    after: { size: source },
   });
 });
 

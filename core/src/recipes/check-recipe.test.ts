@@ -33,6 +33,17 @@ test.each<[string, unknown, string, RegExp]>([
   ],
   ['a crop of two kinds', { op: 'crop', aspect: '1:1', width: 9 }, 'steps.0.aspect', /not both/],
   ['a crop without anything', { op: 'crop' }, 'steps.0.aspect', /an aspect ratio, or a width and a height/],
+  ['a crop of one side', { op: 'crop', width: 9 }, 'steps.0.aspect', /a width and a height/],
+  ['a crop of the other side', { op: 'crop', height: 9 }, 'steps.0.aspect', /a width and a height/],
+  ['an aspect with the other side', { op: 'crop', aspect: '1:1', height: 9 }, 'steps.0.aspect', /not both/],
+  [
+    'an aspect with edges',
+    { op: 'crop', aspect: '1:1', left: 1, top: 1 },
+    'steps.0.left',
+    /remove left and top/,
+  ],
+  ['a contain without a box', { op: 'fit', mode: 'contain', height: 9 }, 'steps.0.width', /needs a width/],
+  ['a crop with the other edge', { op: 'crop', width: 9, height: 9, top: 1 }, 'steps.0.left', /left and top/],
   ['a crop with one edge', { op: 'crop', width: 9, height: 9, left: 1 }, 'steps.0.left', /left and top/],
   ['more than all', { op: 'crop', width: 120, height: 9, unit: 'percent' }, 'steps.0.width', /100 percent/],
   ['an aspect of nothing', { op: 'crop', aspect: '16:0' }, 'steps.0.aspect', /like 16:9/],
@@ -65,6 +76,10 @@ test.each([
   { op: 'fit', mode: 'inside', width: 9, enlarge: false },
   { op: 'watermark', words: 'x'.repeat(200) },
   { op: 'watermark', picture: '/a' },
+  { op: 'fit', mode: 'fill', height: 9 },
+  { op: 'fit', mode: 'cover', width: 9, height: 9 },
+  { op: 'crop', width: 100, height: 100, unit: 'percent' },
+  { op: 'crop', width: 120, height: 9 },
 ])('%j is a step', (step) => {
   expect(checkSteps([step])).toEqual([]);
 });

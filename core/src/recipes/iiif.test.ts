@@ -23,13 +23,22 @@ describe('regions', () => {
     ['pct:41.6,7.5,40,70/max/0/default.jpg', '125,15,120,140/max/0/default.jpg'],
     ['125,15,200,200/max/0/default.jpg', '125,15,175,185/max/0/default.jpg'],
     ['pct:41.6,7.5,66.6,100/max/0/default.jpg', '125,15,175,185/max/0/default.jpg'],
+    ['pct:1.25,0,50,12.55/max/0/default.jpg', '4,0,150,25/max/0/default.jpg'],
+    ['299,199,9,9/max/0/default.jpg', '299,199,1,1/max/0/default.jpg'],
   ])('%s', (path, expected) => {
     expect(canonical(path)).toBe(expected);
   });
 
   test.each([
     '300,0,10,10',
+    '0,200,10,10',
     '0,0,0,10',
+    '0,0,10,0',
+    'pct:0,0,0,10',
+    'pct:0,100,10,10',
+    'pct:x1,0,10,10',
+    'pct:1.,0,10,10',
+    'pct:1.5x,0,10,10',
     '0,0,10',
     'pct:100,0,10,10',
     'a,b,c,d',
@@ -39,6 +48,30 @@ describe('regions', () => {
   ])('%s is refused', (region) => {
     expect(canonical(`${region}/max/0/default.jpg`)).toBe('region');
   });
+});
+
+// Source: IIIF Image API 3.0, section 4.1: a region whose width or height is zero is refused, whatever else it states.
+test('what is wrong with a region is said', () => {
+  const why = (region: string) => {
+    const result = read(`${region}/max/0/default.jpg`);
+    return result.ok ? null : result.reason;
+  };
+  for (const region of ['300,200,0,9', '300,200,9,0', 'pct:99,99,0,1'])
+    expect(why(region)).toContain('above 0');
+  for (const region of ['300,0,9,9', '0,200,9,9']) expect(why(region)).toContain('outside the picture');
+});
+
+test('the largest size has the longest side that is served, or that of the region', () => {
+  const largest = (size: string, of: { width: number; height: number }) => {
+    const result = read(`full/${size}/0/default.jpg`, of);
+    return result.ok && [result.image.size.width, result.image.size.height];
+  };
+  expect(largest('max', { width: 30_000, height: 10_000 })).toEqual([8192, 2731]);
+  expect(largest('max', { width: 10_000, height: 30_000 })).toEqual([2731, 8192]);
+  expect(largest('max', { width: 8192, height: 10 })).toEqual([8192, 10]);
+  expect(largest('max', picture)).toEqual([300, 200]);
+  expect(largest('^max', picture)).toEqual([2048, 1365]);
+  expect(largest('^max', { width: 200, height: 300 })).toEqual([1365, 2048]);
 });
 
 // Source: IIIF Image API 3.0, section 4.2, the table of sizes and its examples.
@@ -75,6 +108,8 @@ describe('rotation, quality and format', () => {
   test.each([
     ['90', '90'],
     ['22.50', '22.5'],
+    ['22.55', '22.55'],
+    ['.55', '0.55'],
     ['!180', '!180'],
     ['0', '0'],
     ['360', '360'],
@@ -82,9 +117,12 @@ describe('rotation, quality and format', () => {
     expect(canonical(`full/max/${rotation}/default.png`)).toBe(`full/max/${expected}/default.png`);
   });
 
-  test.each(['-90', '361', 'left', '!!90', '1e2'])('rotation %s is refused', (rotation) => {
-    expect(canonical(`full/max/${rotation}/default.png`)).toBe('rotation');
-  });
+  test.each(['-90', '361', 'left', '!!90', '1e2', '.x', '.', '1.', '90x', 'x90'])(
+    'rotation %s is refused',
+    (rotation) => {
+      expect(canonical(`full/max/${rotation}/default.png`)).toBe('rotation');
+    },
+  );
 
   test('colour is what the default gives; grey and bitonal are others', () => {
     expect(canonical('full/max/0/color.jpg')).toBe('full/max/0/default.jpg');
@@ -137,6 +175,17 @@ test('the description says what level 2 asks for', () => {
     width: 4000,
     height: 3000,
   });
+  expect(info.extraQualities).toEqual(['color', 'gray', 'bitonal']);
+  expect(info.extraFormats).toEqual(['webp', 'gif', 'avif']);
+  expect(info.preferredFormats).toEqual(['webp', 'jpg']);
+  expect(info.extraFeatures).toContain('sizeUpscaling');
+  const small = iiifInfo('https://a.example/iiif/3/7', { width: 4000, height: 3000 }, { mayEnlarge: false });
+  expect(small.extraFeatures).toEqual([
+    'canonicalLinkHeader',
+    'profileLinkHeader',
+    'mirroring',
+    'rotationArbitrary',
+  ]);
   for (const { width, height } of info.sizes as { width: number; height: number }[])
     expect(canonical(`full/${width},${height}/0/default.jpg`, { width: 4000, height: 3000 })).toMatch(
       /^full/,
