@@ -128,6 +128,33 @@ describe('the focal point', () => {
   });
 });
 
+test('a size is exact, but for what is trimmed without being measured', () => {
+  const trimming: PictureStep[] = [
+    { op: 'flip', axis: 'horizontal' },
+    { op: 'trim' },
+    { op: 'fit', mode: 'inside', width: 100 },
+  ];
+  expect(chainSize(source, trimming.slice(0, 1))).toEqual({ ok: true, size: source, isExact: true });
+  expect(chainSize(source, trimming)).toEqual({ ok: true, size: { width: 100, height: 75 }, isExact: false });
+  const trimmed = ({ width, height }: { width: number; height: number }) => ({ width: width / 2, height });
+  expect(chainSize(source, trimming, { trimmed })).toEqual({
+    ...{ ok: true, size: { width: 100, height: 150 }, isExact: true },
+  });
+});
+
+test("the step that can't be carried out is counted from the first one", () => {
+  const beyond: PictureStep = { op: 'crop', left: 900, top: 0, width: 9, height: 9 };
+  const steps: PictureStep[] = [
+    { op: 'fit', mode: 'inside', width: 400 },
+    { op: 'flip', axis: 'vertical' },
+    beyond,
+  ];
+  for (let from = 0; from < 3; from += 1) {
+    const result = chainSize({ width: 400, height: 300 }, steps.slice(from));
+    expect(result).toMatchObject({ ok: false, fault: { step: 2 - from } });
+  }
+});
+
 test.each(['horizontal', 'vertical'] as const)('a %s flip is one operation, and keeps the size', (axis) => {
   const canvas = { size: source, focal: { x: 0.5, y: 0.5 } };
   expect(resolveStep({ op: 'flip', axis }, canvas)).toMatchObject({
