@@ -24,15 +24,14 @@ export interface AddressRules {
 }
 
 const MAX_KNOWN = 20_000;
-const MAX_KNOWN_SITES = 10;
 
 /** The new addresses of many old ones, looked up by one key each. */
 export class AddressMap {
   readonly #exact = new Map<string, string>();
   readonly #prefixes: AddressPair[];
   readonly #site: string;
-  /** What documents of one site say in the same way, by site and address. */
-  readonly #known = new Map<string, Map<string, string | null>>();
+  /** What is known of addresses in documents of the site that was looked at last. */
+  #known = { site: '', replacements: new Map<string, string | null>() };
 
   /** @param site the absolute address of the site, against which those without a host are resolved */
   constructor({ pairs = [], prefixes = [] }: AddressRules, site: string) {
@@ -72,10 +71,8 @@ export class AddressMap {
   }
 
   #knownOf(site: string): Map<string, string | null> {
-    const known = this.#known.get(site) ?? new Map<string, string | null>();
-    if (this.#known.size >= MAX_KNOWN_SITES) this.#known.clear();
-    this.#known.set(site, known);
-    return known;
+    if (this.#known.site !== site) this.#known = { site, replacements: new Map() };
+    return this.#known.replacements;
   }
 
   #keyOf(address: string): string {

@@ -46,7 +46,7 @@ export function resolveAddress(reference: string, base: string): string {
 
 const ROOTED = /^(?:[a-z][a-z0-9+.-]*:)?\//i;
 
-/** Whether an address has a scheme or an absolute path, so that it leads to the same place from every document of a site. */
+/** Whether an address begins with a slash, after its scheme if it has one: it leads to the same place from all documents of a site. */
 export function isRooted(address: string): boolean {
   return ROOTED.test(address);
 }

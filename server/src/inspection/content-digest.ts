@@ -11,7 +11,10 @@ export function contentDigest(data: Uint8Array): string {
   return hash('sha1', data, 'hex');
 }
 
-/** The digest of a content after edits, without making a copy of it. Their offsets are those of its bytes. */
+/**
+ * Computes the digest of a content after edits, without copying it. Edits are in the order of their offsets, which are those
+ * of bytes.
+ */
 export function digestAfter(data: Uint8Array, edits: readonly Edit[]): string {
   const digest = createHash('sha1');
   let at = 0;

@@ -167,7 +167,7 @@ async function compareKnown(
      FROM page_references FORCE INDEX (page_references_document) WHERE document_id IN (?) FOR UPDATE`,
     [documents.map(({ id }) => id)],
   );
-  // They come sorted within their documents as a rule, and the database would sort them all the same.
+  // The index gives them almost sorted: sorting them here costs less than in the database.
   known.sort((a, b) => a.id - b.id);
   for (const { assetId } of known) if (assetId !== null) uses.add(assetId, -1);
   const byDocument = groupBy(known, ({ documentId }) => documentId);
