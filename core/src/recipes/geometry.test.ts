@@ -5,11 +5,12 @@ import {
   cutOf,
   followSteps as followOrFail,
   type GeometricStep,
+  isGeometric,
   type Region,
   type Size,
   toWholePixels,
 } from './geometry.js';
-import type { CropStep, FitStep } from './steps.js';
+import type { CropStep, FitStep, PictureStep } from './steps.js';
 
 const CENTRE = { x: 0.5, y: 0.5 };
 
@@ -25,6 +26,29 @@ const inside = (width: number, height: number): FitStep => ({ op: 'fit', mode: '
 const cover = (width: number, height: number): FitStep => ({ op: 'fit', mode: 'cover', width, height });
 const sideArbitrary = fc.integer({ min: 1, max: 9000 });
 const sizeArbitrary = fc.record({ width: sideArbitrary, height: sideArbitrary });
+
+test.each<PictureStep>([
+  { op: 'fit', mode: 'inside', width: 9 },
+  { op: 'fit', mode: 'inside', width: 9, around: 'interesting' },
+  { op: 'fit', mode: 'fill', width: 9, height: 9 },
+  { op: 'fit', mode: 'cover', width: 9, height: 9 },
+  { op: 'fit', mode: 'cover', width: 9, height: 9, around: 'focal' },
+  { op: 'crop', width: 9, height: 9 },
+  { op: 'crop', width: 9, height: 9, around: 'centre' },
+  { op: 'crop', width: 9, height: 9, left: 0, top: 0, around: 'interesting' },
+])('%j depends on the size alone', (step) => {
+  expect(isGeometric(step)).toBe(true);
+});
+
+test.each<PictureStep>([
+  { op: 'fit', mode: 'cover', width: 9, height: 9, around: 'interesting' },
+  { op: 'fit', mode: 'contain', width: 9, height: 9 },
+  { op: 'crop', width: 9, height: 9, around: 'interesting' },
+  { op: 'rotate', degrees: 90 },
+  { op: 'sepia' },
+])('%j depends on the pixels, or changes them', (step) => {
+  expect(isGeometric(step)).toBe(false);
+});
 
 describe('inside', () => {
   // Common practice, no source.

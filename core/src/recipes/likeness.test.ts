@@ -1,6 +1,6 @@
 import { ssim } from 'ssim.js';
 import { describe, expect, test } from 'vitest';
-import { structuralSimilarity, toGrey } from './likeness.js';
+import { type GreyPicture, structuralSimilarity, toGrey } from './likeness.js';
 
 /** A picture with edges and grain; `noise` and `blur` spoil it. */
 function picture(width: number, height: number, { noise = 0, shift = 0 } = {}) {
@@ -21,6 +21,15 @@ function picture(width: number, height: number, { noise = 0, shift = 0 } = {}) {
 
 const ours = (a: ReturnType<typeof picture>, b: ReturnType<typeof picture>) =>
   structuralSimilarity(toGrey(a.data, { ...a, channels: 4 }), toGrey(b.data, { ...b, channels: 4 }));
+
+function noisePicture(width: number, height: number, seed: number): GreyPicture {
+  let state = seed;
+  const data = Array.from({ length: width * height }, () => {
+    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
+    return state >>> 24;
+  });
+  return { data, width, height };
+}
 
 describe('structural similarity', () => {
   // Source: the package ssim.js, which follows the authors' published script (`ssim: 'original'`).
@@ -44,6 +53,20 @@ describe('structural similarity', () => {
     expect(ours(a, a)).toBeCloseTo(1, 10);
     expect(ours(a, picture(64, 64, { noise: 30 }))).toBeGreaterThan(ours(a, picture(64, 64, { noise: 120 })));
     expect(() => ours(a, picture(63, 64))).toThrow(RangeError);
+  });
+
+  test('of pictures of twice the side, pixel by pixel, is the same: blocks are averaged, and what is left over does not count', () => {
+    const [a, b] = [noisePicture(256, 260, 1), noisePicture(256, 260, 2)];
+    const doubled = (small: GreyPicture, leftOver: number): GreyPicture => {
+      const [width, height] = [small.width * 2 + 1, small.height * 2 + 1];
+      const data = Float64Array.from({ length: width * height }, (_, at) => {
+        const [x, y] = [(at % width) >> 1, Math.floor(at / width) >> 1];
+        return x < small.width && y < small.height ? (small.data[y * small.width + x] as number) : leftOver;
+      });
+      return { data, width, height };
+    };
+    expect(structuralSimilarity(doubled(a, 0), doubled(b, 255))).toBeCloseTo(structuralSimilarity(a, b), 10);
+    expect(structuralSimilarity(a, b)).toBeLessThan(0.5);
   });
 
   test('of pictures that are smaller than its window is one figure', () => {
