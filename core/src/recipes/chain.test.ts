@@ -175,6 +175,19 @@ test('a turn by any angle makes its picture larger, on the background that it st
     });
 });
 
+test.each<[PictureStep, object[]]>([
+  [{ op: 'blur', radius: 3 }, [{ kind: 'blur', sigma: 3 }]],
+  [{ op: 'sharpen' }, [{ kind: 'sharpen', sigma: 1 }]],
+  [{ op: 'sharpen', radius: 2.5 }, [{ kind: 'sharpen', sigma: 2.5 }]],
+  [{ op: 'pixelate', size: 8 }, [{ kind: 'pixelate', size: 8 }]],
+  [{ op: 'corners', radius: 6 }, [{ kind: 'corners', radius: 6 }]],
+  [{ op: 'sepia' }, [{ kind: 'tone', tone: { op: 'sepia' } }]],
+  [{ op: 'border', width: 0, colour: '#000000' }, []],
+])('%j changes pixels, and neither the size nor the focal point', (step, operations) => {
+  const canvas = { size: { width: 40, height: 20 }, focal: { x: 0.2, y: 0.7 } };
+  expect(resolveStep(step, canvas)).toEqual({ ok: true, operations, after: canvas, isExact: true });
+});
+
 test('around the middle means the middle of what is left, not of the source', () => {
   const cut = followSteps(source, [
     { op: 'crop', left: 0, top: 0, width: 1000, height: 1000 },

@@ -78,6 +78,9 @@ test('the focal point matters to what is cut around it, and to nothing else', ()
     false,
   );
   expect(usesFocal({ steps: [{ op: 'crop', left: 0, top: 0, width: 1, height: 1 }] })).toBe(false);
+  expect(usesFocal({ steps: [{ op: 'fit', mode: 'contain', width: 1, height: 1 }] })).toBe(false);
+  expect(usesFocal({ steps: [{ op: 'crop', width: 1, height: 1 }] })).toBe(true);
+  expect(usesFocal({ steps: [{ op: 'sepia' }] })).toBe(false);
   expect(usesFocal(content(1))).toBe(false);
   expect(focalText({ x: 0.5, y: 1 / 3 })).toBe('0.5000,0.3333');
 });

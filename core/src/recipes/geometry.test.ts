@@ -177,6 +177,16 @@ describe('cover', () => {
   });
 });
 
+test('a region is scaled at all of its sides, and rounded', () => {
+  const region = { left: 101, top: 41, width: 203, height: 82 };
+  expect(toWholePixels(region, 0.5, { width: 1000, height: 1000 })).toEqual({
+    left: 51,
+    top: 21,
+    width: 102,
+    height: 41,
+  });
+});
+
 test('steps follow one another', () => {
   const { region, size } = followSteps({ width: 4000, height: 2000 }, [inside(1000, 1000), cover(300, 300)]);
   expect(region).toEqual({ left: 1000, top: 0, width: 2000, height: 2000 });
