@@ -3,6 +3,7 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import {
   cutOf,
+  cutSize,
   followSteps as followOrFail,
   type GeometricStep,
   isGeometric,
@@ -175,6 +176,52 @@ describe('cover', () => {
       ),
     );
   });
+});
+
+test.each<[string, Size, Omit<CropStep, 'op'>, Size]>([
+  [
+    'of a wider picture keeps its height',
+    { width: 4000, height: 1000 },
+    { aspect: '3:2' },
+    { width: 1500, height: 1000 },
+  ],
+  [
+    'of a higher picture keeps its width',
+    { width: 1000, height: 4000 },
+    { aspect: '3:2' },
+    { width: 1000, height: 667 },
+  ],
+  [
+    'that is higher keeps the height',
+    { width: 1000, height: 600 },
+    { aspect: '2:3' },
+    { width: 400, height: 600 },
+  ],
+  [
+    'that is the same is all of it',
+    { width: 1500, height: 1000 },
+    { aspect: '3:2' },
+    { width: 1500, height: 1000 },
+  ],
+  ['is at least a pixel wide', { width: 10, height: 1 }, { aspect: '1:5' }, { width: 1, height: 1 }],
+  ['is at least a pixel high', { width: 1, height: 10 }, { aspect: '5:1' }, { width: 1, height: 1 }],
+])('a crop to an aspect %s', (_what, size, step, cut) => {
+  expect(cutSize(size, { op: 'crop', ...step })).toEqual(cut);
+});
+
+test('a crop to an aspect has it within half a pixel, and touches two sides', () => {
+  const ratio = fc.integer({ min: 1, max: 40 });
+  fc.assert(
+    fc.property(sizeArbitrary, ratio, ratio, (size, across, down) => {
+      const cut = cutSize(size, { op: 'crop', aspect: `${across}:${down}` });
+      expect(cut.width === size.width || cut.height === size.height).toBe(true);
+      const isWhole = (side: number, exact: number) => Math.abs(side - Math.max(1, exact)) <= 0.5;
+      expect(
+        isWhole(cut.width, (cut.height * across) / down) || isWhole(cut.height, (cut.width * down) / across),
+      ).toBe(true);
+      expect(cut.width <= size.width && cut.height <= size.height).toBe(true);
+    }),
+  );
 });
 
 test('a region is scaled at all of its sides, and rounded', () => {

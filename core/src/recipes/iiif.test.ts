@@ -29,6 +29,11 @@ describe('regions', () => {
     expect(canonical(path)).toBe(expected);
   });
 
+  test('the square of a portrait is in its middle, a pixel higher where it must be', () => {
+    const portrait = { width: 200, height: 301 };
+    expect(canonical('square/max/0/default.jpg', portrait)).toBe('0,50,200,200/max/0/default.jpg');
+  });
+
   test.each([
     '300,0,10,10',
     '0,200,10,10',
