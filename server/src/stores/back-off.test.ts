@@ -86,5 +86,20 @@ test('requests begin no faster than allowed, and make nothing up later', () => {
 test('without a limit nothing waits', async () => {
   const rate = new RequestRate(null);
   expect([rate.reserve(5), rate.reserve(5)]).toEqual([0, 0]);
+  for (let request = 0; request < 3; request += 1) await rate.turn(AbortSignal.abort());
+});
+
+test('a request waits for its turn, and no longer than it is wanted', async () => {
+  const rate = new RequestRate(1 / 3600);
+  await rate.turn();
+  const ending = new AbortController();
+  const second = rate.turn(ending.signal);
+  ending.abort();
+  await expect(second).rejects.toMatchObject({ name: 'AbortError' });
+});
+
+test('a request that comes after its turn does not wait', async () => {
+  const rate = new RequestRate(1e9);
+  await rate.turn();
   await rate.turn();
 });
