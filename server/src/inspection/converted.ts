@@ -8,6 +8,7 @@ import {
   cleanFile,
   metadataOfRights,
   NO_RIGHTS,
+  type TiffFacts,
 } from '@uniferum/core/inspection';
 import sharp from 'sharp';
 import { isDiskFull, MissingToolError, runTool } from './tool.js';
@@ -47,10 +48,31 @@ export async function convertPicture(path: string, mime: string): Promise<Conver
   return mime === CAMERA_RAW ? extractPreview(path) : convertByLoader(path, LOADERS[mime] ?? mime);
 }
 
-async function convertByLoader(path: string, loader: string): Promise<ConvertedPicture> {
+/**
+ * Makes a TIFF that the image engine decodes from one whose numbers it mistakes for others.
+ *
+ * @param page from 0
+ * @throws Error that says what is wrong with the file, or which Debian package the host needs
+ */
+export function convertTiff(
+  path: string,
+  unusual: NonNullable<TiffFacts['unusual']>,
+  page: number,
+): Promise<ConvertedPicture> {
+  // Of the two, only one knows CIELAB, and only the other scales the numbers.
+  return unusual === 'lab'
+    ? convertBy((out) => ['colourspace', `${path}[page=${page}]`, out, 'srgb'])
+    : convertBy((out) => ['magickload', path, out, '--page', String(page)]);
+}
+
+function convertByLoader(path: string, loader: string): Promise<ConvertedPicture> {
+  return convertBy((out) => [loader, path, out]);
+}
+
+async function convertBy(argumentsFor: (out: string) => string[]): Promise<ConvertedPicture> {
   const out = join(tmpdir(), `uniferum-converted-${randomUUID()}.tif`);
   try {
-    await runTool('vips', [loader, path, out], IMAGE_TOOLS);
+    await runTool('vips', argumentsFor(out), IMAGE_TOOLS);
   } catch (error) {
     await rm(out, { force: true });
     throw sayPlainly(error, "its pixels are broken, or of a kind that can't be decoded");

@@ -1,11 +1,16 @@
 import { open } from 'node:fs/promises';
-import { isAnimatedPng, type PictureNote, type StatedRights } from '@uniferum/core/inspection';
+import {
+  isAnimatedPng,
+  type PictureNote,
+  type StatedRights,
+  type TiffFacts,
+} from '@uniferum/core/inspection';
 import type { EmbeddedMetadata } from '@uniferum/core/library';
 import { CONVERTED_MIMES } from '@uniferum/core/recipes';
 import readExif from 'exif-reader';
 import sharp from 'sharp';
 import { CAMERA_RAW, readConvertedSize, readPreview, readToolBlocks } from './converted.js';
-import { FileSource } from './file-source.js';
+import { tiffFacts, withSource } from './file-source.js';
 import { decodeText, IIM, readIim } from './iim.js';
 import { pictureInput } from './picture-input.js';
 import { MissingToolError } from './tool.js';
@@ -74,7 +79,28 @@ function isTiff(block: Uint8Array | null): boolean {
   return mark === 'II*\0' || mark === 'MM\0*';
 }
 
+/** The image engine reads the header of such a TIFF wrongly, or not at all. */
+async function readUnusualTiff(path: string, facts: TiffFacts): Promise<PictureHeader> {
+  const { width, height, orientation, pages, bitsPerChannel } = facts;
+  const isOnItsSide = orientation !== null && orientation >= 5;
+  const size = isOnItsSide ? { width: height, height: width } : { width, height };
+  const { iim, xmp } = await readToolBlocks(path).catch(orNone);
+  return {
+    size: { ...size, orientation },
+    pages,
+    notes: bitsPerChannel > 8 ? ['deep'] : [],
+    blocks: { exif: await readSmallFile(path), iim, xmp },
+  };
+}
+
+function orNone(error: unknown): EmbeddedBlocks {
+  if (error instanceof MissingToolError) return NO_BLOCKS;
+  throw error;
+}
+
 async function readOwnHeader(path: string, mime: string): Promise<PictureHeader> {
+  const facts = tiffFacts(path, mime);
+  if (facts?.unusual) return readUnusualTiff(path, facts);
   const {
     autoOrient,
     orientation,
@@ -94,7 +120,7 @@ async function readOwnHeader(path: string, mime: string): Promise<PictureHeader>
     size: { width, height, orientation: orientation ?? null },
     pages,
     notes: [
-      ...(mime === 'image/png' && isAnimated(path) ? ['animated-png' as const] : []),
+      ...(mime === 'image/png' && withSource(path, isAnimatedPng) ? ['animated-png' as const] : []),
       ...(depth !== undefined && DEEP.has(depth) ? ['deep' as const] : []),
     ],
     blocks: {
@@ -107,15 +133,6 @@ async function readOwnHeader(path: string, mime: string): Promise<PictureHeader>
 
 /** How the image engine calls numbers of more than 8 bits. */
 const DEEP = new Set(['ushort', 'short', 'uint', 'int', 'float', 'double']);
-
-function isAnimated(path: string): boolean {
-  const source = new FileSource(path);
-  try {
-    return isAnimatedPng(source);
-  } finally {
-    source.close();
-  }
-}
 
 async function readSmallFile(path: string): Promise<Buffer | null> {
   const file = await open(path, 'r');

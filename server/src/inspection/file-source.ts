@@ -1,5 +1,11 @@
 import { closeSync, fstatSync, openSync, readSync } from 'node:fs';
-import { type ByteSource, isTruncated, requireWithin } from '@uniferum/core/inspection';
+import {
+  type ByteSource,
+  isTruncated,
+  readTiffFacts,
+  requireWithin,
+  type TiffFacts,
+} from '@uniferum/core/inspection';
 
 /** A file on disk that is read synchronously in pieces. In a dedicated process nothing else is blocked. */
 export class FileSource implements ByteSource {
@@ -29,9 +35,19 @@ export class FileSource implements ByteSource {
 
 /** Whether a picture ends before it is complete. Of a whole one, only the end is read. */
 export function endsEarly(path: string, mime: string): boolean {
+  return withSource(path, (source) => isTruncated(source, mime));
+}
+
+/** How a TIFF stores its picture; null for other types, and for a corrupt one. */
+export function tiffFacts(path: string, mime: string): TiffFacts | null {
+  return mime === 'image/tiff' ? withSource(path, readTiffFacts) : null;
+}
+
+/** Opens a file for as long as it is read. */
+export function withSource<T>(path: string, read: (source: FileSource) => T): T {
   const source = new FileSource(path);
   try {
-    return isTruncated(source, mime);
+    return read(source);
   } finally {
     source.close();
   }

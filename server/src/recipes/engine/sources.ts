@@ -2,12 +2,13 @@ import { randomUUID } from 'node:crypto';
 import { rm, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import type { TiffFacts } from '@uniferum/core/inspection';
 import type { Kind } from '@uniferum/core/library';
 import { CONVERTED_MIMES, drawWave, PeakGatherer, type SourceStep } from '@uniferum/core/recipes';
 import sharp from 'sharp';
-import { convertPicture, NoPreviewError } from '../../inspection/converted.js';
+import { convertPicture, convertTiff, NoPreviewError } from '../../inspection/converted.js';
 import { readHeader } from '../../inspection/embedded.js';
-import { endsEarly } from '../../inspection/file-source.js';
+import { endsEarly, tiffFacts } from '../../inspection/file-source.js';
 import { pictureInput } from '../../inspection/picture-input.js';
 import { endOfTool, runTool, startTool } from '../../inspection/tool.js';
 
@@ -61,7 +62,9 @@ export async function openSource(
     const { page = 1, dpi = 150 } = step?.op === 'page' ? step : {};
     return openPage(file, page, dpi);
   }
-  if (CONVERTED_MIMES.includes(file.mime)) return openConverted(file, maxPixels);
+  if (CONVERTED_MIMES.includes(file.mime)) return openConverted(file, maxPixels, convertPicture);
+  const tiff = tiffFacts(file.path, file.mime);
+  if (tiff?.unusual) return openUnusualTiff(file, tiff, pageOf(step), maxPixels);
   const failOn = endsEarly(file.path, file.mime) ? 'none' : 'error';
   const input = await pictureInput(file.path, file.mime);
   return { ...still(file.path, file.mime, failOn), input, ...(await pagesOf(file, step)) };
@@ -81,13 +84,18 @@ async function pagesOf(
   { path, mime }: SourceFile,
   step: SourceStep | null,
 ): Promise<Pick<PictureFile, 'page' | 'frames'>> {
-  const page = step?.op === 'page' ? (step.page ?? 1) : 1;
+  const page = pageOf(step);
   if (page === 1 && !ANIMATIONS.has(mime)) return { page: 0, frames: 1 };
   const { pages = 1 } = await sharp(path, { failOn: 'none', limitInputPixels: false }).metadata();
   if (!ANIMATIONS.has(mime))
     return { page: requirePage(page, mime === 'image/tiff' ? pages : 1) - 1, frames: 1 };
   requirePage(page, 1);
   return { page: 0, frames: pages };
+}
+
+/** From 1. */
+function pageOf(step: SourceStep | null): number {
+  return step?.op === 'page' ? (step.page ?? 1) : 1;
 }
 
 /** @throws DoesNotApplyError */
@@ -98,13 +106,27 @@ function requirePage(page: number, pages: number): number {
   );
 }
 
-async function openConverted({ path, mime }: SourceFile, maxPixels: number): Promise<PictureFile> {
+function openUnusualTiff(
+  file: SourceFile,
+  { unusual, pages }: TiffFacts,
+  page: number,
+  maxPixels: number,
+): Promise<PictureFile> {
+  requirePage(page, pages);
+  return openConverted(file, maxPixels, (path) => convertTiff(path, unusual ?? 'numbers', page - 1));
+}
+
+async function openConverted(
+  { path, mime }: SourceFile,
+  maxPixels: number,
+  convert: typeof convertPicture,
+): Promise<PictureFile> {
   const { size } = await readHeader(path, mime);
   // Of one that is decoded by another program, that program does not know the limit.
   if (size && size.width * size.height > maxPixels)
     throw new Error(`it has ${size.width * size.height} pixels; at most ${maxPixels} are decoded`);
   try {
-    const made = await convertPicture(path, mime);
+    const made = await convert(path, mime);
     return { ...still(made.path, mime), release: made.release };
   } catch (error) {
     if (error instanceof NoPreviewError) throw new DoesNotApplyError(error.message);

@@ -1,0 +1,67 @@
+import type { ByteSource } from './bytes.js';
+import { TiffReader } from './tiff-directory.js';
+
+/** How a TIFF stores its first picture. */
+export interface TiffFacts {
+  /** Pixels as stored, before the orientation is applied. */
+  width: number;
+  height: number;
+  /** Exif orientation 1–8; null when it isn't stated. */
+  orientation: number | null;
+  pages: number;
+  bitsPerChannel: number;
+  /**
+   * What image libraries convert for the screen only if they know of it: `lab` for 8-bit CIELAB, `numbers` for integers that are
+   * signed or of more than 16 bits, for double precision, and for floating-point grey. Null for all others, among them
+   * floating-point RGB, which is linear light.
+   */
+  unusual: 'lab' | 'numbers' | null;
+}
+
+/** Source: TIFF 6.0, section 8; section 19 for the format of samples. */
+const TAGS = { width: 256, height: 257, bits: 258, photometric: 262, orientation: 274, sampleFormat: 339 };
+/** Source: TIFF 6.0, sections 4 and 23. */
+const RGB = 2;
+const CIELAB = 8;
+/** Source: TIFF 6.0, section 19. */
+const UNSIGNED = 1;
+const FLOATING = 3;
+const MAX_PAGES = 2000;
+
+/** Reads how a TIFF stores its first picture. @returns null when it is corrupt */
+export function readTiffFacts(source: ByteSource): TiffFacts | null {
+  try {
+    const tiff = new TiffReader(source);
+    const first = tiff.directory(tiff.first);
+    const stated = (tag: number, otherwise: number) =>
+      tiff.values(first.entries.find((entry) => entry.tag === tag))[0] ?? otherwise;
+    const [width, height] = [stated(TAGS.width, 0), stated(TAGS.height, 0)];
+    if (width < 1 || height < 1) return null;
+    const orientation = stated(TAGS.orientation, 0);
+    const bitsPerChannel = stated(TAGS.bits, 1);
+    return {
+      width,
+      height,
+      orientation: orientation >= 1 && orientation <= 8 ? orientation : null,
+      pages: countPages(tiff),
+      bitsPerChannel,
+      unusual: unusualOf(bitsPerChannel, stated(TAGS.sampleFormat, UNSIGNED), stated(TAGS.photometric, RGB)),
+    };
+  } catch {
+    return null;
+  }
+}
+
+function unusualOf(bits: number, format: number, photometric: number): TiffFacts['unusual'] {
+  if (photometric === CIELAB) return bits === 8 ? 'lab' : null;
+  if (format === FLOATING) return photometric === RGB && bits <= 32 ? null : 'numbers';
+  return format !== UNSIGNED || bits > 16 ? 'numbers' : null;
+}
+
+/** Counts directories; a chain that leads back to itself ends there. */
+function countPages(tiff: TiffReader): number {
+  const seen = new Set<number>();
+  for (let at = tiff.first; at !== 0 && !seen.has(at) && seen.size < MAX_PAGES; at = tiff.nextOf(at))
+    seen.add(at);
+  return seen.size;
+}

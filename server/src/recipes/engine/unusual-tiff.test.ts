@@ -1,0 +1,129 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { Step } from '@uniferum/core/recipes';
+import sharp from 'sharp';
+import { beforeAll, describe, expect, test } from 'vitest';
+import { readHeader } from '../../inspection/embedded.js';
+import { plainRecipe } from '../../testing/plain-recipe.js';
+import { renderJob } from './render.js';
+
+const folder = mkdtempSync(join(tmpdir(), 'uniferum-tiff-'));
+const SIZE = { width: 96, height: 64 };
+const COLOURS = ['#c82828', '#28c828', '#2828c8', '#c8c8c8'];
+
+/** Four areas of a colour each, as another program stores them. */
+function write(name: string, options: readonly string[]): string {
+  const path = join(folder, `${name}.tif`);
+  execFileSync('convert', [join(folder, 'source.png'), ...options, path]);
+  return path;
+}
+
+beforeAll(async () => {
+  const areas = COLOURS.map((background, n) => ({
+    input: { create: { width: 48, height: 32, channels: 3 as const, background } },
+    left: (n % 2) * 48,
+    top: n < 2 ? 0 : 32,
+  }));
+  await sharp({ create: { ...SIZE, channels: 3, background: '#000000' } })
+    .composite(areas)
+    .png()
+    .toFile(join(folder, 'source.png'));
+});
+
+async function render(path: string, steps: Step[] = []) {
+  const file = { path, mime: 'image/tiff', kind: 'image' as const, sha256: path };
+  const work = { focal: null, marks: {}, look: true, maxPixels: 1_000_000 };
+  return renderJob({ file, recipes: [plainRecipe(steps)], ...work });
+}
+
+/** The colour in the middle of each area. */
+async function coloursOf(data: Uint8Array): Promise<number[][]> {
+  const { data: pixels, info } = await sharp(data)
+    .removeAlpha()
+    .toColourspace('srgb')
+    .raw()
+    .toBuffer({ resolveWithObject: true });
+  return [0, 1, 2, 3].map((n) => {
+    const x = Math.floor(info.width * (n % 2 === 0 ? 0.25 : 0.75));
+    const y = Math.floor(info.height * (n < 2 ? 0.25 : 0.75));
+    return [...pixels.subarray((y * info.width + x) * 3, (y * info.width + x) * 3 + 3)];
+  });
+}
+
+const rgbOf = (colour: string) => [1, 3, 5].map((at) => Number.parseInt(colour.slice(at, at + 2), 16));
+/** Rec. 601 luma, as the program that writes the files has it by default. */
+const greyOf = (colour: string) => {
+  const [red = 0, green = 0, blue = 0] = rgbOf(colour);
+  return Array(3).fill(Math.round(0.299 * red + 0.587 * green + 0.114 * blue));
+};
+
+function expectNear(found: number[][], wanted: number[][], most: number): void {
+  for (const [area, colour] of wanted.entries())
+    for (const [channel, value] of colour.entries())
+      expect(Math.abs((found[area]?.[channel] ?? -999) - value)).toBeLessThanOrEqual(most);
+}
+
+const FLOAT = ['-define', 'quantum:format=floating-point'];
+const GREY = ['-grayscale', 'Rec601Luma', '-type', 'Grayscale'];
+const TRUE = ['-type', 'TrueColor'];
+
+// Source: ImageMagick writes the files, and TIFF 6.0, sections 19 and 23, says what is in them.
+describe.each<[string, string[], string[], (colour: string) => number[], number]>([
+  ['bytes', [...TRUE, '-depth', '8'], [], rgbOf, 0],
+  ['16 bits', [...TRUE, '-depth', '16'], ['deep'], rgbOf, 1],
+  ['32 bits', [...TRUE, '-depth', '32'], ['deep'], rgbOf, 1],
+  ['signed numbers', [...TRUE, '-define', 'quantum:format=signed', '-depth', '16'], ['deep'], rgbOf, 1],
+  ['double precision', [...TRUE, ...FLOAT, '-depth', '64'], ['deep'], rgbOf, 1],
+  ['floating-point grey', [...GREY, ...FLOAT, '-depth', '32'], ['deep'], greyOf, 2],
+  ['bytes of CIELAB', ['-colorspace', 'Lab', ...TRUE, '-depth', '8'], [], rgbOf, 24],
+  ['16 bits of CIELAB', ['-colorspace', 'Lab', '-depth', '16'], ['deep'], rgbOf, 24],
+])('a TIFF of %s', (name, options, notes, colourOf, most) => {
+  const stem = name.replaceAll(' ', '-');
+
+  test('is rendered with its colours', async () => {
+    const { made, failed, placeholder, phash } = await render(write(stem, options));
+    expect(failed).toEqual([]);
+    expect(made[0]).toMatchObject(SIZE);
+    expectNear(await coloursOf(made[0]?.data ?? new Uint8Array()), COLOURS.map(colourOf), most);
+    expect([typeof placeholder, typeof phash]).toEqual(['string', 'string']);
+  });
+
+  test('has the size of the upright picture, and a warning if it is reduced', async () => {
+    const path = write(`${stem}-turned`, options);
+    execFileSync('exiftool', ['-q', '-overwrite_original', '-n', '-Orientation=6', path]);
+    const { size, notes: found, pages } = await readHeader(path, 'image/tiff');
+    expect(size).toEqual({ width: 64, height: 96, orientation: 6 });
+    expect([found, pages]).toEqual([notes, 1]);
+    const { made } = await render(path);
+    expect(made[0]).toMatchObject({ width: 64, height: 96 });
+    const turned = [2, 0, 3, 1].map((n) => colourOf(COLOURS[n] ?? ''));
+    expectNear(await coloursOf(made[0]?.data ?? new Uint8Array()), turned, most);
+  });
+});
+
+test.each([
+  ['numbers', ['-define', 'quantum:format=signed', '-depth', '16']],
+  ['colours', ['-colorspace', 'Lab', '-type', 'TrueColor', '-depth', '8']],
+])(
+  'of several pages of unusual %s, each is rendered, and a further one does not apply',
+  async (name, options) => {
+    const path = join(folder, `pages-${name}.tif`);
+    const solid = (colour: string) => ['(', '-size', '20x10', `xc:${colour}`, '-type', 'TrueColor', ')'];
+    execFileSync('convert', [...solid('#c80000'), ...solid('#0000c8'), ...options, path]);
+    expect((await readHeader(path, 'image/tiff')).pages).toBe(2);
+    const second = await render(path, [{ op: 'page', page: 2 }]);
+    const [red = 0, , blue = 0] = (await coloursOf(second.made[0]?.data ?? new Uint8Array()))[0] ?? [];
+    expect(blue - red).toBeGreaterThan(120);
+    const third = await render(path, [{ op: 'page', page: 3 }]);
+    expect(third.failed).toMatchObject([{ code: 'not-applicable' }]);
+    expect(third.failed[0]?.reason).toContain('2 pages');
+  },
+);
+
+test('one with more pixels than are decoded is not converted', async () => {
+  const path = write('large', ['-define', 'quantum:format=signed', '-depth', '16', '-resize', '2000x2000!']);
+  const { failed } = await render(path);
+  expect(failed[0]?.reason).toContain('4000000 pixels');
+});
