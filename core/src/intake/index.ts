@@ -27,6 +27,7 @@ export {
   planManifest,
   proposeMapping,
 } from './manifest.js';
+export { decodeMarkup, wideEncoding } from './markup.js';
 export {
   extensionOfMime,
   kindOfMime,

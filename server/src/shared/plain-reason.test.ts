@@ -9,8 +9,23 @@ const MADE = join(tmpdir(), 'uniferum-source-1.png');
 test.each([
   [
     `Input file has corrupt header: ${STORED}: bad seek to 1024\n${STORED}: bad seek to 7`,
-    'Input file has corrupt header: bad seek to 1024',
+    'bad seek to 1024',
   ],
+  ['Input file has corrupt header', 'its header is broken'],
+  ['Input buffer contains unsupported image format', "it isn't a picture of a known type"],
+  ['Input image exceeds pixel limit', 'it has more pixels than are decoded'],
+  [
+    'Input file has corrupt header: VipsJpeg: JPEG datastream contains no image',
+    'JPEG datastream contains no image',
+  ],
+  ['Input file has corrupt header: gifload: no frames in GIF', 'no frames in GIF'],
+  ['svgload_buffer: bad dimensions', 'bad dimensions'],
+  ['tiff2vips: samples out of range', 'samples out of range'],
+  [
+    'Input buffer has corrupt header: glib: XML parse error: Error domain 1 code 77 on line 2 column 1 of data: Premature end of data in tag svg line 1',
+    'line 2, column 1: Premature end of data in tag svg line 1',
+  ],
+  ['it is overloaded: nothing is removed', 'it is overloaded: nothing is removed'],
   [`${STORED}: bad seek to 1710\nheif: Error while`, 'bad seek to 1710'],
   [`Input file is missing: ${MADE}`, 'Input file is missing'],
   [`ENOENT: no such file or directory, open '${STORED}'`, 'ENOENT: no such file or directory'],

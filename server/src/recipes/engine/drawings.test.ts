@@ -107,3 +107,18 @@ test('a drawing is drawn up to 50 MB, and refused just beyond', async () => {
   const { failed } = await renderBytes('beyond', svg(50_000_001), recipe([]));
   expect(failed[0]?.reason).toContain('more than 50 MB');
 });
+
+test.each<[string, BufferEncoding | 'utf16be', string]>([
+  ['UTF-8', 'utf8', ''],
+  ['UTF-8, as it says', 'utf8', '<?xml version="1.0" encoding="UTF-8"?>'],
+  ['UTF-16', 'utf16le', '\ufeff'],
+  ['UTF-16, as it says', 'utf16le', '\ufeff<?xml version="1.0" encoding="UTF-16" standalone="no"?>'],
+  ['UTF-16 of the other order', 'utf16be', "\ufeff<?xml version='1.0' encoding = 'utf-16'?>"],
+])('a drawing in %s is drawn', async (_what, encoding, begin) => {
+  const text = `${begin}<svg xmlns="http://www.w3.org/2000/svg" width="8" height="6"><title>Møwe</title><rect width="8" height="6" fill="#f00"/></svg>`;
+  const data = encoding === 'utf16be' ? Buffer.from(text, 'utf16le').swap16() : Buffer.from(text, encoding);
+  const { made, failed } = await renderBytes('encoded.svg', data, recipe([]));
+  expect(failed).toEqual([]);
+  expect(made[0]).toMatchObject({ width: 8, height: 6 });
+  expect(await colourOf(made[0]?.data ?? new Uint8Array())).toEqual([255, 0, 0]);
+});
