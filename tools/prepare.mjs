@@ -18,6 +18,7 @@ const FOR_DEMO = {
   jpegtran: 'libjpeg-turbo-progs',
   // Pictures of phones, studios and cameras.
   vips: 'libvips-tools',
+  convert: 'imagemagick',
   exiftool: 'libimage-exiftool-perl',
 };
 const FOR_TESTS = {

@@ -105,6 +105,7 @@ test('the guide leads to a file with a rendition', async () => {
 test('what is deployed names files that are there, and every package that a worker needs', () => {
   const packages = [
     'ffmpeg',
+    'imagemagick',
     'libimage-exiftool-perl',
     'libjpeg-turbo-progs',
     'libvips-tools',

@@ -4,7 +4,7 @@ export type PictureNote =
   | 'truncated'
   /** Renditions of an animated PNG show its first frame. */
   | 'animated-png'
-  /** It has 16 bits per channel, and renditions have 8. */
+  /** It has more than 8 bits per channel, and renditions have 8. */
   | 'deep'
   /** A camera raw file without a picture that can be shown. */
   | 'no-preview';

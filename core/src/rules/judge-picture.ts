@@ -14,7 +14,8 @@ const PICTURE_NOTES: Record<PictureNote, { code: ReasonCode; say: (name: string)
   },
   deep: {
     code: 'reduced',
-    say: (name) => `${name} has 16 bits per channel. The original is kept as it is; renditions have 8.`,
+    say: (name) =>
+      `${name} has more than 8 bits per channel. The original is kept as it is; renditions have 8.`,
   },
   'no-preview': {
     code: 'not-showable',

@@ -13,7 +13,7 @@ import {
 import sharp from 'sharp';
 import { isDiskFull, MissingToolError, runTool } from './tool.js';
 
-/** What a type needs to be read: a loader of the image tool that reads nothing else, or the preview in a camera's file. */
+/** By which loader the image tool reads a type; some of them read nothing else. */
 const LOADERS: Readonly<Record<string, string>> = {
   'image/heic': 'heifload',
   'image/jxl': 'jxlload',
@@ -22,6 +22,9 @@ const LOADERS: Readonly<Record<string, string>> = {
 };
 export const CAMERA_RAW = 'image/x-dcraw';
 const IMAGE_TOOLS = 'libvips-tools';
+/** Types that the image tool reads through the library of this one, by its names for them, and then with wrong greys and inks. */
+const CODERS: Readonly<Record<string, string>> = { 'image/bmp': 'bmp', 'image/x-psd': 'psd' };
+const COLOUR_TOOL = 'imagemagick';
 const METADATA_TOOL = 'libimage-exiftool-perl';
 
 /** A picture made from a file of another type. */
@@ -45,7 +48,12 @@ export class NoPreviewError extends Error {
  * @throws NoPreviewError; Error that says what is wrong with the file, or which Debian package the host needs
  */
 export async function convertPicture(path: string, mime: string): Promise<ConvertedPicture> {
-  return mime === CAMERA_RAW ? extractPreview(path) : convertByLoader(path, LOADERS[mime] ?? mime);
+  if (mime === CAMERA_RAW) return extractPreview(path);
+  const coder = CODERS[mime];
+  if (coder === undefined) return convertByLoader(path, LOADERS[mime] ?? mime);
+  const isLab = mime === PSD && (await readPsdHeader(path)).mode === PSD_LAB;
+  // Of a PSD, the first picture is the whole, and the others are the layers.
+  return convertColours(`${coder}:${path}[0]`, isLab ? TO_SRGB : []);
 }
 
 /**
@@ -59,20 +67,27 @@ export function convertTiff(
   unusual: NonNullable<TiffFacts['unusual']>,
   page: number,
 ): Promise<ConvertedPicture> {
-  // Of the two, only one knows CIELAB, and only the other scales the numbers.
-  return unusual === 'lab'
-    ? convertBy((out) => ['colourspace', `${path}[page=${page}]`, out, 'srgb'])
-    : convertBy((out) => ['magickload', path, out, '--page', String(page)]);
+  return convertColours(`tiff:${path}[${page}]`, unusual === 'lab' ? TO_SRGB : ['-depth', '16']);
+}
+
+const TO_SRGB = ['-colorspace', 'sRGB'];
+
+function convertColours(source: string, options: readonly string[]): Promise<ConvertedPicture> {
+  return convertBy('convert', COLOUR_TOOL, (out) => [source, ...options, '-compress', 'none', `tiff:${out}`]);
 }
 
 function convertByLoader(path: string, loader: string): Promise<ConvertedPicture> {
-  return convertBy((out) => [loader, path, out]);
+  return convertBy('vips', IMAGE_TOOLS, (out) => [loader, path, out]);
 }
 
-async function convertBy(argumentsFor: (out: string) => string[]): Promise<ConvertedPicture> {
+async function convertBy(
+  command: string,
+  debianPackage: string,
+  argumentsFor: (out: string) => string[],
+): Promise<ConvertedPicture> {
   const out = join(tmpdir(), `uniferum-converted-${randomUUID()}.tif`);
   try {
-    await runTool('vips', argumentsFor(out), IMAGE_TOOLS);
+    await runTool(command, argumentsFor(out), debianPackage);
   } catch (error) {
     await rm(out, { force: true });
     throw sayPlainly(error, "its pixels are broken, or of a kind that can't be decoded");
@@ -158,30 +173,51 @@ function turned(jpeg: Buffer, orientation: number): Buffer {
   return Buffer.from(applyPieces(source, pieces));
 }
 
-/** The size of a picture as the image tool reads it, and whether it has more than 8 bits per channel. */
+/** The size of a picture as a tool reads it, and whether it has more than 8 bits per channel. */
 export async function readConvertedSize(
   path: string,
   mime: string,
 ): Promise<{ width: number; height: number; isDeep: boolean }> {
+  const psd = mime === PSD ? await readPsdHeader(path) : null;
+  // The image tool doesn't know its colours.
+  if (psd?.mode === PSD_LAB) return psd;
   const said = await runTool('vipsheader', [path], IMAGE_TOOLS).catch((error) => {
     throw sayPlainly(error, 'its header is broken');
   });
   const found = /: (\d+)x(\d+) (\w+),(?:.*), (\w+)\s*$/.exec(said.trim().split('\n')[0] ?? '');
   // It chooses the loader by content: a file that is another one in disguise is not read.
   if (!found || found[4] !== LOADERS[mime]) throw new Error("it can't be read as what it claims to be");
-  // Of a PSD, the tool states how it decodes it, and not how it is stored.
-  const isDeep = mime === 'image/x-psd' ? await isDeepPsd(path) : found[3] !== 'uchar';
-  return { width: Number(found[1]), height: Number(found[2]), isDeep };
+  return {
+    width: Number(found[1]),
+    height: Number(found[2]),
+    // Of a PSD, the tool states how it decodes it, and not how it is stored.
+    isDeep: psd?.isDeep ?? found[3] !== 'uchar',
+  };
 }
 
-/** Where the file header of a PSD has the number of bits per channel, in two bytes: 1, 8, 16 or 32. Source: from memory. */
-const PSD_DEPTH_AT = 22;
+interface PsdHeader {
+  width: number;
+  height: number;
+  isDeep: boolean;
+  /** The kind of its colours. */
+  mode: number;
+}
 
-async function isDeepPsd(path: string): Promise<boolean> {
+const PSD = 'image/x-psd';
+const PSD_LAB = 9;
+const PSD_HEADER_BYTES = 26;
+
+/**
+ * Reads the file header of a PSD: after its signature, version, reserved bytes and number of channels, height and width in
+ * four bytes each, bits per channel and colour mode in two each. Source: the format as published by its maker, from memory.
+ */
+async function readPsdHeader(path: string): Promise<PsdHeader> {
   const file = await open(path);
   try {
-    const { buffer, bytesRead } = await file.read(Buffer.alloc(2), 0, 2, PSD_DEPTH_AT);
-    return bytesRead === 2 && buffer.readUInt16BE(0) > 8;
+    const { buffer, bytesRead } = await file.read(Buffer.alloc(PSD_HEADER_BYTES), 0, PSD_HEADER_BYTES, 0);
+    const [height, width] = [buffer.readUInt32BE(14), buffer.readUInt32BE(18)];
+    if (bytesRead < PSD_HEADER_BYTES || height === 0 || width === 0) throw new Error('its header is broken');
+    return { width, height, isDeep: buffer.readUInt16BE(22) > 8, mode: buffer.readUInt16BE(24) };
   } finally {
     await file.close();
   }
@@ -194,7 +230,9 @@ export async function readToolBlocks(path: string): Promise<Record<'exif' | 'iim
     ['-config', '', '-q', '-q', '-j', '-b', '-EXIF', '-IPTC', '-XMP', path],
     METADATA_TOOL,
     { maxOutput: MAX_TOOL_OUTPUT },
-  );
+  ).catch((error) => {
+    throw sayPlainly(error, 'its header is broken');
+  });
   const [tags = {}] = JSON.parse(said || '[]') as Record<string, unknown>[];
   const block = (name: string) => {
     const value = tags[name];

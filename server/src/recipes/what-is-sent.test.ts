@@ -309,6 +309,6 @@ describe('files of several pictures', () => {
         .toBuffer(),
     );
     expect([asset.verdict.outcome, codes(asset.verdict)]).toEqual(['warned', 'reduced']);
-    expect(asset.verdict.reasons[0].message).toMatch(/16 bits per channel/);
+    expect(asset.verdict.reasons[0].message).toMatch(/more than 8 bits per channel/);
   });
 });

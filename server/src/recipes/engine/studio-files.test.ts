@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { mkdtempSync } from 'node:fs';
+import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Step } from '@uniferum/core/recipes';
@@ -14,8 +14,8 @@ const SIZE = { width: 96, height: 64 };
 const COLOURS = ['#c82828', '#28c828', '#2828c8', '#c8c8c8'];
 
 /** Four areas of a colour each, as another program stores them. */
-function write(name: string, options: readonly string[]): string {
-  const path = join(folder, `${name}.tif`);
+function write(name: string, options: readonly string[], extension = 'tif'): string {
+  const path = join(folder, `${name}.${extension}`);
   execFileSync('convert', [join(folder, 'source.png'), ...options, path]);
   return path;
 }
@@ -32,8 +32,8 @@ beforeAll(async () => {
     .toFile(join(folder, 'source.png'));
 });
 
-async function render(path: string, steps: Step[] = []) {
-  const file = { path, mime: 'image/tiff', kind: 'image' as const, sha256: path };
+async function render(path: string, steps: Step[] = [], mime = 'image/tiff') {
+  const file = { path, mime, kind: 'image' as const, sha256: path };
   const work = { focal: null, marks: {}, look: true, maxPixels: 1_000_000 };
   return renderJob({ file, recipes: [plainRecipe(steps)], ...work });
 }
@@ -101,6 +101,70 @@ describe.each<[string, string[], string[], (colour: string) => number[], number]
     const turned = [2, 0, 3, 1].map((n) => colourOf(COLOURS[n] ?? ''));
     expectNear(await coloursOf(made[0]?.data ?? new Uint8Array()), turned, most);
   });
+});
+
+// CMYK without a profile looks as whoever decodes it decides: a TIFF with the same inks is what a PSD must look like.
+describe.each<[string, string, string[], string[]]>([
+  ['psd', 'bytes of grey', [...GREY, '-depth', '8'], []],
+  ['psd', '16 bits of grey', [...GREY, '-depth', '16'], ['deep']],
+  ['psd', 'bytes of RGB', [...TRUE, '-depth', '8'], []],
+  ['psd', '16 bits of RGB', [...TRUE, '-depth', '16'], ['deep']],
+  ['psd', 'bytes of CMYK', ['-colorspace', 'CMYK', '-depth', '8'], []],
+  ['psd', '16 bits of CMYK', ['-colorspace', 'CMYK', '-depth', '16'], ['deep']],
+  ['bmp', 'bytes of RGB', [...TRUE, '-depth', '8'], []],
+  ['bmp', 'grey', [...GREY, '-depth', '8'], []],
+  ['bmp', 'a palette', ['-colors', '4', '-type', 'Palette'], []],
+  ['bmp', 'black and white', ['-threshold', '50%', '-type', 'Bilevel'], []],
+])('a %s of %s', (extension, name, options, notes) => {
+  const mime = extension === 'psd' ? 'image/x-psd' : 'image/bmp';
+
+  test('looks like a TIFF of the same, and has its size', async () => {
+    const stem = `${extension}-${name.replaceAll(' ', '-')}`;
+    const path = write(stem, options, extension);
+    const inBytes = options.map((one) => (one === '16' ? '8' : one));
+    const [made, same] = await Promise.all([render(path, [], mime), render(write(stem, inBytes))]);
+    expect([made.failed, same.failed]).toEqual([[], []]);
+    expect(made.made[0]).toMatchObject(SIZE);
+    const wanted = await coloursOf(same.made[0]?.data ?? new Uint8Array());
+    expectNear(await coloursOf(made.made[0]?.data ?? new Uint8Array()), wanted, 2);
+    const { size, notes: found } = await readHeader(path, mime);
+    expect([size, found]).toEqual([{ ...SIZE, orientation: null }, notes]);
+  });
+});
+
+test.each([
+  ['jxl', 'image/jxl', 'jxlsave', []],
+  ['heic', 'image/heic', 'heifsave', ['--compression', 'hevc']],
+])('a %s of grey is rendered', async (extension, mime, saver, options) => {
+  const [grey, path] = [join(folder, 'grey.png'), join(folder, `grey.${extension}`)];
+  execFileSync('convert', [join(folder, 'source.png'), ...GREY, grey]);
+  // The image library in this process has set it for itself.
+  execFileSync('vips', [saver, grey, path, ...options], { env: { ...process.env, VIPSHOME: undefined } });
+  const { made, failed } = await render(path, [], mime);
+  expect(failed).toEqual([]);
+  expectNear(await coloursOf(made[0]?.data ?? new Uint8Array()), COLOURS.map(greyOf), 6);
+});
+
+test.each([
+  ['CMYK', 4],
+  ['CIELAB', 9],
+])('a PSD in %s that ends after its header has a reason', async (_name, mode) => {
+  const path = join(folder, `stub-${mode}.psd`);
+  const header = Buffer.alloc(26);
+  header.write('8BPS\0\x01', 'latin1');
+  for (const [at, value] of [
+    [17, 9],
+    [21, 9],
+    [13, 4],
+    [23, 8],
+    [25, mode],
+  ] as const)
+    header[at] = value;
+  writeFileSync(path, header);
+  const { failed } = await render(path, [], 'image/x-psd');
+  expect(failed).toMatchObject([{ code: 'unreadable', reason: 'its header is broken' }]);
+  writeFileSync(path, header.subarray(0, 20));
+  await expect(readHeader(path, 'image/x-psd')).rejects.toThrow('its header is broken');
 });
 
 test.each([
