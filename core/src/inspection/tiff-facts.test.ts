@@ -8,6 +8,8 @@ const HEIGHT = 257;
 const BITS = 258;
 const PHOTOMETRIC = 262;
 const ORIENTATION = 274;
+const SAMPLES = 277;
+const EXTRA_SAMPLES = 338;
 const SAMPLE_FORMAT = 339;
 
 interface Shape {
@@ -69,6 +71,7 @@ test.each<Shape>([{}, { isLittleEndian: false }, { isBig: true }, { isBig: true,
       pages: 1,
       bitsPerChannel: 16,
       unusual: null,
+      shownChannels: 1,
     });
   },
 );
@@ -81,7 +84,7 @@ test('what is not stated has its default, and an orientation that is none is lef
   expect(facts({ [ORIENTATION]: 9 })?.orientation).toBeNull();
 });
 
-const [GREY, RGB, CIELAB] = [1, 2, 8];
+const [WHITE_IS_ZERO, GREY, RGB, PALETTE, CMYK, YCBCR, CIELAB] = [0, 1, 2, 3, 5, 6, 8];
 const [UNSIGNED, SIGNED, FLOATING, COMPLEX] = [1, 2, 3, 6];
 
 // Source: TIFF 6.0, sections 19 and 23.
@@ -102,6 +105,41 @@ describe('unusual', () => {
   ])('%s', (_what, bits, format, photometric, unusual) => {
     const fields = { [BITS]: bits, [PHOTOMETRIC]: photometric, [SAMPLE_FORMAT]: format };
     expect(facts(fields)?.unusual).toBe(unusual);
+  });
+});
+
+// Source: TIFF 6.0, section 18: 0 is unspecified data, 1 and 2 are transparency.
+describe('further channels', () => {
+  test.each<[number, number, number, TiffFacts['unusual'], number]>([
+    [WHITE_IS_ZERO, 1, 0, null, 1],
+    [GREY, 2, 2, null, 2],
+    [GREY, 2, 0, 'channels', 1],
+    [GREY, 3, 1, 'channels', 2],
+    [RGB, 3, 0, null, 3],
+    [RGB, 4, 1, null, 4],
+    [RGB, 4, 2, null, 4],
+    [RGB, 4, 0, 'channels', 3],
+    [RGB, 4, 3, 'channels', 3],
+    [RGB, 6, 2, 'channels', 4],
+    [PALETTE, 1, 0, null, 1],
+    [CMYK, 4, 0, null, 4],
+    [CMYK, 5, 0, 'channels', 4],
+    [CMYK, 5, 2, null, 5],
+    [YCBCR, 3, 0, null, 3],
+    [32844, 1, 0, null, 1],
+  ])(
+    'of interpretation %i with %i channels, the first extra one of kind %i',
+    (photometric, samples, extra, unusual, shown) => {
+      const fields = { [BITS]: 8, [PHOTOMETRIC]: photometric, [SAMPLES]: samples, [EXTRA_SAMPLES]: extra };
+      expect(facts(fields)).toMatchObject({ unusual, shownChannels: shown });
+    },
+  );
+
+  test('that nothing is said about are not shown', () => {
+    expect(facts({ [BITS]: 8, [PHOTOMETRIC]: RGB, [SAMPLES]: 4 })).toMatchObject({
+      unusual: 'channels',
+      shownChannels: 3,
+    });
   });
 });
 

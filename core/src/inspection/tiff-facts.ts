@@ -12,17 +12,26 @@ export interface TiffFacts {
   bitsPerChannel: number;
   /**
    * What image libraries convert for the screen only if they know of it: `lab` for 8-bit CIELAB, `numbers` for integers that are
-   * signed or of more than 16 bits, for double precision, and for floating-point grey. Null for all others, among them
-   * floating-point RGB, which is linear light.
+   * signed or of more than 16 bits, for double precision, and for floating-point grey, `channels` for further channels that are not
+   * the transparency, such as masks and spot colours. Null for all others, among them floating-point RGB, which is linear light.
    */
-  unusual: 'lab' | 'numbers' | null;
+  unusual: 'lab' | 'numbers' | 'channels' | null;
+  /** How many of the channels, counted from the first, are the picture: its colours, and the transparency where it is stated. */
+  shownChannels: number;
 }
 
 /** Source: TIFF 6.0, section 8; section 19 for the format of samples. */
-const TAGS = { width: 256, height: 257, bits: 258, photometric: 262, orientation: 274, sampleFormat: 339 };
+const TAGS = {
+  ...{ width: 256, height: 257, bits: 258, photometric: 262, orientation: 274, samples: 277 },
+  ...{ extraSamples: 338, sampleFormat: 339 },
+};
 /** Source: TIFF 6.0, sections 4 and 23. */
 const RGB = 2;
 const CIELAB = 8;
+/** The channels of the colours of a picture by its photometric interpretation. Source: TIFF 6.0, sections 3 to 6, 16, 21 and 23. */
+const COLOUR_CHANNELS: Readonly<Record<number, number>> = { 0: 1, 1: 1, 2: 3, 5: 4, 6: 3, 8: 3 };
+/** An extra channel of any other kind is not transparency. Source: TIFF 6.0, section 18. */
+const TRANSPARENCY: readonly (number | undefined)[] = [1, 2];
 /** Source: TIFF 6.0, section 19. */
 const UNSIGNED = 1;
 const FLOATING = 3;
@@ -33,19 +42,27 @@ export function readTiffFacts(source: ByteSource): TiffFacts | null {
   try {
     const tiff = new TiffReader(source);
     const first = tiff.directory(tiff.first);
-    const stated = (tag: number, otherwise: number) =>
-      tiff.values(first.entries.find((entry) => entry.tag === tag))[0] ?? otherwise;
+    const all = (tag: number) => tiff.values(first.entries.find((entry) => entry.tag === tag));
+    const stated = (tag: number, otherwise: number) => all(tag)[0] ?? otherwise;
     const [width, height] = [stated(TAGS.width, 0), stated(TAGS.height, 0)];
     if (width < 1 || height < 1) return null;
     const orientation = stated(TAGS.orientation, 0);
     const bitsPerChannel = stated(TAGS.bits, 1);
+    const photometric = stated(TAGS.photometric, RGB);
+    const channels = stated(TAGS.samples, 1);
+    const ofColours = COLOUR_CHANNELS[photometric] ?? channels;
+    const hasAlpha = TRANSPARENCY.includes(all(TAGS.extraSamples)[0]);
+    const shownChannels = Math.min(channels, ofColours + (hasAlpha ? 1 : 0));
     return {
       width,
       height,
       orientation: orientation >= 1 && orientation <= 8 ? orientation : null,
       pages: countPages(tiff),
       bitsPerChannel,
-      unusual: unusualOf(bitsPerChannel, stated(TAGS.sampleFormat, UNSIGNED), stated(TAGS.photometric, RGB)),
+      unusual:
+        unusualOf(bitsPerChannel, stated(TAGS.sampleFormat, UNSIGNED), photometric) ??
+        (channels > shownChannels ? 'channels' : null),
+      shownChannels,
     };
   } catch {
     return null;

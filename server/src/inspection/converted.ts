@@ -57,16 +57,20 @@ export async function convertPicture(path: string, mime: string): Promise<Conver
 }
 
 /**
- * Makes a TIFF that the image engine decodes from one whose numbers it mistakes for others.
+ * Makes a TIFF that the image engine decodes from one whose numbers or channels it mistakes for others.
  *
  * @param page from 0
  * @throws Error that says what is wrong with the file, or which Debian package the host needs
  */
 export function convertTiff(
   path: string,
-  unusual: NonNullable<TiffFacts['unusual']>,
+  { unusual, shownChannels }: Pick<TiffFacts, 'unusual' | 'shownChannels'>,
   page: number,
 ): Promise<ConvertedPicture> {
+  if (unusual === 'channels')
+    return convertBy('vips', IMAGE_TOOLS, (out) => [
+      ...['extract_band', `${path}[page=${page}]`, out, '0', '--n', String(shownChannels)],
+    ]);
   return convertColours(`tiff:${path}[${page}]`, unusual === 'lab' ? TO_SRGB : ['-depth', '16']);
 }
 

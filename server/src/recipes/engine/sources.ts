@@ -108,12 +108,12 @@ function requirePage(page: number, pages: number): number {
 
 function openUnusualTiff(
   file: SourceFile,
-  { unusual, pages }: TiffFacts,
+  facts: TiffFacts,
   page: number,
   maxPixels: number,
 ): Promise<PictureFile> {
-  requirePage(page, pages);
-  return openConverted(file, maxPixels, (path) => convertTiff(path, unusual ?? 'numbers', page - 1));
+  requirePage(page, facts.pages);
+  return openConverted(file, maxPixels, (path) => convertTiff(path, facts, page - 1));
 }
 
 async function openConverted(

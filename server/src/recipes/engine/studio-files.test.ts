@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Step } from '@uniferum/core/recipes';
@@ -183,6 +183,49 @@ test.each([
     const third = await render(path, [{ op: 'page', page: 3 }]);
     expect(third.failed).toMatchObject([{ code: 'not-applicable' }]);
     expect(third.failed[0]?.reason).toContain('2 pages');
+  },
+);
+
+/** Changes what a little-endian TIFF says about its two extra channels. Source: TIFF 6.0, sections 2 and 18. */
+function stateExtraSamples(path: string, kind: number): void {
+  const file = readFileSync(path);
+  const [extraSamples, short, count] = [338, 3, 2];
+  const entry = Buffer.alloc(8);
+  entry.writeUInt16LE(extraSamples, 0);
+  entry.writeUInt16LE(short, 2);
+  entry.writeUInt32LE(count, 4);
+  const at = file.indexOf(entry);
+  if (at < 0) throw new Error('Expected a TIFF with two extra channels');
+  file.writeUInt16LE(kind, at + 8);
+  file.writeUInt16LE(kind, at + 10);
+  writeFileSync(path, file);
+}
+
+// Source: TIFF 6.0, section 18. Photo editors store masks and spot colours in this way.
+test.each([
+  ['RGB', 0, 3, TRUE, rgbOf],
+  ['RGB', 2, 4, TRUE, rgbOf],
+  ['grey', 0, 3, GREY, greyOf],
+])(
+  'of %s, an extra channel of kind %i is transparency only if it says so',
+  async (name, kind, channels, options, colourOf) => {
+    const stem = `extra-${name}-${kind}`;
+    const plain = write(`${stem}-plain`, [...options, '-depth', '8']);
+    const [mask, path] = [join(folder, `${stem}-mask.v`), join(folder, `${stem}.tif`)];
+    const run = (...args: string[]) =>
+      execFileSync('vips', args, { env: { ...process.env, VIPSHOME: undefined } });
+    run('extract_band', plain, mask, '0');
+    run('bandjoin', `${plain} ${mask} ${mask}`, path);
+    stateExtraSamples(path, kind);
+    const { made, failed, placeholder, phash } = await render(path);
+    expect(failed).toEqual([]);
+    const data = made[0]?.data ?? new Uint8Array();
+    expect(
+      (await sharp(data).toColourspace('srgb').raw().toBuffer({ resolveWithObject: true })).info.channels,
+    ).toBe(channels);
+    expectNear(await coloursOf(data), COLOURS.map(colourOf), 2);
+    expect([typeof placeholder, typeof phash]).toEqual(['string', 'string']);
+    expect((await readHeader(path, 'image/tiff')).size).toMatchObject(SIZE);
   },
 );
 
