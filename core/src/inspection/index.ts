@@ -7,6 +7,7 @@ export type { PictureFacts } from './exif-block.js';
 export { type MetadataBlocks, NO_METADATA } from './metadata-blocks.js';
 export { metadataForPicture, metadataOfRights } from './own-metadata.js';
 export type { PictureNote } from './picture-notes.js';
+export { type PsdHeader, readPsdHeader } from './psd-header.js';
 export { EMPTY_XMP, NO_RIGHTS, type StatedRights } from './rights-blocks.js';
 export { readTiffFacts, type TiffFacts } from './tiff-facts.js';
 export { isTruncated } from './truncated.js';

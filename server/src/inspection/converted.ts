@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { open, rm, writeFile } from 'node:fs/promises';
+import { rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import {
@@ -8,9 +8,12 @@ import {
   cleanFile,
   metadataOfRights,
   NO_RIGHTS,
+  type PsdHeader,
+  readPsdHeader,
   type TiffFacts,
 } from '@uniferum/core/inspection';
 import sharp from 'sharp';
+import { withSource } from './file-source.js';
 import { isDiskFull, MissingToolError, runTool } from './tool.js';
 
 /** By which loader the image tool reads a type; some of them read nothing else. */
@@ -51,7 +54,7 @@ export async function convertPicture(path: string, mime: string): Promise<Conver
   if (mime === CAMERA_RAW) return extractPreview(path);
   const coder = CODERS[mime];
   if (coder === undefined) return convertByLoader(path, LOADERS[mime] ?? mime);
-  const isLab = mime === PSD && (await readPsdHeader(path)).mode === PSD_LAB;
+  const isLab = mime === PSD && requirePsdHeader(path).isLab;
   // Of a PSD, the first picture is the whole, and the others are the layers.
   return convertColours(`${coder}:${path}[0]`, isLab ? TO_SRGB : []);
 }
@@ -182,9 +185,10 @@ export async function readConvertedSize(
   path: string,
   mime: string,
 ): Promise<{ width: number; height: number; isDeep: boolean }> {
-  const psd = mime === PSD ? await readPsdHeader(path) : null;
+  const psd = mime === PSD ? requirePsdHeader(path) : null;
+  const isDeepPsd = psd !== null && psd.bitsPerChannel > 8;
   // The image tool doesn't know its colours.
-  if (psd?.mode === PSD_LAB) return psd;
+  if (psd?.isLab) return { width: psd.width, height: psd.height, isDeep: isDeepPsd };
   const said = await runTool('vipsheader', [path], IMAGE_TOOLS).catch((error) => {
     throw sayPlainly(error, 'its header is broken');
   });
@@ -195,36 +199,17 @@ export async function readConvertedSize(
     width: Number(found[1]),
     height: Number(found[2]),
     // Of a PSD, the tool states how it decodes it, and not how it is stored.
-    isDeep: psd?.isDeep ?? found[3] !== 'uchar',
+    isDeep: psd ? isDeepPsd : found[3] !== 'uchar',
   };
 }
 
-interface PsdHeader {
-  width: number;
-  height: number;
-  isDeep: boolean;
-  /** The kind of its colours. */
-  mode: number;
-}
-
 const PSD = 'image/x-psd';
-const PSD_LAB = 9;
-const PSD_HEADER_BYTES = 26;
 
-/**
- * Reads the file header of a PSD: after its signature, version, reserved bytes and number of channels, height and width in
- * four bytes each, bits per channel and colour mode in two each. Source: the format as published by its maker, from memory.
- */
-async function readPsdHeader(path: string): Promise<PsdHeader> {
-  const file = await open(path);
-  try {
-    const { buffer, bytesRead } = await file.read(Buffer.alloc(PSD_HEADER_BYTES), 0, PSD_HEADER_BYTES, 0);
-    const [height, width] = [buffer.readUInt32BE(14), buffer.readUInt32BE(18)];
-    if (bytesRead < PSD_HEADER_BYTES || height === 0 || width === 0) throw new Error('its header is broken');
-    return { width, height, isDeep: buffer.readUInt16BE(22) > 8, mode: buffer.readUInt16BE(24) };
-  } finally {
-    await file.close();
-  }
+/** @throws Error when it is corrupt */
+function requirePsdHeader(path: string): PsdHeader {
+  const header = withSource(path, readPsdHeader);
+  if (header === null) throw new Error('its header is broken');
+  return header;
 }
 
 /** Blocks of embedded metadata in files that the image engine doesn't read. */
