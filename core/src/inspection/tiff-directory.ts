@@ -85,10 +85,19 @@ export class TiffReader {
   /** The values of an entry with whole numbers; none of an absent entry. @throws Error for other types */
   values(entry: TiffEntry | undefined): number[] {
     if (!entry) return [];
-    const size = TYPE_BYTES[entry.type] ?? 0;
-    if (!WHOLE_NUMBERS.includes(entry.type) || entry.count > MAX_VALUES)
-      throw new Error('a directory of it is broken');
-    return Array.from({ length: entry.count }, (_, n) => this.bytes.uint(entry.valueAt + n * size, size));
+    if (entry.count > MAX_VALUES) throw new Error('a directory of it is broken');
+    return Array.from({ length: entry.count }, (_, n) => this.#value(entry, n));
+  }
+
+  /** The first of them; undefined without any. @throws Error for other types */
+  firstValue(entry: TiffEntry | undefined): number | undefined {
+    return entry && entry.count > 0 ? this.#value(entry, 0) : undefined;
+  }
+
+  #value({ type, valueAt }: TiffEntry, n: number): number {
+    if (!WHOLE_NUMBERS.includes(type)) throw new Error('a directory of it is broken');
+    const size = TYPE_BYTES[type] ?? 0;
+    return this.bytes.uint(valueAt + n * size, size);
   }
 
   #entry(at: number): TiffEntry {

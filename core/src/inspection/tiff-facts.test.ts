@@ -149,6 +149,18 @@ test('pages are counted, and a chain that leads back to itself ends', () => {
   expect(facts({}, { further: 2500 })?.pages).toBe(2000);
 });
 
+test('of many values only the first is read', () => {
+  const file = tiff({ ...SIZE, [BITS]: 8 });
+  const bytes = file.read(0, file.length).slice();
+  const view = new DataView(bytes.buffer);
+  // The third entry: 100,000 values from the beginning of a file that is much shorter.
+  view.setUint32(8 + 2 + 2 * 12 + 4, 100_000, true);
+  view.setUint32(8 + 2 + 2 * 12 + 8, 8, true);
+  expect(readTiffFacts(new BytesInMemory(bytes))).toMatchObject({ width: 300, bitsPerChannel: 3 });
+  view.setUint32(8 + 2 + 2 * 12 + 4, 0, true);
+  expect(readTiffFacts(new BytesInMemory(bytes))).toMatchObject({ width: 300, bitsPerChannel: 1 });
+});
+
 describe('of a corrupt file nothing is known', () => {
   test.each([
     ['that is empty', new Uint8Array()],

@@ -31,7 +31,8 @@ const CIELAB = 8;
 /** The channels of the colours of a picture by its photometric interpretation. Source: TIFF 6.0, sections 3 to 6, 16, 21 and 23. */
 const COLOUR_CHANNELS: Readonly<Record<number, number>> = { 0: 1, 1: 1, 2: 3, 5: 4, 6: 3, 8: 3 };
 /** An extra channel of any other kind is not transparency. Source: TIFF 6.0, section 18. */
-const TRANSPARENCY: readonly (number | undefined)[] = [1, 2];
+const TRANSPARENCY: readonly number[] = [1, 2];
+const UNSPECIFIED = 0;
 /** Source: TIFF 6.0, section 19. */
 const UNSIGNED = 1;
 const FLOATING = 3;
@@ -42,8 +43,8 @@ export function readTiffFacts(source: ByteSource): TiffFacts | null {
   try {
     const tiff = new TiffReader(source);
     const first = tiff.directory(tiff.first);
-    const all = (tag: number) => tiff.values(first.entries.find((entry) => entry.tag === tag));
-    const stated = (tag: number, otherwise: number) => all(tag)[0] ?? otherwise;
+    const stated = (tag: number, otherwise: number) =>
+      tiff.firstValue(first.entries.find((entry) => entry.tag === tag)) ?? otherwise;
     const [width, height] = [stated(TAGS.width, 0), stated(TAGS.height, 0)];
     if (width < 1 || height < 1) return null;
     const orientation = stated(TAGS.orientation, 0);
@@ -51,7 +52,7 @@ export function readTiffFacts(source: ByteSource): TiffFacts | null {
     const photometric = stated(TAGS.photometric, RGB);
     const channels = stated(TAGS.samples, 1);
     const ofColours = COLOUR_CHANNELS[photometric] ?? channels;
-    const hasAlpha = TRANSPARENCY.includes(all(TAGS.extraSamples)[0]);
+    const hasAlpha = TRANSPARENCY.includes(stated(TAGS.extraSamples, UNSPECIFIED));
     const shownChannels = Math.min(channels, ofColours + (hasAlpha ? 1 : 0));
     return {
       width,
