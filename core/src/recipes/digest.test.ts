@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import {
+  allWatermarks,
   canonicalJson,
   contentText,
   describeChanges,
@@ -70,6 +71,53 @@ describe('explaining', () => {
   ] as const)('%s', (state, error, when, code) => {
     expect(explainState(state, { error, when, isVariant: false, differences: [] })[0]?.code).toBe(code);
   });
+});
+
+test('a step that is gone, and a ladder that is another, are told', () => {
+  const two: RecipeContent = { ...content(1), steps: [...content(1).steps, { op: 'sepia' }] };
+  expect(describeChanges(two, content(1))).toEqual(['step 2 removed (sepia)']);
+  expect(describeChanges(content(1, { ladder: { widths: [1] } }), content(1))).toEqual([
+    'the ladder was removed',
+  ]);
+  expect(
+    describeChanges(content(1, { ladder: { widths: [1] } }), content(1, { ladder: { widths: [2] } })),
+  ).toEqual(['other widths']);
+  const flagged = (enlarge?: boolean): RecipeContent => ({
+    ...content(1),
+    steps: [{ op: 'fit', mode: 'inside', width: 1, ...(enlarge !== undefined && { enlarge }) }],
+  });
+  expect(describeChanges(flagged(), flagged(true))).toEqual(['step 1: enlarge none → true']);
+});
+
+test('only what embeds metadata depends on how it is embedded', () => {
+  const embedding = (metadata: 'none' | 'rights' | 'all') =>
+    'embedding' in JSON.parse(contentText(content(1, { output: { format: 'jpeg', quality: 80, metadata } })));
+  expect([embedding('none'), embedding('rights'), embedding('all')]).toEqual([false, true, true]);
+});
+
+test('what is known of a state is said, and what is not has words of its own', () => {
+  const say = (state: 'failed' | 'not-applicable' | 'outdated' | 'surplus', more = {}) =>
+    explainState(state, { error: null, when: 'background', isVariant: false, differences: [], ...more });
+  expect(say('failed', { error: 'it broke off' })[0]?.message).toBe('it broke off');
+  expect(say('failed')[0]?.message).toMatch(/could not be created/);
+  expect(say('not-applicable', { error: 'it has 1 page' })[0]?.message).toBe('it has 1 page');
+  expect(say('not-applicable')[0]?.message).toMatch(/does not apply/);
+  const differences = [{ code: 'focal-moved', message: 'It moved.' }];
+  expect(say('outdated', { differences })).toEqual(differences);
+  expect(say('outdated')[0]?.message).toMatch(/full rebuild/);
+  expect(say('surplus', { isVariant: true })[0]?.code).toBe('size-removed');
+  expect(explainDifference({ ...origin, content: 'b' }, origin)[0]?.message).toMatch(/earlier version/);
+  expect(
+    explainDifference({ ...origin, content: 'b', revision: 1 }, { ...origin, revision: 2 })[0]?.message,
+  ).toBe('It was created by revision 1 of the recipe; the current revision is 2.');
+});
+
+test('the watermarks of recipes are listed once each', () => {
+  const marked = (picture: string): RecipeContent => ({
+    ...content(1),
+    steps: [{ op: 'watermark', picture }],
+  });
+  expect(allWatermarks([marked('/a'), marked('/b'), marked('/a'), content(1)])).toEqual(['/a', '/b']);
 });
 
 test('the focal point matters to what is cut around it, and to nothing else', () => {

@@ -54,6 +54,71 @@ describe('planRenditions', () => {
   });
 });
 
+describe('what a plan decides', () => {
+  const wide = recipe('wide', { width: 1600 });
+  const withSteps = (name: string, ...steps: Recipe['steps']): Recipe => ({ ...recipe(name, {}), steps });
+
+  test('a rendition of the same scale, or smaller by a fifth, is made from the base', () => {
+    const made = (width: number) => from(planRenditions(source, [wide, recipe('b', { width })])).b;
+    expect([made(1600), made(1599), made(1334), made(1333), made(4)]).toEqual([
+      ...['base', 'base', 'source', 'base', 'base'],
+    ]);
+  });
+
+  test('one larger in one direction decides how large the base is', () => {
+    const plan = planRenditions(source, [wide, recipe('flat', { width: 2000, height: 300, mode: 'fill' })]);
+    expect(plan.base).toEqual({ width: 2000, height: 1500 });
+  });
+
+  test('the base of a picture that is enlarged is the picture', () => {
+    const large = { mode: 'inside', width: 8000, enlarge: true } as const;
+    const plan = planRenditions(source, [recipe('a', large), wide]);
+    expect(plan.base).toEqual({ width: 4000, height: 3000 });
+    expect(from(plan)).toEqual({ a: 'source', wide: 'base' });
+  });
+
+  test('a part of it is a region, all of it is none', () => {
+    const crop = (width: number, height: number): Recipe =>
+      withSteps('part', { op: 'crop', left: 0, top: 0, width, height });
+    const region = (one: Recipe) => planRenditions(source, [one]).renditions[0]?.region;
+    expect(region(crop(4000, 3000))).toBeNull();
+    expect(region(crop(3999, 3000))).toEqual({ left: 0, top: 0, width: 3999, height: 3000 });
+    expect(region(crop(4000, 2999))).toEqual({ left: 0, top: 0, width: 4000, height: 2999 });
+  });
+
+  test('what is cut follows the focal point', () => {
+    const square = withSteps('square', { op: 'crop', aspect: '1:1' });
+    const leftOf = (focal?: { x: number; y: number }) =>
+      planRenditions(source, [square], focal).renditions[0]?.region?.left;
+    expect([leftOf(), leftOf({ x: 0, y: 0 }), leftOf({ x: 1, y: 0 })]).toEqual([500, 0, 1000]);
+  });
+
+  test("a step that can't be is a fault before anything is decoded, unless a trim comes before", () => {
+    const beyond = { op: 'crop', left: 3500, top: 0, width: 9, height: 9 } as const;
+    const half = { op: 'rotate', degrees: 90 } as const;
+    const faultsOf = (one: Recipe, focal?: { x: number; y: number }) =>
+      planRenditions(source, [one, wide], focal).faults.map(({ recipe: { name }, fault }) => [
+        name,
+        fault.code,
+        fault.step,
+      ]);
+    expect(faultsOf(withSteps('a', half, beyond))).toEqual([['a', 'crop-outside', 1]]);
+    expect(faultsOf(withSteps('a', { op: 'fit', mode: 'inside', width: 9 }, beyond))).toEqual([
+      ['a', 'crop-outside', 1],
+    ]);
+    expect(faultsOf(withSteps('a', half, { op: 'trim' }, beyond))).toEqual([]);
+    expect(faultsOf(withSteps('a', { op: 'sepia' }))).toEqual([]);
+    // It fits beside one focal point only.
+    const around = withSteps(
+      'a',
+      half,
+      { op: 'crop', width: 100, height: 100 },
+      { op: 'crop', left: 99, top: 0, width: 9, height: 9 },
+    );
+    expect(faultsOf(around, { x: 1, y: 1 })).toEqual([]);
+  });
+});
+
 test('keep keeps what browsers show, and turns the rest into what they do', () => {
   const keep = recipe('a', { width: 1 }, { format: 'keep' });
   expect(

@@ -1,7 +1,9 @@
+import Ajv from 'ajv/dist/2020.js';
 import { describe, expect, test } from 'vitest';
+import { checkSteps } from './check-recipe.js';
 import { exportRecipes, planImport, recipesSchema, stepSchema } from './portable.js';
 import type { Recipe } from './recipe.js';
-import { STEP_OPS } from './step-fields.js';
+import { STEP_KINDS, STEP_OPS } from './step-fields.js';
 
 const recipe = (name: string, more: Partial<Recipe> = {}): Recipe => ({
   name,
@@ -41,10 +43,10 @@ describe('an import', () => {
   });
 
   test.each<[Partial<Recipe>, string]>([
-    [{ title: 'Other' }, 'another title'],
-    [{ kinds: ['vector'] }, 'another kinds'],
-    [{ folders: ['/a'] }, 'another folders'],
-    [{ when: 'at-once' }, 'another time of making'],
+    [{ title: 'Other' }, 'a different title'],
+    [{ kinds: ['vector'] }, 'different kinds of files'],
+    [{ folders: ['/a'] }, 'different folders'],
+    [{ when: 'at-once' }, 'created at a different time'],
   ])('%j is said', (more, words) => {
     expect(plan(more)).toEqual([{ name: 'wide', action: 'change', changes: [words] }]);
   });
@@ -111,4 +113,106 @@ describe('the schema', () => {
     const text = JSON.stringify(schema);
     for (const [, name = ''] of text.matchAll(/#\/\$defs\/(\w+)/g)) expect(schema.$defs).toHaveProperty(name);
   });
+});
+
+// Source: JSON Schema 2020-12, as a validator of others understands it.
+describe('by the schema', () => {
+  const isValid = new Ajv.default().compile(recipesSchema('https://x.example/recipes.json'));
+  const document = (more: object) => ({
+    format: 'uniferum-recipes',
+    version: 1,
+    recipes: [{ name: 'wide', title: 'Wide', steps: [], ...more }],
+  });
+
+  test.each(STEP_OPS)('a %s as the console adds it is right, and a setting that it lacks is wrong', (op) => {
+    const step = { op, ...STEP_KINDS[op].starts };
+    expect(isValid(document({ steps: [step] }))).toBe(true);
+    expect(isValid(document({ steps: [{ ...step, unheardOf: 1 }] }))).toBe(false);
+  });
+
+  test.each<[boolean, object]>([
+    [true, {}],
+    [false, { another: 1 }],
+    [false, { title: '' }],
+    [true, { title: 'x'.repeat(200) }],
+    [false, { title: 'x'.repeat(201) }],
+    [false, { name: 'Not a name' }],
+    [true, { kinds: ['image', 'vector'] }],
+    [false, { kinds: [] }],
+    [false, { kinds: ['image', 'image'] }],
+    [false, { kinds: ['poem'] }],
+    [true, { folders: ['/a', '/b'] }],
+    [false, { folders: ['/a', '/a'] }],
+    [false, { folders: ['a'] }],
+    [true, { when: 'on-request' }],
+    [false, { when: 'later' }],
+    [true, { steps: Array(20).fill({ op: 'sepia' }) }],
+    [false, { steps: Array(21).fill({ op: 'sepia' }) }],
+    [true, { output: { format: 'webp', quality: 1, maxBytes: 100, metadata: 'rights', colour: 'keep' } }],
+    [true, { output: { likeness: 0.5, animation: 'first', also: ['avif'] } }],
+    [false, { output: { format: 'doc' } }],
+    [false, { output: { quality: 0 } }],
+    [false, { output: { quality: 101 } }],
+    [false, { output: { maxBytes: 99 } }],
+    [false, { output: { metadata: 'some' } }],
+    [false, { output: { colour: 'red' } }],
+    [false, { output: { animation: 'last' } }],
+    [false, { output: { also: ['avif', 'avif'] } }],
+    [false, { output: { also: ['jpeg2000'] } }],
+    [false, { output: { another: 1 } }],
+    [true, { ladder: { widths: [1, 16_384] } }],
+    [false, { ladder: { widths: [] } }],
+    [false, { ladder: { widths: [5, 5] } }],
+    [false, { ladder: { widths: [0] } }],
+    [false, { ladder: { widths: [16_385] } }],
+    [false, { ladder: { widths: Array.from({ length: 41 }, (_, n) => n + 1) } }],
+    [true, { ladder: { from: 300, stepBytes: 500, most: 40 } }],
+    [false, { ladder: { from: 300, stepBytes: 499 } }],
+    [false, { ladder: { from: 300, most: 1 } }],
+    [false, { ladder: { from: 300, most: 41 } }],
+    [false, { ladder: { from: 300, another: 1 } }],
+    [false, { ladder: { widths: [5], another: 1 } }],
+    [false, { ladder: { most: 5 } }],
+    [false, { ladder: {} }],
+  ])('it is %s that a recipe may have %j', (isRight, more) => {
+    expect(isValid(document(more))).toBe(isRight);
+  });
+
+  test.each<object>([
+    {},
+    { format: 'uniferum-recipes', version: 1 },
+    { format: 'recipes', version: 1, recipes: [] },
+    { format: 'uniferum-recipes', version: 2, recipes: [] },
+    { format: 'uniferum-recipes', version: 1, recipes: [], another: 1 },
+  ])('%j is no document of recipes', (one) => {
+    expect(isValid(one)).toBe(false);
+  });
+
+  // What goes together is for the server to check; each value by itself is wrong by both or by none.
+  test.each(
+    STEP_OPS.flatMap((op) =>
+      Object.keys(STEP_KINDS[op].fields).flatMap((name) =>
+        ['', ' ', 'x', '/a', '16:9', '#8a3a25', 'transparent', 'top', 0, -1, 0.5, 3, 1e9, true, null, []].map(
+          (value) => ({ op, ...STEP_KINDS[op].starts, [name]: value }),
+        ),
+      ),
+    ),
+  )('%j is what the server says', (step) => {
+    const faults = checkSteps([step]).filter(({ code }) => code === 'value');
+    if (faults.length === 0 && checkSteps([step]).length > 0) return;
+    expect(isValid(document({ steps: [step] }))).toBe(faults.length === 0);
+  });
+});
+
+test('defaults are stated where there are some', () => {
+  const of = (op: string) =>
+    (stepSchema().oneOf as { properties: Record<string, { const?: string }> }[]).find(
+      ({ properties }) => properties.op?.const === op,
+    )?.properties ?? {};
+  for (const op of STEP_OPS)
+    for (const [name, field] of Object.entries(STEP_KINDS[op].fields)) {
+      const stated = 'default' in field ? field.default : undefined;
+      expect(of(op)[name]).toMatchObject(stated === undefined ? {} : { default: stated });
+      if (stated === undefined) expect(of(op)[name]).not.toHaveProperty('default');
+    }
 });

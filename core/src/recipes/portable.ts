@@ -50,6 +50,14 @@ export interface ImportStep {
   changes: string[];
 }
 
+/** What differs in the settings around the steps, in words. */
+const CHANGED = {
+  title: 'a different title',
+  kinds: 'different kinds of files',
+  folders: 'different folders',
+  when: 'created at a different time',
+} as const;
+
 /** Compares a document with the recipes that are there. Recipes that are not in the document stay as they are. */
 export function planImport(present: readonly Recipe[], wanted: readonly PortableRecipe[]): ImportStep[] {
   return wanted.map((recipe) => {
@@ -57,9 +65,8 @@ export function planImport(present: readonly Recipe[], wanted: readonly Portable
     if (!own) return { name: recipe.name, action: 'make', changes: [] };
     const { revision: _revision, ...portable } = own;
     const changes = describeChanges(own, recipe);
-    for (const key of ['title', 'kinds', 'folders', 'when'] as const)
-      if (canonicalJson(portable[key]) !== canonicalJson(recipe[key]))
-        changes.push(`another ${key === 'when' ? 'time of making' : key}`);
+    for (const [key, words] of Object.entries(CHANGED) as [keyof typeof CHANGED, string][])
+      if (canonicalJson(portable[key]) !== canonicalJson(recipe[key])) changes.push(words);
     return { name: recipe.name, action: changes.length > 0 ? 'change' : 'same', changes };
   });
 }
@@ -183,7 +190,7 @@ function fieldSchema(field: StepField): Record<string, unknown> {
     case 'aspect':
       return { type: 'string', pattern: ASPECT.source, description };
     case 'words':
-      return { type: 'string', minLength: 1, maxLength: field.max, description };
+      return { type: 'string', pattern: '\\S', maxLength: field.max, description };
     case 'picture':
       return { type: 'string', pattern: '^/.', description };
   }
