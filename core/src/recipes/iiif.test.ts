@@ -196,3 +196,106 @@ test('the description says what level 2 asks for', () => {
       /^full/,
     );
 });
+
+// Source: IIIF Image API 3.0, section 5.3 and 5.4.
+test.each([
+  [
+    { width: 4000, height: 3000 },
+    [
+      [500, 375],
+      [1000, 750],
+      [2000, 1500],
+      [4000, 3000],
+    ],
+    [1, 2, 4, 8],
+  ],
+  [
+    { width: 3000, height: 4097 },
+    [
+      [188, 257],
+      [375, 513],
+      [750, 1025],
+      [1500, 2049],
+      [3000, 4097],
+    ],
+    [1, 2, 4, 8, 16],
+  ],
+  [
+    { width: 512, height: 100 },
+    [
+      [256, 50],
+      [512, 100],
+    ],
+    [1, 2],
+  ],
+  [{ width: 511, height: 511 }, [[511, 511]], [1]],
+  [{ width: 9, height: 9 }, [[9, 9]], [1]],
+  [
+    { width: 8192, height: 10 },
+    [
+      [512, 1],
+      [1024, 2],
+      [2048, 3],
+      [4096, 5],
+      [8192, 10],
+    ],
+    [1, 2, 4, 8, 16],
+  ],
+  [
+    { width: 10, height: 16_385 },
+    [
+      [1, 1025],
+      [2, 2049],
+      [3, 4097],
+    ],
+    [1, 2, 4, 8, 16],
+  ],
+])('of %j it proposes sizes that are served, and tiles', (size, sizes, scaleFactors) => {
+  const info = iiifInfo('https://a.example/iiif/3/7', size, { mayEnlarge: false });
+  expect(info.sizes).toEqual(sizes.map(([width, height]) => ({ width, height })));
+  expect(info.tiles).toEqual([{ width: 512, scaleFactors }]);
+});
+
+test('a request is a chain of steps in the order of the standard', () => {
+  const opsOf = (path: string) => {
+    const result = read(path);
+    return result.ok ? iiifSteps(result.image).map(({ op }) => op) : result.part;
+  };
+  expect(opsOf('full/max/0/default.jpg')).toEqual(['crop', 'fit']);
+  expect(opsOf('full/max/360/color.jpg')).toEqual(['crop', 'fit']);
+  expect(opsOf('full/max/!0/default.jpg')).toEqual(['crop', 'fit', 'flip']);
+  expect(opsOf('full/max/90/gray.jpg')).toEqual(['crop', 'fit', 'rotate', 'greyscale']);
+  expect(opsOf('full/max/!1/bitonal.jpg')).toEqual([
+    'crop',
+    'fit',
+    'flip',
+    'rotate',
+    'greyscale',
+    'contrast',
+  ]);
+});
+
+test.each([
+  ['!100,50x', 'size'],
+  ['x!100,50', 'size'],
+  ['xpct:50', 'size'],
+  ['pct:50x', 'size'],
+  ['pct:5.', 'size'],
+  ['!100,', 'size'],
+  ['!,100', 'size'],
+  ['pct:33.33', 'full/100,67/0/default.jpg'],
+])('the size %s is %s', (size, expected) => {
+  expect(canonical(`full/${size}/0/default.jpg`)).toBe(expected);
+});
+
+test('a size that rounds to nothing in either direction is empty', () => {
+  const why = (size: string, of: { width: number; height: number }) => {
+    const result = read(`full/${size}/0/default.jpg`, of);
+    return result.ok ? null : result.reason;
+  };
+  expect(why('pct:1', { width: 1000, height: 10 })).toContain('empty');
+  expect(why('pct:1', { width: 10, height: 1000 })).toContain('empty');
+  expect(why('pct:1', { width: 100, height: 100 })).toBeNull();
+  expect(why('301,200', picture)).toContain('larger than the region');
+  expect(why('300,201', picture)).toContain('larger than the region');
+});

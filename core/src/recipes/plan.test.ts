@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import { changesOutput, outputMime, recipeApplies } from './applies.js';
+import { canBeRendered, changesOutput, holdsAnimation, outputMime, recipeApplies } from './applies.js';
 import { planRenditions } from './plan.js';
 import type { Recipe } from './recipe.js';
 import type { FitStep } from './steps.js';
@@ -96,8 +96,8 @@ describe('what a plan decides', () => {
   test("a step that can't be is a fault before anything is decoded, unless a trim comes before", () => {
     const beyond = { op: 'crop', left: 3500, top: 0, width: 9, height: 9 } as const;
     const half = { op: 'rotate', degrees: 90 } as const;
-    const faultsOf = (one: Recipe, focal?: { x: number; y: number }) =>
-      planRenditions(source, [one, wide], focal).faults.map(({ recipe: { name }, fault }) => [
+    const faultsOf = (one: Recipe) =>
+      planRenditions(source, [one, wide]).faults.map(({ recipe: { name }, fault }) => [
         name,
         fault.code,
         fault.step,
@@ -108,14 +108,6 @@ describe('what a plan decides', () => {
     ]);
     expect(faultsOf(withSteps('a', half, { op: 'trim' }, beyond))).toEqual([]);
     expect(faultsOf(withSteps('a', { op: 'sepia' }))).toEqual([]);
-    // It fits beside one focal point only.
-    const around = withSteps(
-      'a',
-      half,
-      { op: 'crop', width: 100, height: 100 },
-      { op: 'crop', left: 99, top: 0, width: 9, height: 9 },
-    );
-    expect(faultsOf(around, { x: 1, y: 1 })).toEqual([]);
   });
 });
 
@@ -143,4 +135,34 @@ test('another size changes the output, another title does not', () => {
   expect(changesOutput(before, recipe('a', { width: 500 }))).toBe(true);
   const renamed: Recipe = { ...before, title: 'Another' };
   expect(changesOutput(before, renamed)).toBe(false);
+});
+
+test.each([
+  ['image', 'image/png', true],
+  ['document', 'application/pdf', true],
+  ['video', 'video/mp4', true],
+  ['audio', 'audio/mpeg', true],
+  ['document', 'text/plain', false],
+  ['archive', 'application/zip', false],
+] as const)('that a %s of type %s can be rendered is %s', (kind, mime, can) => {
+  expect(canBeRendered({ kind, mime })).toBe(can);
+});
+
+test('a recipe for several folders applies in each of them', () => {
+  const both: Recipe = { ...recipe('a', {}), folders: ['/a', '/b'] };
+  const appliesIn = (folder: string) => recipeApplies(both, { kind: 'image', mime: 'image/png', folder });
+  expect(['/a', '/b/c', '/c', '/'].map(appliesIn)).toEqual([true, true, false, false]);
+});
+
+test('frames of videos become photographs, drawings of sounds do not', () => {
+  const keep = recipe('a', { width: 1 }, { format: 'keep' });
+  expect(outputMime(keep, 'video/mp4')).toBe('image/jpeg');
+  expect(outputMime(keep, 'audio/mpeg')).toBe('image/png');
+  expect(outputMime(recipe('a', {}, { format: 'webp' }), 'image/png')).toBe('image/webp');
+  expect(['image/gif', 'image/webp', 'image/png', 'image/avif'].map(holdsAnimation)).toEqual([
+    true,
+    true,
+    false,
+    false,
+  ]);
 });

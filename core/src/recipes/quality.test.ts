@@ -34,3 +34,42 @@ test('the lowest quality that is like enough is found; the highest when none is'
   expect(await qualityOfLikeness(0.95, 90, encode)).toMatchObject({ quality: 19 });
   expect(await qualityOfLikeness(0.999, 90, encode)).toMatchObject({ quality: 90 });
 });
+
+test('each quality is tried once, and the limit itself is within it', async () => {
+  const tried: number[] = [];
+  const within = (limit: number, most = 90) => {
+    tried.length = 0;
+    return qualityWithin(limit, most, async (quality) => {
+      tried.push(quality);
+      return { bytes: quality * 10, result: `q${quality}` };
+    });
+  };
+  expect(await within(900)).toEqual({ ok: true, found: { quality: 90, bytes: 900, result: 'q90' } });
+  expect(tried).toEqual([90]);
+  expect(await within(899)).toEqual({ ok: true, found: { quality: 89, bytes: 890, result: 'q89' } });
+  expect(new Set(tried).size).toBe(tried.length);
+  expect(await within(500)).toMatchObject({ found: { quality: 50 } });
+  expect(await within(50)).toEqual({ ok: true, found: { quality: 5, bytes: 50, result: 'q5' } });
+  expect(await within(49)).toEqual({ ok: false, leastBytes: 50 });
+  // Of a quality below the least one, that is the only one.
+  expect(await within(30, 3)).toMatchObject({ ok: true, found: { quality: 3 } });
+  expect(await within(29, 3)).toEqual({ ok: false, leastBytes: 30 });
+});
+
+test('a likeness that is reached exactly is enough, down to the least quality', async () => {
+  const tried: number[] = [];
+  const found = (likeness: number, most = 90) => {
+    tried.length = 0;
+    return qualityOfLikeness(likeness, most, async (quality) => {
+      tried.push(quality);
+      return { bytes: quality, likeness: quality / 100, result: quality };
+    });
+  };
+  expect(await found(0.5)).toMatchObject({ quality: 50, likeness: 0.5 });
+  expect(await found(0.9)).toMatchObject({ quality: 90 });
+  expect(await found(0.91)).toMatchObject({ quality: 90, likeness: 0.9 });
+  expect(tried).toEqual([90]);
+  expect(await found(0.001)).toMatchObject({ quality: 5 });
+  expect(Math.min(...tried)).toBe(5);
+  expect(await found(0.001, 2)).toMatchObject({ quality: 2 });
+});
