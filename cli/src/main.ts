@@ -4,6 +4,7 @@ import { addCommands } from './commands.js';
 import { readConfig } from './config.js';
 import { type CliContext, EXIT } from './context.js';
 import { MissingError } from './identify.js';
+import { sayFault } from './local-fault.js';
 import { type Output, type OutputFormat, processOutput } from './output.js';
 import { VERSION } from './version.js';
 
@@ -80,7 +81,7 @@ function report(error: unknown, output: Output): number {
     if (error.status === 404) return EXIT.missing;
     return error.status === 400 ? EXIT.usage : EXIT.partly;
   }
-  output.err(error instanceof Error ? error.message : String(error));
+  output.err(sayFault(error));
   if (error instanceof MissingError) return EXIT.missing;
   return error instanceof UniferumConnectionError ? EXIT.unreachable : EXIT.partly;
 }

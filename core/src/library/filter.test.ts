@@ -267,5 +267,8 @@ describe('the nearest word', () => {
 
   test('is none when all are far', () => {
     expect(nearestWord('zzzzzz', ['kind', 'size'])).toBeNull();
+    // Half of a short word is another word.
+    expect(nearestWord('in', ['kind'])).toBeNull();
+    expect(nearestWord('iz', ['size'])).toBeNull();
   });
 });

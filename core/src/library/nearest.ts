@@ -15,14 +15,20 @@ export function editDistance(a: string, b: string): number {
   return at(a.length, b.length);
 }
 
-/** Finds the word that was probably meant: one with the same beginning, or at most two edits away; null without one. */
+/**
+ * Finds the word that was probably meant: one with the same beginning, or at most two edits away and at most half of the
+ * shorter word; null without one.
+ */
 export function nearestWord(word: string, words: readonly string[]): string | null {
   const lower = word.toLowerCase();
   const begun = lower.length >= 2 ? words.find((candidate) => candidate.startsWith(lower)) : undefined;
   if (begun !== undefined) return begun;
   const ranked = words
     .map((candidate) => ({ candidate, distance: editDistance(lower, candidate) }))
-    .filter(({ candidate, distance }) => distance <= Math.min(2, Math.floor(candidate.length / 2)))
+    .filter(
+      ({ candidate, distance }) =>
+        distance <= Math.min(2, Math.floor(Math.min(candidate.length, lower.length) / 2)),
+    )
     .sort((a, b) => a.distance - b.distance);
   return ranked[0]?.candidate ?? null;
 }

@@ -50,7 +50,7 @@ export async function resolveSearch(
     const { position, length, message, suggestion } = parsed.error;
     throw new UniferumError(
       'malformed-request',
-      `Invalid filter at character ${position + 1}: ${message}.${suggestion === null ? '' : ` Perhaps: ${suggestion}`}`,
+      `Invalid filter at character ${position + 1}: ${sentence(message)}${suggestion === null ? '' : ` Perhaps: ${suggestion}`}`,
       { errors: [{ field: 'q', code: 'filter', message, position, length, suggestion }] },
     );
   }
@@ -302,4 +302,9 @@ function lacking(bit: number, isFilled = false): Driver {
     where: { sql: 'assets.missing_fields IN (?)', values: [values] },
     isComplete: true,
   };
+}
+
+/** A question keeps its mark. */
+function sentence(text: string): string {
+  return text.endsWith('?') ? text : `${text}.`;
 }

@@ -126,6 +126,11 @@ describe('a filter', () => {
       400,
       expect.objectContaining({ field: 'q', position: 4, length: 4, suggestion: 'fog kind:image' }),
     ]);
+    expect(body.detail).toBe(
+      'Invalid filter at character 5: unknown field "knd"; did you mean kind? Perhaps: fog kind:image',
+    );
+    const unknown = await server.call('GET', `${api}/assets?q=bogus:1`);
+    expect(unknown.body.detail).toMatch(/search for them\.$/);
   });
 
   test('is paged without a gap, and each page knows the total', async () => {
