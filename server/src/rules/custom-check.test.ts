@@ -2,6 +2,7 @@ import { createHmac } from 'node:crypto';
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { collect } from '../testing/calls.js';
 import { type OutsideSite, startOutsideSite } from '../testing/outside-site.js';
+import { Checks } from './checks.js';
 import { askCheck, checkSecret, sign } from './custom-check.js';
 
 let site: OutsideSite;
@@ -86,4 +87,35 @@ describe('an answer', () => {
       message: expect.stringContaining('150 ms'),
     });
   });
+});
+
+test('several files are asked about at a time, and never more than six', async () => {
+  const waiting: (() => void)[] = [];
+  let most = 0;
+  let left = 20;
+  site.pages.set('/check', async (req, res) => {
+    await collect(req);
+    waiting.push(() => res.end('{"accept": true}'));
+    most = Math.max(most, waiting.length);
+    left -= 1;
+    // Answers come when as many are waiting as there can be.
+    if (waiting.length === 6 || left === 0) for (const answer of waiting.splice(0)) answer();
+  });
+  const row = {
+    ...question,
+    width: 6,
+    height: 4,
+    title: null,
+    alt: null,
+    caption: null,
+    credit: null,
+    keywords: '[]',
+  };
+  const subjects = Array.from({ length: 20 }, (_, n) => ({ row, name: `${n}.jpg`, folder: '/lights' }));
+  await new Checks().ask(
+    config() as never,
+    { url: `http://${site.host}/check`, timeoutMs: 10_000, onFailure: 'refuse' },
+    subjects as never,
+  );
+  expect([most, left]).toEqual([6, 0]);
 });

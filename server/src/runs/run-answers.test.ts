@@ -2,8 +2,9 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { change } from '../shared/database.js';
 import { startTestServer, type TestServer } from '../testing/harness.js';
 import { startTestRun } from '../testing/test-run.js';
+import { listItems } from './item-queries.js';
 import { runProgress } from './progress.js';
-import { findActiveRun, type RunRow, toRunAnswer } from './queries.js';
+import { findActiveRun, findRun, type RunRow, toRunAnswer } from './queries.js';
 import { addToMinute, heartbeat, readWorkers } from './worker-queries.js';
 
 const AT = new Date('2026-05-20T12:00:00.000Z');
@@ -110,6 +111,27 @@ describe('with a database', () => {
     expect(Math.abs((await busy()) - 50_000 / 7_200_000)).toBeLessThan(0.001);
     await addToMinute(server.db, 'one', { done: 1, failed: 0, busyMs: 50_000_000 });
     expect(await busy()).toBe(1);
+  });
+
+  test('the items of a state are those, and of a stopped run those that wait are stopped', async () => {
+    const id = await startTestRun(server, 3);
+    await change(server.db, "UPDATE run_items SET state = 'failed' WHERE run_id = ? AND title = 'item 1'", [
+      id,
+    ]);
+    const itemsOf = async (
+      state: 'waiting' | 'working' | 'stopped' | 'done',
+      wanted?: 'waiting' | 'failed' | 'stopped',
+    ) => {
+      await change(server.db, 'UPDATE runs SET state = ? WHERE id = ?', [state, id]);
+      const run = await findRun(server.db, id);
+      if (run === null) throw new Error('Expected the run');
+      const items = await listItems(server.db, run, { limit: 9, after: 0, state: wanted });
+      return items.map(({ title }) => title.slice(-1)).join('');
+    };
+    expect([await itemsOf('working'), await itemsOf('stopped')]).toEqual(['012', '012']);
+    expect([await itemsOf('working', 'failed'), await itemsOf('stopped', 'failed')]).toEqual(['1', '1']);
+    expect([await itemsOf('working', 'stopped'), await itemsOf('stopped', 'stopped')]).toEqual(['', '02']);
+    expect(await itemsOf('working', 'waiting')).toBe('02');
   });
 
   test('each worker shows its own items', async () => {

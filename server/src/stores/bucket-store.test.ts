@@ -383,3 +383,32 @@ function signAddressAgain(req: IncomingMessage, secret: string): string {
   );
   return signed.path ?? '';
 }
+
+test.each([
+  ['http://127.0.0.1', '127.0.0.1:80', true],
+  ['http://127.0.0.1', '127.0.0.1:443', false],
+  ['https://127.0.0.1', '127.0.0.1:443', true],
+  ['https://127.0.0.1', '127.0.0.1:80', false],
+  ['https://[::1]', '::1:443', true],
+  ['http://127.0.0.1:9', '127.0.0.1:9', true],
+  ['http://127.0.0.1:9', '127.0.0.1:80', false],
+])('%s is reached where %s is allowed: %s', async (endpoint, allowed, isAllowed) => {
+  const settings = { ...bucket.settings, endpoint };
+  const client = createBucketClient({ allowedHosts: new Set([allowed]) }, settings, BUCKET_SECRET);
+  // Whatever is allowed fails in another way, because there is no bucket.
+  const failure = await client.send(new ListMultipartUploadsCommand({ Bucket: 'lights' })).then(
+    () => 'none',
+    ({ code, message }: NodeJS.ErrnoException) => code ?? message,
+  );
+  client.destroy();
+  expect(failure === 'PRIVATE_TARGET').toBe(!isAllowed);
+});
+
+test('a signed address names the file only where it has a name', async () => {
+  const of = async (fileName?: string) =>
+    new URL(await store.signAddress('k', { expiresInS: 60, ...(fileName && { fileName }) })).searchParams;
+  expect((await of('é.jpg')).get('response-content-disposition')).toBe(
+    "attachment; filename*=UTF-8''%C3%A9.jpg",
+  );
+  expect((await of()).has('response-content-disposition')).toBe(false);
+});
