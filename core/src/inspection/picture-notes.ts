@@ -7,4 +7,6 @@ export type PictureNote =
   /** It has more than 8 bits per channel, and renditions have 8. */
   | 'deep'
   /** A camera raw file without a picture that can be shown. */
-  | 'no-preview';
+  | 'no-preview'
+  /** A TIFF of signed or complex numbers, which stand for measurements rather than colours. */
+  | 'measurements';

@@ -85,7 +85,7 @@ test('what is not stated has its default, and an orientation that is none is lef
 });
 
 const [WHITE_IS_ZERO, GREY, RGB, PALETTE, CMYK, YCBCR, CIELAB] = [0, 1, 2, 3, 5, 6, 8];
-const [UNSIGNED, SIGNED, FLOATING, COMPLEX] = [1, 2, 3, 6];
+const [UNSIGNED, SIGNED, FLOATING, UNDEFINED, COMPLEX_INTEGER, COMPLEX] = [1, 2, 3, 4, 5, 6];
 
 // Source: TIFF 6.0, sections 19 and 23.
 describe('unusual', () => {
@@ -94,8 +94,12 @@ describe('unusual', () => {
     ['16 bits', 16, UNSIGNED, RGB, null],
     ['17 bits', 17, UNSIGNED, RGB, 'numbers'],
     ['32 bits', 32, UNSIGNED, GREY, 'numbers'],
-    ['signed bytes', 8, SIGNED, RGB, 'numbers'],
-    ['complex numbers', 64, COMPLEX, GREY, 'numbers'],
+    ['signed bytes', 8, SIGNED, RGB, 'measurements'],
+    ['16 signed bits', 16, SIGNED, GREY, 'measurements'],
+    ['bytes of no stated kind', 8, UNDEFINED, RGB, null],
+    ['complex integers', 32, COMPLEX_INTEGER, GREY, 'measurements'],
+    ['signed CIELAB', 16, SIGNED, CIELAB, null],
+    ['complex numbers', 64, COMPLEX, GREY, 'measurements'],
     ['floating-point RGB', 32, FLOATING, RGB, null],
     ['half precision', 16, FLOATING, RGB, null],
     ['double precision', 64, FLOATING, RGB, 'numbers'],

@@ -11,11 +11,12 @@ export interface TiffFacts {
   pages: number;
   bitsPerChannel: number;
   /**
-   * What image libraries convert for the screen only if they know of it: `lab` for 8-bit CIELAB, `numbers` for integers that are
-   * signed or of more than 16 bits, for double precision, and for floating-point grey, `channels` for further channels that are not
-   * the transparency, such as masks and spot colours. Null for all others, among them floating-point RGB, which is linear light.
+   * What image libraries convert for the screen only if they know of it: `lab` for 8-bit CIELAB, `numbers` for integers of more
+   * than 16 bits, for double precision, and for floating-point grey, `channels` for further channels that are not the
+   * transparency, such as masks and spot colours. `measurements` are signed or complex numbers, which stand for no colours. Null
+   * for all others, among them floating-point RGB, which is linear light.
    */
-  unusual: 'lab' | 'numbers' | 'channels' | null;
+  unusual: 'lab' | 'numbers' | 'channels' | 'measurements' | null;
   /** How many of the channels, counted from the first, are the picture: its colours, and the transparency where it is stated. */
   shownChannels: number;
 }
@@ -36,6 +37,7 @@ const UNSPECIFIED = 0;
 /** Source: TIFF 6.0, section 19. */
 const UNSIGNED = 1;
 const FLOATING = 3;
+const OF_MEASUREMENTS: readonly number[] = [2, 5, 6];
 const MAX_PAGES = 2000;
 
 /** Reads how a TIFF stores its first picture. @returns null when it is corrupt */
@@ -72,8 +74,9 @@ export function readTiffFacts(source: ByteSource): TiffFacts | null {
 
 function unusualOf(bits: number, format: number, photometric: number): TiffFacts['unusual'] {
   if (photometric === CIELAB) return bits === 8 ? 'lab' : null;
+  if (OF_MEASUREMENTS.includes(format)) return 'measurements';
   if (format === FLOATING) return photometric === RGB && bits <= 32 ? null : 'numbers';
-  return format !== UNSIGNED || bits > 16 ? 'numbers' : null;
+  return bits > 16 ? 'numbers' : null;
 }
 
 /** Counts directories; a chain that leads back to itself ends there. */

@@ -22,6 +22,11 @@ const PICTURE_NOTES: Record<PictureNote, { code: ReasonCode; say: (name: string)
     say: (name) =>
       `${name} is a camera raw file without an embedded preview. It is kept, but no renditions can be created, and browsers can't show it. Upload a JPEG of it as well.`,
   },
+  measurements: {
+    code: 'not-showable',
+    say: (name) =>
+      `${name} contains signed or complex numbers, as measurements have them, and nothing says which colours they stand for. It is kept, but no renditions can be created. Upload a picture of it as well.`,
+  },
 };
 
 /** What is said about a picture that is taken in, though something of it is not shown. */

@@ -81,14 +81,14 @@ function isTiff(block: Uint8Array | null): boolean {
 
 /** The image engine reads the header of such a TIFF wrongly, or not at all. */
 async function readUnusualTiff(path: string, facts: TiffFacts): Promise<PictureHeader> {
-  const { width, height, orientation, pages, bitsPerChannel } = facts;
+  const { width, height, orientation, pages, bitsPerChannel, unusual } = facts;
   const isOnItsSide = orientation !== null && orientation >= 5;
   const size = isOnItsSide ? { width: height, height: width } : { width, height };
   const { iim, xmp } = await readToolBlocks(path).catch(orNone);
   return {
     size: { ...size, orientation },
     pages,
-    notes: bitsPerChannel > 8 ? ['deep'] : [],
+    notes: unusual === 'measurements' ? ['measurements'] : bitsPerChannel > 8 ? ['deep'] : [],
     blocks: { exif: await readSmallFile(path), iim, xmp },
   };
 }

@@ -106,12 +106,14 @@ function requirePage(page: number, pages: number): number {
   );
 }
 
-function openUnusualTiff(
+async function openUnusualTiff(
   file: SourceFile,
   facts: TiffFacts,
   page: number,
   maxPixels: number,
 ): Promise<PictureFile> {
+  if (facts.unusual === 'measurements')
+    throw new DoesNotApplyError('it contains signed or complex numbers, which stand for no colours');
   requirePage(page, facts.pages);
   return openConverted(file, maxPixels, (path) => convertTiff(path, facts, page - 1));
 }

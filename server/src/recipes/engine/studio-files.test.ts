@@ -74,7 +74,6 @@ describe.each<[string, string[], string[], (colour: string) => number[], number]
   ['bytes', [...TRUE, '-depth', '8'], [], rgbOf, 0],
   ['16 bits', [...TRUE, '-depth', '16'], ['deep'], rgbOf, 1],
   ['32 bits', [...TRUE, '-depth', '32'], ['deep'], rgbOf, 1],
-  ['signed numbers', [...TRUE, '-define', 'quantum:format=signed', '-depth', '16'], ['deep'], rgbOf, 1],
   ['double precision', [...TRUE, ...FLOAT, '-depth', '64'], ['deep'], rgbOf, 1],
   ['floating-point grey', [...GREY, ...FLOAT, '-depth', '32'], ['deep'], greyOf, 2],
   ['bytes of CIELAB', ['-colorspace', 'Lab', ...TRUE, '-depth', '8'], [], rgbOf, 24],
@@ -168,7 +167,7 @@ test.each([
 });
 
 test.each([
-  ['numbers', ['-define', 'quantum:format=signed', '-depth', '16']],
+  ['numbers', ['-depth', '32']],
   ['colours', ['-colorspace', 'Lab', '-type', 'TrueColor', '-depth', '8']],
 ])(
   'of several pages of unusual %s, each is rendered, and a further one does not apply',
@@ -229,8 +228,16 @@ test.each([
   },
 );
 
+test('one of signed numbers is kept, and no renditions apply to it', async () => {
+  const path = write('signed', ['-define', 'quantum:format=signed', '-depth', '16']);
+  expect(await readHeader(path, 'image/tiff')).toMatchObject({ size: SIZE, notes: ['measurements'] });
+  const { made, failed } = await render(path);
+  expect(made).toEqual([]);
+  expect(failed).toMatchObject([{ code: 'not-applicable', reason: expect.stringContaining('signed') }]);
+});
+
 test('one with more pixels than are decoded is not converted', async () => {
-  const path = write('large', ['-define', 'quantum:format=signed', '-depth', '16', '-resize', '2000x2000!']);
+  const path = write('large', ['-depth', '32', '-resize', '2000x2000!']);
   const { failed } = await render(path);
   expect(failed[0]?.reason).toContain('4000000 pixels');
 });
