@@ -41,19 +41,20 @@ export function rulesFolderGuard(config: RuleConfig): FolderGuard<Checks> {
 /** Calls the check of the new location for every file of a folder. */
 async function askAboutFolderMove(tools: RuleTools, move: FolderMove): Promise<Checks> {
   const checks = new Checks();
-  let asked = 0;
   const within = await listFoldersWithin(tools.db, move.from);
-  for (const { folder, path, now, next } of await rulesThere(tools.db, within, move)) {
-    if (!isNewCheck(now, next) || next.check === null) continue;
-    asked += folder.items;
-    if (asked > MAX_ASKED)
-      throw new UniferumError(
-        'conflict',
-        `${next.check.from} has a custom check for each file, and ${move.from} contains more than ${MAX_ASKED} files. Use a bulk edit instead, which runs the check in the background.`,
-      );
+  const due = (await rulesThere(tools.db, within, move)).flatMap(({ folder, path, now, next }) =>
+    isNewCheck(now, next) && next.check !== null ? [{ folder, path, check: next.check }] : [],
+  );
+  // Before the first one is asked about.
+  if (due.reduce((files, { folder }) => files + folder.items, 0) > MAX_ASKED)
+    throw new UniferumError(
+      'conflict',
+      `${due[0]?.check.from} has a custom check for each file, and ${move.from} contains more than ${MAX_ASKED} files. Use a bulk edit instead, which runs the check in the background.`,
+    );
+  for (const { folder, path, check } of due) {
     const subjects: CheckSubject[] = [];
     for await (const row of readPresent(tools.db, folder.id)) subjects.push(subjectOf(row, path));
-    await checks.ask(tools.config, next.check.value, subjects);
+    await checks.ask(tools.config, check.value, subjects);
   }
   return checks;
 }
