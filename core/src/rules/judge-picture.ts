@@ -25,7 +25,7 @@ const PICTURE_NOTES: Record<PictureNote, { code: ReasonCode; say: (name: string)
   measurements: {
     code: 'not-showable',
     say: (name) =>
-      `${name} contains signed or complex numbers, as measurements have them, and nothing says which colours they stand for. It is kept, but no renditions can be created. Upload a picture of it as well.`,
+      `${name} contains signed or complex numbers, as scientific data does, and doesn't say which colours they represent. It is kept, but no renditions can be created. Upload a copy in ordinary colours as well.`,
   },
 };
 

@@ -25,7 +25,7 @@ const LOADERS: Readonly<Record<string, string>> = {
 };
 export const CAMERA_RAW = 'image/x-dcraw';
 const IMAGE_TOOLS = 'libvips-tools';
-/** Types that the image tool reads through the library of this one, by its names for them, and then with wrong greys and inks. */
+/** Types whose grey and CMYK channels the image tool mistakes, by the names that the other program has for them. */
 const CODERS: Readonly<Record<string, string>> = { 'image/bmp': 'bmp', 'image/x-psd': 'psd' };
 const COLOUR_TOOL = 'imagemagick';
 const METADATA_TOOL = 'libimage-exiftool-perl';

@@ -1,4 +1,6 @@
 import { type ChildProcess, execFile, spawn } from 'node:child_process';
+import { statfs } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
 import { promisify } from 'node:util';
 
 const run = promisify(execFile);
@@ -11,6 +13,7 @@ const MAX_OUTPUT = 4_000_000;
  * in blocks of 512 bytes; no core dumps. Source: POSIX.1-2024, ulimit -f; dash(1), the others.
  */
 const LIMITS = 'ulimit -v 3000000; ulimit -t 120; ulimit -f 4000000; ulimit -c 0';
+const DISK_FULL = 'ENOSPC';
 /** Command not found. Source: POSIX.1-2024, Shell Command Language, 2.8.2. */
 const NOT_FOUND = 127;
 
@@ -38,8 +41,18 @@ export async function runTool(
   } catch (error) {
     if (!(error instanceof Error)) throw error;
     if ('code' in error && error.code === NOT_FOUND) throw missingTool(command, debianPackage);
-    throw toolError(command, 'stderr' in error ? String(error.stderr) : '', error);
+    const fault = toolError(command, 'stderr' in error ? String(error.stderr) : '', error);
+    throw (await isTemporaryFull()) ? Object.assign(fault, { code: DISK_FULL }) : fault;
   }
+}
+
+/** Less than what any picture takes. */
+const FULL_BYTES = 1_000_000;
+
+/** Tools write into the temporary folder, and not all of them say so when it is full. */
+async function isTemporaryFull(): Promise<boolean> {
+  const { bavail, bsize } = await statfs(tmpdir());
+  return bavail * bsize < FULL_BYTES;
 }
 
 /** Starts a tool whose output is read while it runs. */
@@ -66,7 +79,7 @@ export function endOfTool(
 
 /** Tells whether something failed because the disk is full. */
 export function isDiskFull(error: unknown): boolean {
-  return error instanceof Error && 'code' in error && error.code === 'ENOSPC';
+  return error instanceof Error && 'code' in error && error.code === DISK_FULL;
 }
 
 /**
@@ -84,7 +97,7 @@ function limited(command: string, args: readonly string[]): [string, string[]] {
 
 function toolError(command: string, said: string, cause?: unknown): Error {
   const error = new Error(lastLine(said) || `${command} could not read it`, { cause });
-  return /No space left on device/.test(said) ? Object.assign(error, { code: 'ENOSPC' }) : error;
+  return /No space left on device/.test(said) ? Object.assign(error, { code: DISK_FULL }) : error;
 }
 
 /** A tool is not there, which is not the file's fault. */

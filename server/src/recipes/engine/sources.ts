@@ -113,7 +113,9 @@ async function openUnusualTiff(
   maxPixels: number,
 ): Promise<PictureFile> {
   if (facts.unusual === 'measurements')
-    throw new DoesNotApplyError('it contains signed or complex numbers, which stand for no colours');
+    throw new DoesNotApplyError(
+      "it contains signed or complex numbers, and doesn't say which colours they represent",
+    );
   requirePage(page, facts.pages);
   return openConverted(file, maxPixels, (path) => convertTiff(path, facts, page - 1));
 }
