@@ -66,17 +66,21 @@ export async function insertSelectedItems(
   );
 }
 
-/** Requeues the failed items of a locked run. @returns how many */
-export async function requeueFailedItems(tx: Transaction, runId: string): Promise<number> {
+/** Requeues the failed items of a locked run, or only those that failed for a reason. @returns how many */
+export async function requeueFailedItems(tx: Transaction, runId: string, reason?: string): Promise<number> {
+  const failed = `run_id = ? AND state = 'failed' ${reason === undefined ? '' : 'AND reason = ?'}`;
+  const values = reason === undefined ? [runId] : [runId, reason];
   const row = await selectOne<{ weight: number }>(
     tx,
-    "SELECT COALESCE(SUM(weight), 0) AS weight FROM run_items WHERE run_id = ? AND state = 'failed'",
-    [runId],
+    `SELECT COALESCE(SUM(weight), 0) AS weight FROM run_items WHERE ${failed}`,
+    values,
   );
   const { affectedRows } = await change(
     tx,
-    "UPDATE run_items SET state = 'waiting', attempts = 0, not_before = NOW(3), error = NULL, reason = NULL, finished_at = NULL WHERE run_id = ? AND state = 'failed'",
-    [runId],
+    `UPDATE run_items
+     SET state = 'waiting', attempts = 0, not_before = NOW(3), error = NULL, reason = NULL, finished_at = NULL
+     WHERE ${failed}`,
+    values,
   );
   await change(tx, 'UPDATE runs SET failed = failed - ?, updated_at = NOW(3) WHERE id = ?', [
     Number(row?.weight ?? 0),

@@ -31,6 +31,7 @@ import {
   updateRunState,
 } from './queries.js';
 import type { AnyRunKind, RunKind } from './run-kind.js';
+import { listRunsOfFailure } from './worker-queries.js';
 
 /** An item to process. Its key makes adding it twice harmless. */
 export interface WantedItem<Input> {
@@ -129,7 +130,7 @@ const INSERT_ROWS = 1000;
 /** Ends a run that has nothing to do. */
 export async function endIfEmpty(tx: Transaction, id: string): Promise<void> {
   const run = await findRun(tx, id, { lock: true });
-  if (run && run.total === 0) await updateRunState(tx, id, 'done');
+  if (run && run.total === 0) await endRun(tx, run, 'done');
 }
 
 /** Adds an ended item to its run's counters, updates the rate, and ends the run with its last item. */
@@ -165,7 +166,8 @@ export async function finishRunIfDone(tx: Transaction, run: RunRow): Promise<voi
 export async function stopRun(db: Database, id: string, by: string): Promise<RunRow> {
   return steer(db, id, by, async (tx, run) => {
     if (run.state === 'waiting' || run.state === 'working') {
-      await updateRunState(tx, id, (await countWorkingItems(tx, id)) > 0 ? 'stopping' : 'stopped');
+      if ((await countWorkingItems(tx, id)) > 0) await updateRunState(tx, id, 'stopping');
+      else await endRun(tx, run, 'stopped');
     }
   });
 }
@@ -181,10 +183,34 @@ export async function resumeRun(db: Database, id: string, by: string): Promise<R
 /** Retries the failed items of a run. */
 export async function retryRun(db: Database, id: string, by: string): Promise<RunRow> {
   return steer(db, id, by, async (tx, run) => {
-    const count = await requeueFailedItems(tx, id);
-    await releaseRun(tx, id);
-    if (count > 0 && !isActive(run.state)) await updateRunState(tx, id, 'waiting');
+    await retryItems(tx, run);
   });
+}
+
+/** Retries the items that failed for a reason, in all runs of a kind. @returns how many items, and of how many runs */
+export async function retryFailures(
+  db: Database,
+  failure: { reason: string; kind: string },
+  by: string,
+): Promise<{ items: number; runs: number }> {
+  const retried = { items: 0, runs: 0 };
+  for (const id of await listRunsOfFailure(db, failure)) {
+    let items = 0;
+    await steer(db, id, by, async (tx, run) => {
+      items = await retryItems(tx, run, failure.reason);
+    });
+    retried.items += items;
+    retried.runs += items > 0 ? 1 : 0;
+  }
+  return retried;
+}
+
+async function retryItems(tx: Transaction, run: RunRow, reason?: string): Promise<number> {
+  const id = String(run.id);
+  const count = await requeueFailedItems(tx, id, reason);
+  await releaseRun(tx, id);
+  if (count > 0 && !isActive(run.state)) await updateRunState(tx, id, 'waiting');
+  return count;
 }
 
 async function steer(

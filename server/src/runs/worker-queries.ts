@@ -1,14 +1,5 @@
 import type { FailureGroup, ThroughputMinute, WorkerAnswer, WorkersAnswer } from '@uniferum/core/runs';
-import {
-  change,
-  changeExpanded,
-  type Executor,
-  isoTime,
-  select,
-  selectExpanded,
-  selectOne,
-  type Transaction,
-} from '../shared/database.js';
+import { change, type Executor, isoTime, select, selectOne } from '../shared/database.js';
 
 /** What a worker reports about itself. */
 export interface WorkerFacts {
@@ -181,24 +172,4 @@ export async function listRunsOfFailure(
     [reason, kind],
   );
   return rows.map(({ run_id }) => String(run_id));
-}
-
-/** Requeues the items of a locked run that failed for a reason. @returns how many */
-export async function requeueFailures(tx: Transaction, runId: string, reason: string): Promise<number> {
-  const [row] = await selectExpanded<{ weight: number | null }>(
-    tx,
-    "SELECT SUM(weight) AS weight FROM run_items WHERE run_id = ? AND state = 'failed' AND reason = ?",
-    [runId, reason],
-  );
-  const { affectedRows } = await changeExpanded(
-    tx,
-    `UPDATE run_items SET state = 'waiting', attempts = 0, not_before = NOW(3), error = NULL, reason = NULL, finished_at = NULL
-     WHERE run_id = ? AND state = 'failed' AND reason = ?`,
-    [runId, reason],
-  );
-  await change(tx, 'UPDATE runs SET failed = failed - ?, updated_at = NOW(3) WHERE id = ?', [
-    Number(row?.weight ?? 0),
-    runId,
-  ]);
-  return affectedRows;
 }

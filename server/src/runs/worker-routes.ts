@@ -1,12 +1,9 @@
-import { isActive } from '@uniferum/core/runs';
 import Joi from 'joi';
-import type { Database } from '../shared/database.js';
-import { inTransaction } from '../shared/database.js';
 import { notFound } from '../shared/errors.js';
 import { API_BASE, type Route, route } from '../shared/route.js';
 import { answer, idSchema, timeSchema } from '../shared/schemas.js';
-import { findRun, updateRunState } from './queries.js';
-import { listFailures, listRunsOfFailure, readWorkers, requeueFailures } from './worker-queries.js';
+import { retryFailures } from './ledger.js';
+import { listFailures, readWorkers } from './worker-queries.js';
 
 const count = Joi.number().integer().min(0);
 
@@ -81,30 +78,10 @@ export const workerRoutes: Route[] = [
         .required(),
     }).example({ reason: "… can't be decoded: it is cut off", kind: 'renditions' }),
     answers: { 200: { description: 'How many wait again', schema: answer({ items: count, runs: count }) } },
-    async handle({ services, body }) {
-      const retried = await retryFailures(services.db, body);
+    async handle({ services, who, body }) {
+      const retried = await retryFailures(services.db, body, who.name);
       if (retried.items === 0) throw notFound(`A failure "${body.reason}"`);
       return { status: 200, body: retried };
     },
   }),
 ];
-
-/** Requeues all items that failed for a reason, across runs. */
-async function retryFailures(
-  db: Database,
-  failure: { reason: string; kind: string },
-): Promise<{ items: number; runs: number }> {
-  const retried = { items: 0, runs: 0 };
-  for (const id of await listRunsOfFailure(db, failure)) {
-    const items = await inTransaction(db, async (tx) => {
-      const run = await findRun(tx, id, { lock: true });
-      if (run === null) return 0;
-      const some = await requeueFailures(tx, id, failure.reason);
-      if (some > 0 && !isActive(run.state)) await updateRunState(tx, id, 'waiting');
-      return some;
-    });
-    retried.items += items;
-    retried.runs += items > 0 ? 1 : 0;
-  }
-  return retried;
-}
