@@ -1,0 +1,242 @@
+import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest';
+import { change, type Database, select } from '../shared/database.js';
+import { UniferumError } from '../shared/errors.js';
+import { eventually, startTestServer, type TestServer } from '../testing/harness.js';
+import { startTestEngine, startTestRun, type TestWork } from '../testing/test-run.js';
+import type { RunEngine } from './engine.js';
+import { findRun } from './queries.js';
+import { readWorkers } from './worker-queries.js';
+
+/** What was waited for, in milliseconds; nothing waits that long. */
+const waits = vi.hoisted((): number[] => []);
+vi.mock('node:timers/promises', async (original) => {
+  const real = await original<typeof import('node:timers/promises')>();
+  const setTimeout = (ms: number, value?: unknown, options?: object) => {
+    waits.push(ms);
+    return real.setTimeout(1, value, options);
+  };
+  return { ...real, setTimeout };
+});
+
+let server: TestServer;
+const engines: RunEngine[] = [];
+beforeEach(async () => {
+  server = await startTestServer();
+  waits.length = 0;
+});
+afterEach(async () => {
+  await closeEngines();
+  await server.close();
+});
+
+const closeEngines = () => Promise.all(engines.splice(0).map((engine) => engine.close()));
+async function work(doing: TestWork, options: Parameters<typeof startTestEngine>[2] = {}) {
+  engines.push(await startTestEngine(server, doing, options));
+}
+const stateOf = async (id: string) => (await findRun(server.db, id))?.state;
+const untilState = (id: string, state: string) => eventually(async () => (await stateOf(id)) === state);
+const itemsOf = (id: string) =>
+  select<{ state: string; attempts: number; token: string | null; error: string | null }>(
+    server.db,
+    'SELECT state, attempts, token, error FROM run_items WHERE run_id = ? ORDER BY id',
+    [id],
+  );
+/** Work that goes on until it is aborted, and how. */
+const untilAborted = (aborted: unknown[]): TestWork => {
+  return (_input, signal) =>
+    new Promise((_resolve, reject) =>
+      signal.addEventListener('abort', () => {
+        aborted.push(signal.reason);
+        reject(signal.reason);
+      }),
+    );
+};
+/** The server's database, whose transactions fail as the test says. */
+const faultyDatabase = (faultOf: () => Error | null): Database =>
+  new Proxy(server.db, {
+    get(target, name) {
+      if (name === 'transaction')
+        return (doing: Parameters<Database['transaction']>[0]) => {
+          const fault = faultOf();
+          return fault ? Promise.reject(fault) : target.transaction(doing);
+        };
+      const value = Reflect.get(target, name);
+      return typeof value === 'function' ? value.bind(target) : value;
+    },
+  });
+
+test('an engine that closes gives back what it holds and what waits for a slot, without an attempt', async () => {
+  const id = await startTestRun(server, 9);
+  const aborted: unknown[] = [];
+  await work(untilAborted(aborted), { slots: 2, ahead: 1 });
+  // Three at work, and as many claimed ahead.
+  await eventually(async () => (await itemsOf(id)).filter(({ state }) => state === 'working').length === 6);
+  await closeEngines();
+  expect(aborted).toEqual(Array(3).fill('shutdown'));
+  expect(await itemsOf(id)).toEqual(
+    Array(9).fill({ state: 'waiting', attempts: 0, token: null, error: null }),
+  );
+  expect((await readWorkers(server.db, 60)).workers).toEqual([]);
+});
+
+test('claiming that fails is tried again at longer and longer intervals, which begin anew once it succeeds', async () => {
+  const cut = new Error('the line was cut');
+  const first = await startTestRun(server, 1);
+  let failures = 13;
+  const db = faultyDatabase(() => {
+    failures -= 1;
+    return failures >= 0 ? cut : null;
+  });
+  await work(async () => ({ outcome: 'done' }), { db, idleMs: 7, leaseMs: 600_000 });
+  await untilState(first, 'done');
+  const doubling = Array.from({ length: 11 }, (_, n) => 7 * 2 ** n);
+  expect(waits.slice(0, 13)).toEqual([...doubling, 10_000, 10_000]);
+  await eventually(async () => waits.length > 14);
+  expect(new Set(waits.slice(13))).toEqual(new Set([7]));
+  failures = 3;
+  await untilState(await startTestRun(server, 1), 'done');
+  expect(waits.filter((ms) => ms > 7).slice(-2)).toEqual([14, 28]);
+});
+
+test('a lost item is abandoned, and what it made counts for nothing', async () => {
+  const id = await startTestRun(server, 1);
+  const aborted: unknown[] = [];
+  await work(untilAborted(aborted), { leaseMs: 150 });
+  await untilState(id, 'working');
+  await change(
+    server.db,
+    "UPDATE run_items SET token = 'another', lease_until = NOW(3) + INTERVAL 1 HOUR WHERE run_id = ?",
+    [id],
+  );
+  await eventually(async () => aborted.length === 1);
+  await closeEngines();
+  expect(aborted).toEqual(['lost']);
+  expect(await itemsOf(id)).toMatchObject([{ state: 'working', token: 'another', attempts: 1 }]);
+});
+
+test('an item that could not be given back is, when the database is there again', async () => {
+  const id = await startTestRun(server, 1);
+  let isAway = false;
+  let begun = 0;
+  const db = faultyDatabase(() => (isAway ? new Error('the line was cut') : null));
+  await work(
+    async () => {
+      begun += 1;
+      if (begun > 1) return { outcome: 'done' };
+      isAway = true;
+      throw new Error('it failed');
+    },
+    { db, leaseMs: 600 },
+  );
+  await eventually(async () => begun === 1 && isAway);
+  // Its lease is renewed no more, but it has not run out either: only its worker can give it back.
+  await change(server.db, 'UPDATE run_items SET lease_until = NOW(3) + INTERVAL 1 HOUR');
+  isAway = false;
+  await untilState(id, 'done');
+  // The attempt whose end could not be written doesn't count.
+  expect(await itemsOf(id)).toMatchObject([{ state: 'done', attempts: 1 }]);
+});
+
+describe('what an item made', () => {
+  test('is released, whether it was recorded or not', async () => {
+    const id = await startTestRun(server, 3);
+    const released: string[] = [];
+    await work(
+      async ({ asset }) => ({
+        outcome: 'done',
+        persist: async () => {
+          if (asset === '0') throw new Error('the store is away');
+        },
+        record: async () => {
+          if (asset === '1') throw new Error('the row is away');
+        },
+        release: async () => {
+          released.push(asset);
+        },
+      }),
+      { maxAttempts: 1 },
+    );
+    await untilState(id, 'faulty');
+    await closeEngines();
+    expect(released.sort()).toEqual(['0', '1', '2']);
+    expect(await itemsOf(id)).toMatchObject([
+      { state: 'failed', error: 'the store is away (tried once)' },
+      { state: 'failed', error: 'the row is away (tried once)' },
+      { state: 'done' },
+    ]);
+  });
+
+  test('counts, even where something fails afterwards', async () => {
+    const id = await startTestRun(server, 2);
+    const done: string[] = [];
+    await work(async ({ asset }) => ({
+      outcome: 'done',
+      afterwards: async () => {
+        done.push(asset);
+        throw new Error('nobody listens');
+      },
+      release: async () => {
+        throw new Error('it is in use');
+      },
+    }));
+    await untilState(id, 'done');
+    await closeEngines();
+    expect(done.sort()).toEqual(['0', '1']);
+    expect(await itemsOf(id)).toMatchObject(Array(2).fill({ state: 'done', attempts: 1 }));
+  });
+
+  test('is released when it comes after its work was given up as stuck', async () => {
+    const id = await startTestRun(server, 1);
+    const released: string[] = [];
+    const aborted: unknown[] = [];
+    let finish = () => {};
+    await work(
+      (_input, signal) =>
+        new Promise((resolve) => {
+          signal.addEventListener('abort', () => aborted.push(String(signal.reason)));
+          finish = () => resolve({ outcome: 'done', release: async () => void released.push('late') });
+        }),
+      { maxAttempts: 1, maxWorkMs: 1600 },
+    );
+    await untilState(id, 'faulty');
+    expect(aborted).toEqual(['Error: It was stuck: no progress for 2 s.']);
+    expect(released).toEqual([]);
+    finish();
+    await eventually(async () => released.length === 1);
+  });
+});
+
+test('a worker counts what it did, and what it gave up', async () => {
+  const id = await startTestRun(server, 4);
+  await work(
+    async ({ asset }) => {
+      if (asset === '0') throw new Error('it is cut off');
+      if (asset === '1') return { outcome: 'failed', error: 'it is empty' };
+      return { outcome: asset === '2' ? 'skipped' : 'done' };
+    },
+    { maxAttempts: 2, leaseMs: 150 },
+  );
+  await untilState(id, 'faulty');
+  const counted = async () => {
+    const [worker] = (await readWorkers(server.db, 60)).workers;
+    return [worker?.done, worker?.failed, (worker?.busy ?? 0) > 0];
+  };
+  await eventually(async () => JSON.stringify(await counted()) === '[2,2,true]');
+});
+
+test('a run that is held gets no failure, and an item that failed for what it runs on no attempt', async () => {
+  const id = await startTestRun(server, 1);
+  let isAway = true;
+  await work(
+    async () => {
+      if (isAway) throw new UniferumError('store-away', 'The store "cellar" can\'t be reached.');
+      return { outcome: 'done' };
+    },
+    { maxAttempts: 1 },
+  );
+  await eventually(async () => (await findRun(server.db, id))?.held_reason !== null);
+  expect((await findRun(server.db, id))?.failed).toBe(0);
+  isAway = false;
+  await untilState(id, 'done');
+  expect(await itemsOf(id)).toMatchObject([{ state: 'done', attempts: 1, error: null }]);
+});
