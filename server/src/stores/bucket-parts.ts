@@ -7,6 +7,7 @@ import {
   CreateMultipartUploadCommand,
   HeadObjectCommand,
   ListMultipartUploadsCommand,
+  type MultipartUpload,
   UploadPartCommand,
   UploadPartCopyCommand,
 } from '@aws-sdk/client-s3';
@@ -201,17 +202,32 @@ async function sendParts(
 /** Aborts uploads that a dead process left: their parts are stored, and nobody sees them. */
 export async function abortUnfinished(calls: BucketCalls, minAgeMs: number): Promise<number> {
   const { bucket: Bucket, prefix: Prefix } = calls.settings;
-  const { Uploads = [] } = await calls.call(null, undefined, () =>
-    calls.client.send(new ListMultipartUploadsCommand({ Bucket, Prefix })),
-  );
-  // Some stores ignore the prefix, and other uploads are not ours to end.
-  const abandoned = Uploads.filter(
-    ({ Key, Initiated }) =>
-      Key?.startsWith(Prefix) && Date.now() - (Initiated?.getTime() ?? Date.now()) >= minAgeMs,
-  );
-  for (const { Key, UploadId } of abandoned)
-    await calls.call(Key ?? null, undefined, () =>
-      calls.client.send(new AbortMultipartUploadCommand({ Bucket, Key, UploadId })),
+  let aborted = 0;
+  for await (const uploads of listUnfinished(calls)) {
+    // Some stores ignore the prefix, and other uploads are not ours to end.
+    const abandoned = uploads.filter(
+      ({ Key, Initiated }) =>
+        Key?.startsWith(Prefix) && Date.now() - (Initiated?.getTime() ?? Date.now()) >= minAgeMs,
     );
-  return abandoned.length;
+    for (const { Key, UploadId } of abandoned)
+      await calls.call(Key ?? null, undefined, () =>
+        calls.client.send(new AbortMultipartUploadCommand({ Bucket, Key, UploadId })),
+      );
+    aborted += abandoned.length;
+  }
+  return aborted;
+}
+
+async function* listUnfinished(calls: BucketCalls): AsyncGenerator<MultipartUpload[]> {
+  const { bucket: Bucket, prefix: Prefix } = calls.settings;
+  let from: { KeyMarker?: string | undefined; UploadIdMarker?: string | undefined } | null = {};
+  while (from !== null) {
+    const command: ListMultipartUploadsCommand = new ListMultipartUploadsCommand({ Bucket, Prefix, ...from });
+    const page = await calls.call(null, undefined, () => calls.client.send(command));
+    yield page.Uploads ?? [];
+    from =
+      page.IsTruncated && page.NextKeyMarker !== undefined
+        ? { KeyMarker: page.NextKeyMarker, UploadIdMarker: page.NextUploadIdMarker }
+        : null;
+  }
 }

@@ -6,7 +6,11 @@ import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { buffer } from 'node:stream/consumers';
-import { ListMultipartUploadsCommand } from '@aws-sdk/client-s3';
+import {
+  AbortMultipartUploadCommand,
+  CreateMultipartUploadCommand,
+  ListMultipartUploadsCommand,
+} from '@aws-sdk/client-s3';
 import { BUCKET_DEFAULTS } from '@uniferum/core/connections';
 import aws4 from 'aws4';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest';
@@ -192,6 +196,21 @@ test('parts that a dead process left are swept, by age', async () => {
   expect(await elsewhere.sweep(0)).toBe(0);
   elsewhere.close();
   expect(await store.sweep(0)).toBe(1);
+  expect(await unfinished()).toBe(0);
+});
+
+test('parts that a dead process left are swept, however many of others lie before them', async () => {
+  const client = createBucketClient({ allowedHosts: new Set([bucket.host]) }, bucket.settings, BUCKET_SECRET);
+  const begin = async (Key: string) => {
+    const { UploadId } = await client.send(new CreateMultipartUploadCommand({ Bucket: 'lights', Key }));
+    return { Bucket: 'lights', Key, UploadId };
+  };
+  for (const key of ['b', 'a']) await begin(prefixOfTest + key);
+  const others: Awaited<ReturnType<typeof begin>>[] = [];
+  for (let n = 0; n < 1001; n += 1) others.push(await begin('!'));
+  expect(await store.sweep(0)).toBe(2);
+  for (const other of others) await client.send(new AbortMultipartUploadCommand(other));
+  client.destroy();
   expect(await unfinished()).toBe(0);
 });
 

@@ -145,7 +145,10 @@ export class DiskCopies implements CopyStore {
     let removed = 0;
     for (const name of await this.#own(readdir(this.#root))) {
       const path = join(this.#root, name);
-      if (!name.startsWith(PARTIAL) || Date.now() - ((await stat(path)).mtimeMs ?? 0) < minAgeMs) continue;
+      if (!name.startsWith(PARTIAL)) continue;
+      const info = await stat(path).catch(() => null);
+      // Null when it was completed just now.
+      if (info === null || Date.now() - info.mtimeMs < minAgeMs) continue;
       await rm(path, { force: true });
       removed += 1;
     }

@@ -32,7 +32,7 @@ export async function answerBucket(state: BucketState, request: BucketRequest): 
     throw new BucketError('MethodNotAllowed', 'The method is not allowed here.');
   else if (target.query.has('location'))
     send(request, buildXml('LocationConstraint', { '#text': state.region }));
-  else if (target.query.has('uploads')) send(request, listUploads(state, name));
+  else if (target.query.has('uploads')) send(request, listUploads(state, name, target.query));
   else send(request, listObjects(bucket, target.query));
 }
 
@@ -127,12 +127,21 @@ async function deleteTogether({ req, signer }: BucketRequest, { objects }: Bucke
   return buildXml('DeleteResult', { Deleted: keys.map((Key) => ({ Key })) });
 }
 
-function listUploads({ uploads }: BucketState, bucket: string): string {
+/** Lists uploads by key, then in the order in which they began. It ignores the prefix, as some stores do. */
+function listUploads({ uploads }: BucketState, bucket: string, query: URLSearchParams): string {
+  const most = Math.min(Number(query.get('max-uploads') ?? MAX_LISTED), MAX_LISTED);
+  const [key, id] = [query.get('key-marker') ?? '', query.get('upload-id-marker')];
+  const all = uploads.list(bucket).sort((a, b) => Buffer.compare(Buffer.from(a.key), Buffer.from(b.key)));
+  const last = id === null ? -1 : all.findIndex((upload) => upload.key === key && upload.id === id);
+  const rest = last >= 0 ? all.slice(last + 1) : all.filter((upload) => upload.key > key);
+  const page = rest.slice(0, most);
+  const end = page.at(-1);
   return buildXml('ListMultipartUploadsResult', {
     Bucket: bucket,
-    IsTruncated: false,
-    Upload: uploads
-      .list(bucket)
-      .map(({ id, key, startedAt }) => ({ Key: key, UploadId: id, Initiated: startedAt })),
+    IsTruncated: rest.length > page.length,
+    ...(end && rest.length > page.length && { NextKeyMarker: end.key, NextUploadIdMarker: end.id }),
+    Upload: page.map((upload) => ({
+      ...{ Key: upload.key, UploadId: upload.id, Initiated: upload.startedAt },
+    })),
   });
 }
