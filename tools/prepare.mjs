@@ -18,13 +18,14 @@ const FOR_DEMO = {
   jpegtran: 'libjpeg-turbo-progs',
   // Pictures of phones, studios and cameras.
   vips: 'libvips-tools',
+  // Other packages have a command "convert", too.
   convert: 'imagemagick',
+  identify: 'imagemagick',
   exiftool: 'libimage-exiftool-perl',
 };
 const FOR_TESTS = {
   ...FOR_DEMO,
   chromium: 'chromium',
-  identify: 'imagemagick',
   'mariadb-dump': 'mariadb-client',
   vipsthumbnail: 'libvips-tools',
   zip: 'zip',
