@@ -1,3 +1,5 @@
+import { setTimeout as wait } from 'node:timers/promises';
+
 /** Settings of an engine. */
 export interface EngineOptions {
   /** How many items are processed at a time. More can be claimed: being stored durably, or prepared. */
@@ -26,6 +28,7 @@ export interface EngineOptions {
   backoffBaseMs?: number;
   /** Work that takes longer is abandoned as stuck, unless its handler sets its own limit. @defaultValue 900000 */
   maxWorkMs?: number;
+  delay?: (ms: number, signal: AbortSignal) => Promise<unknown>;
 }
 
 /** The defaults of an engine. */
@@ -36,4 +39,5 @@ export const ENGINE_DEFAULTS = {
   idleMs: 250,
   backoffBaseMs: 1000,
   maxWorkMs: 900_000,
+  delay: (ms: number, signal: AbortSignal) => wait(ms, undefined, { signal }),
 } as const satisfies Partial<EngineOptions>;

@@ -1,32 +1,24 @@
-import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest';
+import { setTimeout as wait } from 'node:timers/promises';
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { change, type Database, select } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { eventually, startTestServer, type TestServer } from '../testing/harness.js';
-import { startTestEngine, startTestRun, type TestWork } from '../testing/test-run.js';
+import { clearRuns, startTestEngine, startTestRun, type TestWork } from '../testing/test-run.js';
 import type { RunEngine } from './engine.js';
 import { findRun } from './queries.js';
 import { readWorkers } from './worker-queries.js';
 
-/** What was waited for, in milliseconds; nothing waits that long. */
-const waits = vi.hoisted((): number[] => []);
-vi.mock('node:timers/promises', async (original) => {
-  const real = await original<typeof import('node:timers/promises')>();
-  const setTimeout = (ms: number, value?: unknown, options?: object) => {
-    waits.push(ms);
-    return real.setTimeout(1, value, options);
-  };
-  return { ...real, setTimeout };
-});
-
 let server: TestServer;
 const engines: RunEngine[] = [];
-beforeEach(async () => {
+beforeAll(async () => {
   server = await startTestServer();
-  waits.length = 0;
+});
+afterAll(() => server.close());
+beforeEach(async () => {
+  await clearRuns(server);
 });
 afterEach(async () => {
   await closeEngines();
-  await server.close();
 });
 
 const closeEngines = () => Promise.all(engines.splice(0).map((engine) => engine.close()));
@@ -87,7 +79,12 @@ test('claiming that fails is tried again at longer and longer intervals, which b
     failures -= 1;
     return failures >= 0 ? cut : null;
   });
-  await work(async () => ({ outcome: 'done' }), { db, idleMs: 7, leaseMs: 600_000 });
+  const waits: number[] = [];
+  const delay = async (ms: number, signal: AbortSignal) => {
+    waits.push(ms);
+    await wait(1, undefined, { signal });
+  };
+  await work(async () => ({ outcome: 'done' }), { db, delay, idleMs: 7, leaseMs: 600_000 });
   await untilState(first, 'done');
   const doubling = Array.from({ length: 11 }, (_, n) => 7 * 2 ** n);
   expect(waits.slice(0, 13)).toEqual([...doubling, 10_000, 10_000]);
@@ -101,7 +98,7 @@ test('claiming that fails is tried again at longer and longer intervals, which b
 test('a lost item is abandoned, and what it made counts for nothing', async () => {
   const id = await startTestRun(server, 1);
   const aborted: unknown[] = [];
-  await work(untilAborted(aborted), { leaseMs: 150 });
+  await work(untilAborted(aborted), { leaseMs: 3000 });
   await untilState(id, 'working');
   await change(
     server.db,
@@ -126,7 +123,7 @@ test('an item that could not be given back is, when the database is there again'
       isAway = true;
       throw new Error('it failed');
     },
-    { db, leaseMs: 600 },
+    { db, leaseMs: 3000 },
   );
   await eventually(async () => begun === 1 && isAway);
   // Its lease is renewed no more, but it has not run out either: only its worker can give it back.
@@ -214,7 +211,7 @@ test('a worker counts what it did, and what it gave up', async () => {
       if (asset === '1') return { outcome: 'failed', error: 'it is empty' };
       return { outcome: asset === '2' ? 'skipped' : 'done' };
     },
-    { maxAttempts: 2, leaseMs: 150 },
+    { maxAttempts: 2, leaseMs: 3000 },
   );
   await untilState(id, 'faulty');
   const counted = async () => {

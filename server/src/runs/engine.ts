@@ -1,6 +1,5 @@
 import { randomBytes } from 'node:crypto';
 import { hostname } from 'node:os';
-import { setTimeout as delay } from 'node:timers/promises';
 import { backoffMs } from '@uniferum/core/runs';
 import type { Logger } from 'pino';
 import { type Database, inTransaction } from '../shared/database.js';
@@ -141,7 +140,7 @@ export class RunEngine {
   }
 
   async #rest(ms: number): Promise<void> {
-    await delay(ms, undefined, { signal: this.#shutdown.signal }).catch(() => {});
+    await this.#options.delay(ms, this.#shutdown.signal).catch(() => {});
   }
 
   /** Claims items. Items claimed before an error are processed anyway, because no other worker would. */

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { change, inTransaction, select, selectOne } from '../shared/database.js';
 import { startTestServer, type TestServer } from '../testing/harness.js';
-import { startTestRun, testRun } from '../testing/test-run.js';
+import { clearRuns, startTestRun, testRun } from '../testing/test-run.js';
 import { holdRun } from './lease-queries.js';
 import {
   addItems,
@@ -21,11 +21,7 @@ beforeAll(async () => {
   server = await startTestServer();
 });
 afterAll(() => server.close());
-beforeEach(async () => {
-  await change(server.db, 'DELETE FROM run_items');
-  await change(server.db, 'DELETE FROM runs');
-  await change(server.db, 'DELETE FROM events');
-});
+beforeEach(() => clearRuns(server));
 
 const rowOf = async (id: string) => {
   const run = await findRun(server.db, id);

@@ -1,8 +1,8 @@
-import { afterEach, beforeEach, describe, expect, test } from 'vitest';
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { inTransaction } from '../shared/database.js';
 import { api } from '../testing/calls.js';
 import { eventually, startTestServer, type TestServer } from '../testing/harness.js';
-import { startTestEngine, startTestRun, type TestWork } from '../testing/test-run.js';
+import { clearRuns, startTestEngine, startTestRun, type TestWork } from '../testing/test-run.js';
 import type { RunEngine } from './engine.js';
 import { lockExpiredItems, returnItem } from './lease-queries.js';
 import {
@@ -16,12 +16,13 @@ import {
 
 let server: TestServer;
 const engines: RunEngine[] = [];
-beforeEach(async () => {
+beforeAll(async () => {
   server = await startTestServer();
 });
+afterAll(() => server.close());
+beforeEach(() => clearRuns(server));
 afterEach(async () => {
   await Promise.all(engines.splice(0).map((engine) => engine.close()));
-  await server.close();
 });
 
 const work = async (doing: TestWork, options: Parameters<typeof startTestEngine>[2] = {}) =>

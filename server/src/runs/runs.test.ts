@@ -3,11 +3,11 @@ import { createHash } from 'node:crypto';
 import { buffer } from 'node:stream/consumers';
 import { fileURLToPath } from 'node:url';
 import sharp from 'sharp';
-import { afterEach, beforeEach, expect, test } from 'vitest';
+import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from 'vitest';
 import type { Database } from '../shared/database.js';
 import { UniferumError } from '../shared/errors.js';
 import { eventually, form, photo, startTestServer, type TestServer } from '../testing/harness.js';
-import { startTestEngine, startTestRun, type TestWork, testRun } from '../testing/test-run.js';
+import { clearRuns, startTestEngine, startTestRun, type TestWork, testRun } from '../testing/test-run.js';
 import type { RunEngine } from './engine.js';
 import type { ItemResult } from './handler.js';
 import { beginGroupedRun } from './ledger.js';
@@ -16,13 +16,14 @@ let server: TestServer;
 const engines: RunEngine[] = [];
 const workers: ChildProcess[] = [];
 
-beforeEach(async () => {
+beforeAll(async () => {
   server = await startTestServer({ env: { UNIFERUM_LEASE_MS: '1500' } });
 });
+afterAll(() => server.close());
+beforeEach(() => clearRuns(server));
 afterEach(async () => {
   await Promise.all(engines.splice(0).map((engine) => engine.close()));
   for (const worker of workers.splice(0)) worker.kill('SIGKILL');
-  await server.close();
 });
 
 /** Starts an engine whose items do what the test says. */

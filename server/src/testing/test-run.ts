@@ -5,7 +5,7 @@ import type { ItemResult } from '../runs/handler.js';
 import { insertItems } from '../runs/item-queries.js';
 import { beginRun } from '../runs/ledger.js';
 import { defineRun } from '../runs/run-kind.js';
-import { type Database, inTransaction } from '../shared/database.js';
+import { change, type Database, inTransaction } from '../shared/database.js';
 import { openDatabase } from '../shared/pooled-database.js';
 import type { TestServer } from './harness.js';
 
@@ -43,4 +43,10 @@ export function startTestRun(server: TestServer, count: number, title = 'A test'
     await insertItems(tx, id, items);
     return id;
   });
+}
+
+/** Forgets all runs, their events and workers, so that tests can share a server. */
+export async function clearRuns({ db }: TestServer): Promise<void> {
+  for (const table of ['run_items', 'runs', 'events', 'workers', 'worker_minutes'])
+    await change(db, `DELETE FROM ${table}`);
 }
