@@ -66,6 +66,7 @@ describe('a file that broke the rules before they held', () => {
 
   test('gets other content that fits: neither its place nor what it lacks counts', async () => {
     const id = await present('/before/content');
+    expect(codesOf(await replace(id, 'short'))).toEqual(['type-denied']);
     await call('PATCH', `/assets/${id}`, { name: 'old.txt' });
     expect((await replace(id, 'short')).status).toBe(200);
     const refused = await replace(id, 'long '.repeat(40));

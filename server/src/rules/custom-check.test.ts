@@ -89,6 +89,12 @@ describe('an answer', () => {
   });
 });
 
+test('an answer is read up to 64,000 bytes', async () => {
+  const answer = (bytes: number) => '{"accept": true}'.padEnd(bytes);
+  expect(await ask(answer(64_000))).toMatchObject({ isAccepted: true, isAnswer: true });
+  expect(await ask(answer(64_001))).toMatchObject({ isAnswer: false, message: 'its answer is too long' });
+});
+
 test('several files are asked about at a time, and never more than six', async () => {
   const waiting: (() => void)[] = [];
   let most = 0;

@@ -18,6 +18,7 @@ export interface CheckQuestion {
 }
 
 const MAX_ANSWER_BYTES = 64_000;
+const SECRET_PREFIX = 'whsec_';
 
 const answerSchema = Joi.object({
   accept: Joi.boolean().strict().required(),
@@ -64,12 +65,12 @@ export async function askCheck(
 
 /** The secret with which the receiver of a check verifies that a request was sent by this installation. */
 export function checkSecret({ masterKey }: Pick<Config, 'masterKey'>, url: string): string {
-  return `whsec_${createHmac('sha256', masterKey).update(`check:${url}`).digest('base64')}`;
+  return `${SECRET_PREFIX}${createHmac('sha256', masterKey).update(`check:${url}`).digest('base64')}`;
 }
 
 /** Signs as defined by Standard Webhooks 1.0.0: HMAC-SHA256 of id, timestamp and payload, joined by dots. */
 export function sign(secret: string, content: string): string {
-  const key = Buffer.from(secret.replace(/^whsec_/, ''), 'base64');
+  const key = Buffer.from(secret.slice(SECRET_PREFIX.length), 'base64');
   return `v1,${createHmac('sha256', key).update(content).digest('base64')}`;
 }
 

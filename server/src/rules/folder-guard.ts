@@ -135,10 +135,8 @@ async function rulesThere(
   const [aboveNow, aboveThen] = [await above(from), await above(to)];
   const moved = (path: string) => to + path.slice(from.length);
   const chainOf = (path: string, outer: readonly RuledFolder[], inner: readonly RuledFolder[]) =>
-    resolveRules([
-      ...outer,
-      ...inner.filter((one) => isWithin(path, one.path)).sort((a, b) => a.path.length - b.path.length),
-    ]);
+    // A folder comes before those in it: both lists are in the order of paths.
+    resolveRules([...outer, ...inner.filter((one) => isWithin(path, one.path))]);
   const innerThen = within.map(({ path, rules }) => ({ path: moved(path), rules }));
   return within.map((folder) => ({
     folder,

@@ -156,9 +156,9 @@ async function judgeContent(
     { path: row.folder_path, items: NO_ITEMS },
     { maxBytes: config.maxUploadBytes, maxPixels: config.maxPixels },
   );
-  if (verdict.outcome !== 'refused') return verdict;
-  const reasons = refusalsAbout(verdict, 'content');
-  return { outcome: reasons.length > 0 ? 'refused' : 'accepted', reasons };
+  return verdict.outcome === 'refused'
+    ? { outcome: 'refused', reasons: refusalsAbout(verdict, 'content') }
+    : verdict;
 }
 
 /** The URL of another live asset with the same bytes. The blob is locked, so no duplicate can arrive at the same moment. */

@@ -67,6 +67,26 @@ describe('a rehearsal of rules', () => {
     expect((await rehearse('/', { deny: ['txt'] })).totals.outside).toBeGreaterThan(1);
   });
 
+  test('judges each folder by its own rules, and by those of the folders that it lies in', async () => {
+    for (const folder of ['one', 'one/deep', 'two']) await send(`/apart/${folder}`, 'a.txt', 'b.csv');
+    await setRules('/apart/one', { deny: ['csv'], maxItems: 9 });
+    await setRules('/apart/one/deep', { deny: ['txt'], maxItems: 1 });
+    expect((await rehearse('/apart', {})).totals).toEqual({
+      present: 6,
+      outside: 3,
+      outsideNow: 3,
+      byCode: { 'type-denied': 3, 'too-many': 1 },
+    });
+    // The folder inside has the last word.
+    expect((await rehearse('/apart/one', { inherit: false, maxItems: 1 })).totals.byCode).toEqual({
+      'type-denied': 1,
+      'too-many': 2,
+    });
+    expect((await rehearse('/apart/one/deep', { inherit: false, maxItems: 2 })).totals.byCode).toEqual({
+      'type-denied': 1,
+    });
+  });
+
   test('lists two hundred files and counts all', async () => {
     await send('/many', ...Array.from({ length: 205 }, (_, n) => `f${n}.txt`));
     const plan = await rehearse('/many', { deny: ['txt'] });
@@ -115,6 +135,17 @@ describe('a folder that is moved', () => {
     ).body;
     expect(effective.deny).toEqual([{ value: 'txt', from: '/elsewhere/own/inner' }]);
     expect(effective.maxItems).toEqual({ value: 10, from: '/elsewhere' });
+  });
+
+  test('among others with rules is judged by those of its new place alone', async () => {
+    await send('/places/strict', 'x.csv');
+    await setRules('/places/strict', { deny: ['txt'] });
+    await send('/goes/inner', 'a.txt');
+    await send('/goes/beside', 'b.csv');
+    await setRules('/goes/beside', { deny: ['txt'] });
+    expect((await moveFolder('/goes', { parent: '/places' })).status).toBe(200);
+    const refused = await moveFolder('/places/goes', { parent: '/places/strict' });
+    expect(refused.body.verdict.reasons).toMatchObject([{ code: 'type-denied', folder: '/places/strict' }]);
   });
 
   test('that is only renamed is not judged', async () => {

@@ -36,14 +36,13 @@ export async function rehearseRules(db: Executor, folderId: string, rules: Folde
   if (folder === null) throw notFound(`Folder ${folderId}`);
   const within = await listFoldersWithin(db, folder.path);
   const above = await findFoldersByPaths(db, pathChain(folder.path).slice(0, -1));
+  // A folder comes before those in it: both lists are in the order of paths.
   const known = [...above, ...within];
   const items: OutsideFile[] = [];
   const totals: RulesPlan['totals'] = { present: 0, outside: 0, outsideNow: 0, byCode: {} };
   for (const { id, path, items: count } of within) {
     if (count === 0) continue;
-    const chain = known
-      .filter((one) => isWithin(path, one.path))
-      .sort((a, b) => a.path.length - b.path.length);
+    const chain = known.filter((one) => isWithin(path, one.path));
     const now = resolveRules(chain);
     const then = resolveRules(chain.map((one) => (one.id === folderId ? { ...one, rules } : one)));
     let position = 0;

@@ -163,6 +163,40 @@ describe('what an item made', () => {
     ]);
   });
 
+  test('may say more when it is recorded: in words, in bytes, or in units', async () => {
+    const id = await startTestRun(server, 4);
+    const recorded = [
+      { note: 'recorded' },
+      { bytes: { before: 9, after: 4 } },
+      { bytes: { before: 1, after: 2 }, note: 'both' },
+      { skipped: 3 },
+    ];
+    await work(async ({ asset }) => ({
+      outcome: 'done',
+      note: 'made',
+      record: async () => recorded[Number(asset)],
+    }));
+    await eventually(async () => ((await findRun(server.db, id))?.skipped ?? 0) === 3);
+    await closeEngines();
+    expect(await findRun(server.db, id)).toMatchObject({
+      bytes_before: 10,
+      bytes_after: 6,
+      done: 3,
+      skipped: 3,
+    });
+    const notes = await select(
+      server.db,
+      'SELECT note, bytes_before, bytes_after FROM run_items WHERE run_id = ? ORDER BY id',
+      [id],
+    );
+    expect(notes).toEqual([
+      { note: 'recorded', bytes_before: null, bytes_after: null },
+      { note: 'made', bytes_before: 9, bytes_after: 4 },
+      { note: 'both', bytes_before: 1, bytes_after: 2 },
+      { note: 'made', bytes_before: null, bytes_after: null },
+    ]);
+  });
+
   test('counts, even where something fails afterwards', async () => {
     const id = await startTestRun(server, 2);
     const done: string[] = [];

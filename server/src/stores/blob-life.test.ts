@@ -15,6 +15,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { afterEach, beforeEach, describe, expect, test } from 'vitest';
+import type { StagedBytes } from '../shared/byte-store.js';
 import type { UniferumError } from '../shared/errors.js';
 import { DiskStore } from './disk-store.js';
 import { hashFile } from './hash-file.js';
@@ -27,15 +28,23 @@ beforeEach(async () => {
   store = new DiskStore(join(root, 'data'));
   await store.prepare();
 });
-afterEach(() => rm(root, { recursive: true, force: true }));
+afterEach(async () => {
+  for (const { discard } of staged.splice(0)) await discard();
+  await rm(root, { recursive: true, force: true });
+});
 
-const stage = (data: string | Buffer, limitBytes = 10_000_000) =>
-  store.stage(Readable.from([Buffer.from(data)]), { limitBytes });
+/** What each test staged: its files are closed at its end. */
+const staged: StagedBytes[] = [];
+async function stage(data: string | Buffer, limitBytes = 10_000_000): Promise<StagedBytes> {
+  const bytes = await store.stage(Readable.from([Buffer.from(data)]), { limitBytes });
+  staged.push(bytes);
+  return bytes;
+}
 /** Stores bytes. @returns their digest */
 const keep = async (data: string) => {
-  const staged = await stage(data);
-  await staged.keep();
-  return staged.sha256;
+  const { sha256, keep: keepIt } = await stage(data);
+  await keepIt();
+  return sha256;
 };
 /** Reads stored bytes. */
 const read = async (sha256: string, range?: { start: number; end: number }) =>
@@ -121,6 +130,11 @@ describe('bytes that arrive', () => {
 });
 
 describe('a blob', () => {
+  test('is measured; one that is not there has no size', async () => {
+    const sha256 = await keep('0123456789');
+    expect([await store.measure(sha256), await store.measure('ab'.repeat(32))]).toEqual([10, null]);
+  });
+
   test('is read whole and in part', async () => {
     const sha256 = await keep('0123456789');
     expect(await read(sha256)).toBe('0123456789');

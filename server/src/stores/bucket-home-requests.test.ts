@@ -1,4 +1,4 @@
-import { mkdtemp, rm } from 'node:fs/promises';
+import { mkdtemp, readdir, readFile, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
@@ -12,6 +12,7 @@ import { MemoryCopies } from './memory-copies.js';
 /** A bucket in memory that notes what it is asked, and fails as the test says. */
 class NotedBucket extends MemoryCopies {
   readonly asked: string[] = [];
+  opened = (stream: Readable): Readable => stream;
   fault: (request: string) => Error | null | Promise<Error | null> = () => null;
 
   override async put(...[key, ...more]: Parameters<MemoryCopies['put']>) {
@@ -24,7 +25,7 @@ class NotedBucket extends MemoryCopies {
   }
   override async open(...[key, ...more]: Parameters<MemoryCopies['open']>) {
     await this.#note(`open ${key}`);
-    return super.open(key, ...more);
+    return this.opened(await super.open(key, ...more));
   }
   override async delete(key: string) {
     await this.#note(`delete ${key}`);
@@ -182,6 +183,33 @@ describe('asking for a blob', () => {
       expect(home.borrow(sha256)).rejects.toMatchObject({ code: 'bytes-damaged' }),
     );
     expect(asked).toEqual(Array(3).fill('open KEY'));
+  });
+
+  test('reads again what breaks off, and gives up after the third time', async () => {
+    const sha256 = await add('a light');
+    let breaks = 2;
+    bucket.opened = (stream) => {
+      breaks -= 1;
+      return breaks < 0
+        ? stream
+        : Readable.from(
+            (async function* () {
+              yield Buffer.from('a l');
+              throw new Error('the connection broke');
+            })(),
+          );
+    };
+    await loseCache();
+    const file = await home.borrow(sha256);
+    expect(await readFile(file.path, 'utf8')).toBe('a light');
+    await file.release();
+    breaks = 3;
+    await loseCache();
+    await expect(home.borrow(sha256)).rejects.toMatchObject({
+      code: 'store-away',
+      message: expect.stringContaining('breaks off again and again'),
+    });
+    expect(await readdir(home.scratch())).toEqual([]);
   });
 
   test('that is nowhere says so', async () => {

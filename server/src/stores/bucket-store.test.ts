@@ -119,6 +119,43 @@ test('a completion whose answer is lost is found completed', async () => {
   expect(await unfinished()).toBe(0);
 });
 
+test.each([
+  ['another object lies there', 'another'],
+  ['nothing lies there', null],
+])('a completion that fails because the upload is gone fails, where %s', async (_what, other) => {
+  const source = sourceOf(randomBytes(LARGE));
+  const client = createBucketClient({ allowedHosts: new Set([bucket.host]) }, bucket.settings, BUCKET_SECRET);
+  const ending = {
+    ...source,
+    open: async (range?: { start: number; end: number }) => {
+      const part = source.open(range);
+      // With the last part, somebody else aborts it.
+      if (range?.end !== source.bytes - 1) return part;
+      const { Uploads = [] } = await client.send(new ListMultipartUploadsCommand({ Bucket: 'lights' }));
+      for (const { Key, UploadId } of Uploads)
+        await client.send(new AbortMultipartUploadCommand({ Bucket: 'lights', Key, UploadId }));
+      return part;
+    },
+  };
+  if (other !== null) await store.put('film.mp4', sourceOf(other), JPEG);
+  await expect(store.put('film.mp4', ending, JPEG)).rejects.toMatchObject({ code: 'not-found' });
+  client.destroy();
+  expect((await store.head('film.mp4'))?.bytes ?? null).toBe(other?.length ?? null);
+});
+
+test('a completion that is refused is not taken for done, whatever lies there', async () => {
+  const source = sourceOf(randomBytes(LARGE));
+  await store.put('film.mp4', source, JPEG);
+  const refusing = {
+    ...source,
+    open: async (range?: { start: number; end: number }) => {
+      if (range?.end === source.bytes - 1) await bucket.setFaults([{ kind: 'deny', method: 'POST' }]);
+      return source.open(range);
+    },
+  };
+  await expect(store.put('film.mp4', refusing, JPEG)).rejects.toMatchObject({ code: 'store-refused' });
+});
+
 test("a clock that is wrong is corrected by the store's", async () => {
   await bucket.setClock(20 * 60_000);
   await store.put('k', sourceOf('light'), JPEG);

@@ -8,7 +8,6 @@ import type {
   BorrowedFile,
   ByteFacts,
   ByteStore,
-  FileIdentity,
   StagedBytes,
   StoreState,
 } from '../shared/byte-store.js';
@@ -17,16 +16,7 @@ import { DiskQuarantine } from './disk-quarantine.js';
 import { hashFile, hashWhole } from './hash-file.js';
 import { prepareBlobs } from './prepare-blobs.js';
 import { type FileHandleToKeep, placeFile, reopenToKeep, stageFile } from './staged-file.js';
-import {
-  copyUnchanged,
-  identify,
-  isSameFile,
-  linkOrCopy,
-  onePass,
-  readSmall,
-  sync,
-  writeWhole,
-} from './staging.js';
+import { copyUnchanged, linkOrCopy, onePass, readSmall, sync, wasChanged, writeWhole } from './staging.js';
 import { explainStoreFault } from './store-faults.js';
 
 const DIGEST = /^[0-9a-f]{64}$/;
@@ -276,13 +266,6 @@ export class DiskStore implements ByteStore {
   #explain(error: unknown): never {
     throw explainStoreFault(error, this.name);
   }
-}
-
-/** A linked file is the source itself: a later write to it changes what was read. */
-async function wasChanged(staged: string, source: FileIdentity): Promise<boolean> {
-  const now = await identify(staged);
-  const isLinked = now.inode === source.inode && now.device === source.device;
-  return isLinked && !isSameFile(now, source);
 }
 
 /** The precision with which file systems store a link's time. */

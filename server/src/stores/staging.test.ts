@@ -1,6 +1,17 @@
 import { createHash } from 'node:crypto';
 import type { FileHandle } from 'node:fs/promises';
-import { link, lstat, mkdtemp, readdir, readFile, rm, stat, utimes, writeFile } from 'node:fs/promises';
+import {
+  copyFile,
+  link,
+  lstat,
+  mkdtemp,
+  readdir,
+  readFile,
+  rm,
+  stat,
+  utimes,
+  writeFile,
+} from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
@@ -20,6 +31,7 @@ import {
   readSmall,
   requireSame,
   syncFolder,
+  wasChanged,
   withFile,
   writeWhole,
 } from './staging.js';
@@ -119,6 +131,18 @@ describe('the identity of a file', () => {
     await utimes(path, 1, 1);
     expect(isSameFile(before, await identify(path))).toBe(false);
   });
+});
+
+test('a file that is linked has changed when the source was written to; a copy has not', async () => {
+  const path = await put('source', 'before');
+  const [linked, copied] = [join(root, 'linked'), join(root, 'copied')];
+  const source = await linkOrCopy(path, linked);
+  await copyFile(path, copied);
+  expect([await wasChanged(linked, source), await wasChanged(copied, source)]).toEqual([false, false]);
+  await writeFile(path, 'and after');
+  expect([await wasChanged(linked, source), await wasChanged(copied, source)]).toEqual([true, false]);
+  // The number of a file means something on one disk only.
+  expect(await wasChanged(linked, { ...source, device: source.device + 1n })).toBe(false);
 });
 
 describe('files that are opened', () => {

@@ -143,6 +143,13 @@ export function isSameFile(a: FileIdentity, b: FileIdentity): boolean {
   return a.device === b.device && a.inode === b.inode && a.bytes === b.bytes && a.modifiedNs === b.modifiedNs;
 }
 
+/** Tells whether a linked file has changed: it is the source itself, and a later write to it changes what was read. */
+export async function wasChanged(staged: string, source: FileIdentity): Promise<boolean> {
+  const now = await identify(staged);
+  const isLinked = now.inode === source.inode && now.device === source.device;
+  return isLinked && !isSameFile(now, source);
+}
+
 /** @throws Error when the file is another one or has changed */
 export function requireSame(before: FileIdentity, now: BigIntStats): void {
   if (!isSameFile(before, identityOf(now))) throw changing();
