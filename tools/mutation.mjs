@@ -15,6 +15,8 @@ const { values } = parseArgs({
     folder: { type: 'string', multiple: true },
     /** Mutates every line of the folders. */
     all: { type: 'boolean', default: false },
+    /** More than the machine has cores only where tests wait: a mutant that is slowed down counts as noticed. */
+    concurrency: { type: 'string', default: '2' },
   },
 });
 
@@ -61,7 +63,7 @@ async function mutate(part) {
     // Tests need not detect changed wording.
     mutator: { excludedMutations: ['StringLiteral', 'ObjectLiteral'] },
     coverageAnalysis: 'perTest',
-    concurrency: 2,
+    concurrency: Number(values.concurrency),
     ignoreStatic: true,
     reporters: [],
     tempDirName: join(VAR, 'mutation'),

@@ -1,6 +1,7 @@
 import { type ChildProcess, execFile, spawn } from 'node:child_process';
 import { statfs } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
+import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 
 const run = promisify(execFile);
@@ -13,6 +14,7 @@ const MAX_OUTPUT = 4_000_000;
  * in blocks of 512 bytes; no core dumps. Source: POSIX.1-2024, ulimit -f; dash(1), the others.
  */
 const LIMITS = 'ulimit -v 3000000; ulimit -t 120; ulimit -f 4000000; ulimit -c 0';
+const POLICIES = fileURLToPath(new URL('../../policies', import.meta.url));
 const DISK_FULL = 'ENOSPC';
 /** Command not found. Source: POSIX.1-2024, Shell Command Language, 2.8.2. */
 const NOT_FOUND = 127;
@@ -88,7 +90,11 @@ export function isDiskFull(error: unknown): boolean {
  */
 function toolEnvironment(): NodeJS.ProcessEnv {
   const { PATH, TMPDIR } = process.env;
-  return { PATH, ...(TMPDIR !== undefined && { TMPDIR }), LANG: 'C.UTF-8' };
+  return {
+    ...{ PATH, ...(TMPDIR !== undefined && { TMPDIR }), LANG: 'C.UTF-8' },
+    // Debian's own policy refuses panoramas, and allows far more types than are converted.
+    MAGICK_CONFIGURE_PATH: POLICIES,
+  };
 }
 
 function limited(command: string, args: readonly string[]): [string, string[]] {

@@ -1,9 +1,12 @@
 import { NO_RULES, resolveRules } from '@uniferum/core/rules';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
+import type { AssetChange } from '../library/joints.js';
+import { inTransaction } from '../shared/database.js';
 import { api, collect } from '../testing/calls.js';
 import { form, startTestServer, type TestServer } from '../testing/harness.js';
 import { type OutsideSite, startOutsideSite } from '../testing/outside-site.js';
 import { type CheckSubject, Checks } from './checks.js';
+import { rulesGuard } from './guard.js';
 
 let server: TestServer;
 let outside: OutsideSite;
@@ -81,6 +84,12 @@ describe('a file that broke the rules before they held', () => {
     await server.workUntilIdle();
     expect((await call('GET', `/assets/${id}`)).status).toBe(404);
   });
+});
+
+test('what leaves is not judged', async () => {
+  const guard = rulesGuard(server.config);
+  const changes = [{ kind: 'bin' }, { kind: 'purge' }] as unknown as AssetChange[];
+  expect(await inTransaction(server.db, (tx) => guard.judge(tx, changes, new Checks()))).toEqual([]);
 });
 
 describe('where duplicates are refused', () => {

@@ -87,6 +87,11 @@ describe('a rehearsal of rules', () => {
     });
   });
 
+  test('of a folder that is not there is not found', async () => {
+    const answer = await server.call('PUT', `${api}/folders/999999/rules?rehearse=true`, { json: {} });
+    expect([answer.status, answer.body.detail]).toEqual([404, expect.stringContaining('Folder 999999')]);
+  });
+
   test('lists two hundred files and counts all', async () => {
     await send('/many', ...Array.from({ length: 205 }, (_, n) => `f${n}.txt`));
     const plan = await rehearse('/many', { deny: ['txt'] });
@@ -104,6 +109,27 @@ describe('a folder that is moved', () => {
     expect(refused.body.verdict.reasons).toHaveLength(20);
     expect(refused.body.detail).toMatch(/And 2 more files\.$/);
     await send('/moving', 'still-here.txt');
+  });
+
+  test.each([
+    [20, /f\d+\.txt[^.]*\.(?! And)/],
+    [21, /And 1 more file\.$/],
+  ])('of which %i files are refused names twenty, and says how many more', async (count, detail) => {
+    const folder = `/refused-${count}`;
+    await send('/places-of-tables', 'x.csv');
+    await setRules('/places-of-tables', { allow: ['csv'] });
+    await send(folder, ...Array.from({ length: count }, (_, n) => `f${n}.txt`));
+    const refused = await moveFolder(folder, { parent: '/places-of-tables' });
+    expect(refused.body.verdict.reasons).toHaveLength(20);
+    expect(refused.body.detail).toMatch(detail);
+    expect(/And \d/.test(refused.body.detail)).toBe(count > 20);
+  });
+
+  test('with as many files as its new place allows goes', async () => {
+    await send('/single', 'x.txt');
+    await setRules('/single', { maxItems: 1 });
+    await send('/lonely', 'a.txt');
+    expect((await moveFolder('/lonely', { parent: '/single' })).status).toBe(200);
   });
 
   test('with more files than its new place allows stays; within it, it goes', async () => {

@@ -1,8 +1,10 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
-import { change } from '../shared/database.js';
+import { change, inTransaction, selectOne } from '../shared/database.js';
 import { startTestServer, type TestServer } from '../testing/harness.js';
-import { startTestRun } from '../testing/test-run.js';
-import { listItems } from './item-queries.js';
+import { startTestRun, testRun } from '../testing/test-run.js';
+import { countItems, countItemsByKey, insertItems, listItems } from './item-queries.js';
+import { claimItems, endItem, holdRun, updateItemEnd } from './lease-queries.js';
+import { beginRun } from './ledger.js';
 import { runProgress } from './progress.js';
 import { findActiveRun, findRun, type RunRow, toRunAnswer } from './queries.js';
 import { addToMinute, heartbeat, readWorkers } from './worker-queries.js';
@@ -132,6 +134,138 @@ describe('with a database', () => {
     expect([await itemsOf('working', 'failed'), await itemsOf('stopped', 'failed')]).toEqual(['1', '1']);
     expect([await itemsOf('working', 'stopped'), await itemsOf('stopped', 'stopped')]).toEqual(['', '02']);
     expect(await itemsOf('working', 'waiting')).toBe('02');
+  });
+
+  test('an item is answered with its state, bytes and times', async () => {
+    const id = await startTestRun(server, 4);
+    const set = (n: number, sql: string) =>
+      change(server.db, `UPDATE run_items SET ${sql} WHERE run_id = ? AND title = ?`, [id, `item ${n}`]);
+    await set(0, "state = 'done', note = 'made', bytes_before = 9, bytes_after = 0, finished_at = NOW(3)");
+    await set(1, "state = 'failed', error = 'it is empty', bytes_before = 9, attempts = 2");
+    await set(2, "state = 'working', started_at = NOW(3), bytes_after = 9");
+    const itemsOf = async (state: string) => {
+      await change(server.db, 'UPDATE runs SET state = ? WHERE id = ?', [state, id]);
+      const run = await findRun(server.db, id);
+      if (run === null) throw new Error('Expected the run');
+      return listItems(server.db, run, { limit: 9, after: 0, state: undefined });
+    };
+    const working = await itemsOf('working');
+    expect(working.map(({ state }) => state)).toEqual(['done', 'failed', 'working', 'waiting']);
+    expect((await itemsOf('stopped')).map(({ state }) => state)).toEqual([
+      ...['done', 'failed', 'working', 'stopped'],
+    ]);
+    expect(working).toMatchObject([
+      { note: 'made', error: null, bytes: { before: 9, after: 0 }, startedAt: null },
+      { note: null, error: 'it is empty', bytes: null, attempts: 2, finishedAt: null },
+      { bytes: null, finishedAt: null },
+      { bytes: null },
+    ]);
+    expect([working[0]?.finishedAt, working[2]?.startedAt].map((time) => typeof time)).toEqual([
+      ...['string', 'string'],
+    ]);
+  });
+
+  test('the items of a state are counted as they are listed', async () => {
+    const id = await startTestRun(server, 3);
+    await change(server.db, "UPDATE run_items SET state = 'failed' WHERE run_id = ? AND title = 'item 1'", [
+      id,
+    ]);
+    const countIn = async (state: string, wanted?: 'waiting' | 'failed' | 'stopped') => {
+      await change(server.db, 'UPDATE runs SET state = ? WHERE id = ?', [state, id]);
+      const run = await findRun(server.db, id);
+      if (run === null) throw new Error('Expected the run');
+      return countItems(server.db, run, wanted);
+    };
+    expect([await countIn('working'), await countIn('working', 'waiting')]).toEqual([3, 2]);
+    expect([await countIn('working', 'stopped'), await countIn('stopped', 'stopped')]).toEqual([0, 2]);
+    expect([await countIn('stopped', 'failed'), await countIn('working', 'failed')]).toEqual([1, 1]);
+  });
+
+  test('items are counted by how their keys begin, letter by letter', async () => {
+    const id = await startTestRun(server, 0);
+    await inTransaction(server.db, (tx) =>
+      insertItems(
+        tx,
+        id,
+        ['a%b:1', 'a%b:2', 'axb:1', 'a_b:1', 'b'].map((key) => ({ key, title: key, input: {} })),
+      ),
+    );
+    expect(await countItemsByKey(server.db, id, 'a%b:')).toBe(2);
+    expect(await countItemsByKey(server.db, id, 'a_')).toBe(1);
+    expect(await countItemsByKey(server.db, id, 'a')).toBe(4);
+    expect(await countItemsByKey(server.db, '0', 'a')).toBe(0);
+  });
+
+  test('what is too long to be kept is cut, and keeps its beginning', async () => {
+    const long = `${'x'.repeat(3000)}y`;
+    const id = await inTransaction(server.db, async (tx) => {
+      const run = await beginRun(tx, testRun, { title: long, by: 'Edda' });
+      await insertItems(tx, run, [{ key: long, title: long, input: { asset: '0' } }]);
+      return run;
+    });
+    const run = await findRun(server.db, id);
+    expect(run?.title).toBe(long.slice(0, 200));
+    const claimed = await inTransaction(server.db, (tx) =>
+      claimItems(
+        tx,
+        { id: Number(id), kind: 'test' },
+        { limit: 1, token: 't', worker: 'w', leaseMs: 60_000 },
+      ),
+    );
+    const [item] = claimed;
+    if (!item) throw new Error('Expected an item');
+    expect(item.title).toBe(long.slice(0, 300));
+    const noted = async () =>
+      selectOne(server.db, 'SELECT note, error, reason FROM run_items WHERE id = ?', [item.id]);
+    await inTransaction(server.db, async (tx) => {
+      expect(await endItem(tx, item, { state: 'failed', note: long, error: long, reason: long })).toBe(true);
+      expect(await endItem(tx, item, { state: 'done', note: null, error: null, reason: null })).toBe(false);
+    });
+    const kept = long.slice(0, 2000);
+    expect(await noted()).toEqual({ note: kept, error: kept, reason: long.slice(0, 160) });
+    await inTransaction(server.db, (tx) => updateItemEnd(tx, item, { note: `z${long}` }));
+    expect(await noted()).toMatchObject({ note: `z${long}`.slice(0, 2000) });
+    await inTransaction(server.db, (tx) => holdRun(tx, Number(id), long, 1000));
+    expect((await findRun(server.db, id))?.held_reason).toBe(kept);
+  });
+
+  test('nothing is claimed of a run that was stopped, and no more than was asked for', async () => {
+    const id = await startTestRun(server, 3);
+    const claim = (limit: number) =>
+      inTransaction(server.db, (tx) =>
+        claimItems(tx, { id: Number(id), kind: 'test' }, { limit, token: 't', worker: 'w', leaseMs: 60_000 }),
+      );
+    await change(server.db, "UPDATE runs SET state = 'stopped' WHERE id = ?", [id]);
+    expect(await claim(9)).toEqual([]);
+    await change(server.db, "UPDATE runs SET state = 'waiting' WHERE id = ?", [id]);
+    expect(await claim(2)).toMatchObject([
+      { title: 'item 0', attempts: 1, token: 't', input: { asset: '0' }, kind: 'test', weight: 1 },
+      { title: 'item 1', attempts: 1 },
+    ]);
+    expect(await claim(2)).toMatchObject([{ title: 'item 2' }]);
+    expect(await claim(2)).toEqual([]);
+    expect((await findRun(server.db, id))?.state).toBe('working');
+  });
+
+  test('each pause of a run is twice as long as the last, up to a minute, and none begins within another', async () => {
+    const id = Number(await startTestRun(server, 1));
+    const hold = () => inTransaction(server.db, (tx) => holdRun(tx, id, 'The disk is full.', 1000));
+    const heldFor = async () => {
+      const row = await selectOne<{ s: number; held_times: number }>(
+        server.db,
+        'SELECT TIMESTAMPDIFF(MICROSECOND, updated_at, held_until) / 1e6 AS s, held_times FROM runs WHERE id = ?',
+        [id],
+      );
+      return [Math.round(Number(row?.s)), row?.held_times];
+    };
+    const paused: unknown[] = [];
+    for (let n = 0; n < 8; n += 1) {
+      await hold();
+      await hold();
+      paused.push(await heldFor());
+      await change(server.db, 'UPDATE runs SET held_until = NOW(3) WHERE id = ?', [id]);
+    }
+    expect(paused).toEqual([1, 2, 4, 8, 16, 32, 60, 60].map((seconds, n) => [seconds, n + 1]));
   });
 
   test('each worker shows its own items', async () => {

@@ -66,6 +66,31 @@ test('an end that was asked for comes before any error', async () => {
   );
 });
 
+test('a wait ends when the work is no longer wanted', async () => {
+  const ending = new AbortController();
+  const work = vi.fn(async () => {
+    setImmediate(() => ending.abort());
+    throw busy(30_000);
+  });
+  await expect(withBackOff(work, { advise, signal: ending.signal })).rejects.toMatchObject({
+    name: 'AbortError',
+  });
+  expect(work).toHaveBeenCalledOnce();
+});
+
+test('a call without a signal waits, too', async () => {
+  const began = performance.now();
+  const errors = [busy()];
+  await withBackOff(
+    async () => {
+      const error = errors.pop();
+      if (error) throw error;
+    },
+    { advise, random: () => 0 },
+  );
+  expect(performance.now() - began).toBeGreaterThanOrEqual(99);
+});
+
 test('Retry-After is read in both forms', () => {
   // RFC 9110 §10.2.3.
   const now = Date.parse('Fri, 31 Dec 1999 23:59:00 GMT');

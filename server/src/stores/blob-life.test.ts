@@ -17,6 +17,7 @@ import { Readable } from 'node:stream';
 import { afterEach, beforeEach, describe, expect, test } from 'vitest';
 import type { StagedBytes } from '../shared/byte-store.js';
 import type { UniferumError } from '../shared/errors.js';
+import { checkDisk } from './check-disk.js';
 import { DiskStore } from './disk-store.js';
 import { hashFile } from './hash-file.js';
 import { explainStoreFault } from './store-faults.js';
@@ -249,6 +250,13 @@ describe('the state of the store', () => {
     expect(await store.check()).toBe('failing');
     const error: UniferumError = await stage('x').catch((fault) => fault);
     expect(error).toMatchObject({ code: 'store-away', message: expect.stringContaining('(ENOENT)') });
+  });
+
+  test('is full below so much free space, before anything fails', async () => {
+    const folder = join(root, 'data/staging');
+    expect(await checkDisk(folder, 'server', { leastFreeBytes: Number.POSITIVE_INFINITY })).toBe('full');
+    expect(await checkDisk(folder, 'server', { leastFreeBytes: 0 })).toBe('ok');
+    expect(await stagingFiles()).toEqual([]);
   });
 
   test.each([

@@ -66,6 +66,15 @@ test('type and cache header are those that were given', async () => {
   open.close();
 });
 
+test('it says what it can do', () => {
+  expect([...store.capabilities].sort()).toEqual(['copy-within', 'signed-addresses']);
+  expect(() => store.publicAddress('k')).toThrow('public addresses');
+  const open = bucket.store({ prefix: 'p/', publicUrl: 'https://media.example/lights' });
+  expect([...open.capabilities].sort()).toEqual(['copy-within', 'public-addresses', 'signed-addresses']);
+  expect(open.publicAddress('a b.jpg')).toBe('https://media.example/lights/p/a%20b.jpg');
+  open.close();
+});
+
 test('a busy store is asked again', async () => {
   await bucket.setFaults([{ kind: 'busy', times: 2, retryAfterS: 0 }]);
   await store.put('k', sourceOf('light'), JPEG);

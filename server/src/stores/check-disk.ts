@@ -10,11 +10,15 @@ const LEAST_FREE_BYTES = 1_000_000;
 const PROBE = Buffer.alloc(4096, 'x');
 
 /** Tests whether a small file can be written to a folder. */
-export async function checkDisk(folder: string, store: string): Promise<StoreState> {
+export async function checkDisk(
+  folder: string,
+  store: string,
+  { leastFreeBytes = LEAST_FREE_BYTES } = {},
+): Promise<StoreState> {
   const path = join(folder, `probe-${randomUUID()}`);
   try {
     const { bavail, bsize } = await statfs(folder);
-    if (bavail * bsize < LEAST_FREE_BYTES) return 'full';
+    if (bavail * bsize < leastFreeBytes) return 'full';
     const file = await open(path, 'wx');
     try {
       await writeWhole(file, PROBE, 0);

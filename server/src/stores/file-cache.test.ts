@@ -3,7 +3,7 @@ import { mkdtemp, readdir, readFile, rm, stat, utimes, writeFile } from 'node:fs
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
-import { afterEach, beforeEach, describe, expect, test } from 'vitest';
+import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest';
 import type { StagedBytes } from '../shared/byte-store.js';
 import { DiskStore } from './disk-store.js';
 import { FileCache } from './file-cache.js';
@@ -173,9 +173,11 @@ describe('a borrowed file', () => {
 
 test('links older than an age are swept', async () => {
   const cache = await openCache();
-  const sha256 = await add(cache, 10);
-  const { path } = await cache.borrow(sha256);
-  await writeFile(join(folder, 'pins', `${Date.now() - 61_000}-old`), '');
+  const now = Date.now();
+  for (const ageMs of [0, 60_000, 60_001])
+    await writeFile(join(folder, 'pins', `${now - ageMs}-${ageMs}`), '');
+  vi.useFakeTimers({ toFake: ['Date'], now });
   await cache.sweep(60_000);
-  expect(await pins()).toEqual([path.slice(join(folder, 'pins/').length)]);
+  vi.useRealTimers();
+  expect((await pins()).map((name) => name.split('-')[1]).sort()).toEqual(['0', '60000']);
 });
