@@ -10,6 +10,7 @@ import {
   type Transaction,
   writeJson,
 } from '../shared/database.js';
+import { sha256Of } from '../shared/sha256.js';
 import { type RunRow, recountTotal } from './queries.js';
 
 export interface NewItem {
@@ -28,7 +29,7 @@ export async function insertItems(
   if (items.length === 0) return 0;
   const rows = items.map(({ key, title, input, weight = 1 }) => [
     runId,
-    key.slice(0, 120),
+    storedKey(key),
     title.slice(0, 300),
     writeJson(input),
     weight,
@@ -46,6 +47,17 @@ export async function insertItems(
       [rows.reduce((sum, [, , , , weight]) => sum + Number(weight), 0), rows.length, runId],
     );
   return affectedRows;
+}
+
+/** Keys of which the database tells any two apart. */
+const PLAIN_KEY = /^[a-z0-9:._-]{1,120}$/;
+
+/**
+ * A key as it is stored. The column compares without regard to case and accents and is short, so a key that names a
+ * folder, for one, is stored with its digest: cut off or compared like that, two folders could be one.
+ */
+function storedKey(key: string): string {
+  return PLAIN_KEY.test(key) ? key : `${key.slice(0, 50).toWellFormed()}:${sha256Of(key)}`;
 }
 
 /**

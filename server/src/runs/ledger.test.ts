@@ -206,6 +206,21 @@ describe('a run that is begun', () => {
   });
 });
 
+test('items whose keys differ in anything are two; those with the same key are one', async () => {
+  const long = `after:/${'lights/'.repeat(40)}`;
+  const keys = [
+    ...[`${long}:1000`, `${long}:2000`, 'after:/News:0', 'after:/news:0', 'after:/Éire:0', 'after:/Eire:0'],
+    ...['after:/🗼:0', 'after:/🚂:0', 'a', 'a ', 'A', ''],
+  ];
+  const id = await inTransaction(server.db, (tx) => beginRun(tx, testRun, { title: 'Keys', by: 'Edda' }));
+  const items = keys.map((key) => ({ key, title: key, input: { asset: key } }));
+  const add = (some: typeof items) => inTransaction(server.db, (tx) => addItems(tx, id, testRun, some));
+  await add(items);
+  expect((await rowOf(id)).items).toBe(keys.length);
+  await add(items.toReversed());
+  expect((await rowOf(id)).items).toBe(keys.length);
+});
+
 describe('an open run', () => {
   const add = (key: string, folder?: string) =>
     inTransaction(server.db, (tx) =>
