@@ -14,7 +14,7 @@ import {
 } from '@uniferum/core/inspection';
 import sharp from 'sharp';
 import { withSource } from './file-source.js';
-import { isDiskFull, MissingToolError, runTool } from './tool.js';
+import { isDiskFull, isOverLimit, MissingToolError, runTool } from './tool.js';
 
 /** By which loader the image tool reads a type; some of them read nothing else. */
 const LOADERS: Readonly<Record<string, string>> = {
@@ -105,6 +105,8 @@ async function convertBy(
 /** The tool's own words are about its insides. */
 function sayPlainly(error: unknown, reason: string): unknown {
   if (error instanceof MissingToolError || isDiskFull(error)) return error;
+  if (isOverLimit(error))
+    return new Error('it has more pixels than this server can convert', { cause: error });
   return new Error(reason, { cause: error });
 }
 

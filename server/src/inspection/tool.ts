@@ -15,6 +15,10 @@ const MAX_OUTPUT = 4_000_000;
  */
 const LIMITS = 'ulimit -v 3000000; ulimit -t 120; ulimit -f 4000000; ulimit -c 0';
 const POLICIES = fileURLToPath(new URL('../../policies', import.meta.url));
+const OVER_LIMIT = 'OVER_LIMIT';
+/** What tools say when they meet a limit, of ours or of their own. */
+const TOO_LARGE =
+  /exceeds limit|resources exhausted|unable to extend cache|file too large|out of memory|memory allocation failed/i;
 const DISK_FULL = 'ENOSPC';
 /** Command not found. Source: POSIX.1-2024, Shell Command Language, 2.8.2. */
 const NOT_FOUND = 127;
@@ -79,6 +83,11 @@ export function endOfTool(
   return code === NOT_FOUND ? missingTool(command, debianPackage) : toolError(command, said);
 }
 
+/** Tells whether a tool failed because a file needs more than a tool may have. */
+export function isOverLimit(error: unknown): boolean {
+  return error instanceof Error && 'code' in error && error.code === OVER_LIMIT;
+}
+
 /** Tells whether something failed because the disk is full. */
 export function isDiskFull(error: unknown): boolean {
   return error instanceof Error && 'code' in error && error.code === DISK_FULL;
@@ -103,7 +112,8 @@ function limited(command: string, args: readonly string[]): [string, string[]] {
 
 function toolError(command: string, said: string, cause?: unknown): Error {
   const error = new Error(lastLine(said) || `${command} could not read it`, { cause });
-  return /No space left on device/.test(said) ? Object.assign(error, { code: DISK_FULL }) : error;
+  if (/No space left on device/.test(said)) return Object.assign(error, { code: DISK_FULL });
+  return TOO_LARGE.test(said) ? Object.assign(error, { code: OVER_LIMIT }) : error;
 }
 
 /** A tool is not there, which is not the file's fault. */

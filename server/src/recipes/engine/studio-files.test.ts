@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import type { Step } from '@uniferum/core/recipes';
 import sharp from 'sharp';
 import { beforeAll, describe, expect, test } from 'vitest';
+import { convertPicture } from '../../inspection/converted.js';
 import { readHeader } from '../../inspection/embedded.js';
 import { plainRecipe } from '../../testing/plain-recipe.js';
 import { renderJob } from './render.js';
@@ -240,4 +241,76 @@ test('one with more pixels than are decoded is not converted', async () => {
   const path = write('large', ['-depth', '32', '-resize', '2000x2000!']);
   const { failed } = await render(path);
   expect(failed[0]?.reason).toContain('4000000 pixels');
+});
+
+describe('a panorama', () => {
+  const WIDE = 17_000;
+
+  /** Source: the published specification of PSD, "File Header Section" and "Image Data Section", from memory. */
+  function widePsd(width: number): Buffer {
+    const header = Buffer.alloc(26);
+    header.write('8BPS', 0, 'latin1');
+    header.writeUInt16BE(1, 4);
+    header.writeUInt16BE(3, 12);
+    header.writeUInt32BE(1, 14);
+    header.writeUInt32BE(width, 18);
+    header.writeUInt16BE(8, 22);
+    header.writeUInt16BE(3, 24);
+    // Three empty sections, no compression, and a row of each channel.
+    return Buffer.concat([
+      header,
+      Buffer.alloc(12),
+      Buffer.alloc(2),
+      Buffer.alloc(width, 200),
+      Buffer.alloc(width * 2),
+    ]);
+  }
+
+  /** Source: BITMAPFILEHEADER and BITMAPINFOHEADER, from memory. */
+  function wideBmp(width: number): Buffer {
+    const row = Buffer.alloc(Math.ceil((width * 3) / 4) * 4);
+    for (let x = 0; x < width; x += 1) row[x * 3 + 2] = 200;
+    const header = Buffer.alloc(54);
+    header.write('BM', 0, 'latin1');
+    header.writeUInt32LE(header.length + row.length, 2);
+    header.writeUInt32LE(header.length, 10);
+    header.writeUInt32LE(40, 14);
+    header.writeInt32LE(width, 18);
+    header.writeInt32LE(1, 22);
+    header.writeUInt16LE(1, 26);
+    header.writeUInt16LE(24, 28);
+    header.writeUInt32LE(row.length, 34);
+    return Buffer.concat([header, row]);
+  }
+
+  test.each([
+    ['image/x-psd', widePsd],
+    ['image/bmp', wideBmp],
+  ] as const)('as %s is wider than the program allows where it is installed', async (mime, wide) => {
+    const path = join(folder, `wide.${mime.slice(-3)}`);
+    writeFileSync(path, wide(WIDE));
+    expect((await readHeader(path, mime)).size).toMatchObject({ width: WIDE, height: 1 });
+    const { made, failed } = await render(path, [], mime);
+    expect(failed).toEqual([]);
+    const { data } = await sharp(made[0]?.data)
+      .removeAlpha()
+      .toColourspace('srgb')
+      .raw()
+      .toBuffer({ resolveWithObject: true });
+    expect([...data.subarray(0, 3)]).toEqual([200, 0, 0]);
+  });
+
+  test('wider than any picture of its type says that it is too large, not that it is broken', async () => {
+    const path = join(folder, 'too-wide.bmp');
+    writeFileSync(path, wideBmp(300_001));
+    await expect(convertPicture(path, 'image/bmp')).rejects.toThrow(
+      'it has more pixels than this server can convert',
+    );
+  });
+
+  test('is converted only from what it claims to be: no other type is read', async () => {
+    const path = join(folder, 'source.png');
+    await expect(convertPicture(path, 'image/bmp')).rejects.toThrow('its pixels are broken');
+    await expect(convertPicture(path, 'image/x-other')).rejects.toThrow();
+  });
 });
