@@ -1,7 +1,9 @@
+import { createHash } from 'node:crypto';
 import { mkdir, mkdtemp, readdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
+import { buffer } from 'node:stream/consumers';
 import { afterEach, beforeEach, describe, expect, test } from 'vitest';
 import { DiskStore } from './disk-store.js';
 import { hashFile } from './hash-file.js';
@@ -77,6 +79,68 @@ describe('a file of this machine', () => {
     const sent = await store.stage(Readable.from([Buffer.from('in place')]), { limitBytes: 100 });
     await sent.keep();
     expect((await readFile(store.localPath(placed.sha256))).toString()).toBe('in place');
+  });
+});
+
+describe('a file that can not be taken', () => {
+  test.each([1000, 700_000])('because the staging is gone leaves nothing behind: %i bytes', async (bytes) => {
+    const path = await put('a.bin', Buffer.alloc(bytes));
+    await rm(join(root, 'data/staging'), { recursive: true });
+    const before = (await readdir('/proc/self/fd')).length;
+    await expect(store.importLocalFile(path, { mode: 'copy' })).rejects.toMatchObject({
+      code: bytes === 1000 ? 'store-away' : 'ENOENT',
+    });
+    await expect(store.importLocalFile(path, { mode: 'link' })).rejects.toMatchObject({ code: 'ENOENT' });
+    expect((await readdir('/proc/self/fd')).length).toBeLessThanOrEqual(before);
+    expect((await stat(path)).size).toBe(bytes);
+  });
+
+  /** A file of this file system says that it is empty, and is not. Source: proc(5). */
+  test('because it has more bytes than it says is still being written', async () => {
+    await expect(store.importLocalFile('/proc/version', { mode: 'copy' })).rejects.toThrow(
+      'it is still being written',
+    );
+    expect(await staged()).toEqual([]);
+  });
+});
+
+describe('bytes that are elsewhere only', () => {
+  const SHA256 = createHash('sha256').update('from afar').digest('hex');
+  let recalled: string[];
+  beforeEach(() => {
+    recalled = [];
+    store.recallFrom(async (sha256) => {
+      recalled.push(sha256);
+      if (sha256 !== SHA256) return false;
+      await writeFile(store.localPath(sha256), 'from afar');
+      return true;
+    });
+  });
+
+  test('are fetched when they are read, once', async () => {
+    expect((await buffer(store.open(SHA256))).toString()).toBe('from afar');
+    expect((await buffer(store.open(SHA256, { start: 5, end: 6 }))).toString()).toBe('af');
+    expect(recalled).toEqual([SHA256]);
+  });
+
+  test('are fetched in part', async () => {
+    expect((await buffer(store.open(SHA256, { start: 5, end: 8 }))).toString()).toBe('afar');
+  });
+
+  test('are fetched when a file of them is borrowed', async () => {
+    const { path, release } = await store.borrow(SHA256);
+    expect(await readFile(path, 'utf8')).toBe('from afar');
+    await release();
+    await (await store.borrow(SHA256)).release();
+    expect(recalled).toEqual([SHA256]);
+  });
+
+  test('are there once they are fetched; what is nowhere is not', async () => {
+    expect([await store.has(SHA256), await store.has(SHA256), await store.has('ab'.repeat(32))]).toEqual([
+      ...[true, true, false],
+    ]);
+    expect(recalled).toEqual([SHA256, 'ab'.repeat(32)]);
+    await expect(buffer(store.open('ab'.repeat(32)))).rejects.toThrow('ENOENT');
   });
 });
 
