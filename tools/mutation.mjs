@@ -21,6 +21,8 @@ const { values } = parseArgs({
 });
 
 prepare({ forTests: true });
+// Tests that wait for what changed code never does would be ended, and their process started again, which takes longer.
+process.env.UNIFERUM_TEST_PATIENCE_MS = '10000';
 // In a fresh clone it has only now been installed.
 const { Stryker } = await import('@stryker-mutator/core');
 

@@ -111,6 +111,33 @@ test('a lost item is abandoned, and what it made counts for nothing', async () =
   expect(await itemsOf(id)).toMatchObject([{ state: 'working', token: 'another', attempts: 1 }]);
 });
 
+test('a lease is renewed again and again while an item is worked on, and an idle worker writes nothing down', async () => {
+  const seen = async (sql: string) => JSON.stringify(await select(server.db, sql)).replaceAll(/\s/g, '');
+  /** Waits until the answer has changed so many times. */
+  const untilChanged = async (times: number, sql: string) => {
+    for (let n = 0; n < times; n += 1) {
+      const before = await seen(sql);
+      await eventually(async () => (await seen(sql)) !== before);
+    }
+  };
+  let finish = () => {};
+  await work(
+    () =>
+      new Promise((resolve) => {
+        finish = () => resolve({ outcome: 'done' });
+      }),
+    { leaseMs: 900 },
+  );
+  await untilChanged(3, 'SELECT seen_at FROM workers');
+  expect(await seen('SELECT * FROM worker_minutes')).toBe('[]');
+  const id = await startTestRun(server, 1);
+  await untilState(id, 'working');
+  await untilChanged(3, 'SELECT lease_until FROM run_items');
+  finish();
+  await untilState(id, 'done');
+  expect(await itemsOf(id)).toMatchObject([{ state: 'done', attempts: 1 }]);
+});
+
 test('an item that could not be given back is, when the database is there again', async () => {
   const id = await startTestRun(server, 1);
   let isAway = false;

@@ -217,8 +217,11 @@ async function workUntilIdle(services: Services, house: House): Promise<void> {
   }
 }
 
+/** Changed code is given less time than a busy machine; see tools/mutation.mjs. */
+const PATIENCE_MS = Number(process.env.UNIFERUM_TEST_PATIENCE_MS ?? 120_000);
+
 /** Waits until a condition holds by polling; fails after a time limit. */
-export async function eventually(condition: () => Promise<boolean>, timeoutMs = 120_000): Promise<void> {
+export async function eventually(condition: () => Promise<boolean>, timeoutMs = PATIENCE_MS): Promise<void> {
   const until = Date.now() + timeoutMs;
   while (!(await condition())) {
     if (Date.now() > until) throw new Error('The condition did not come true in time');
