@@ -82,7 +82,8 @@ export class DiskCopies implements CopyStore {
       return {
         key,
         bytes: Number(info.size),
-        etag: `${info.size.toString(16)}-${info.mtimeNs.toString(16)}`,
+        // Two files of the same size can be written within a tick of the clock; they are never the same file.
+        etag: [info.ino, info.size, info.mtimeNs].map((number) => number.toString(16)).join('-'),
         modifiedAt: info.mtime,
       };
     } catch (error) {
