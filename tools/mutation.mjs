@@ -10,7 +10,7 @@ const { values } = parseArgs({
   options: {
     seed: { type: 'string', default: '1' },
     /** The number of line ranges to mutate in each folder; server tests take longer. */
-    windows: { type: 'string', default: '7' },
+    windows: { type: 'string', default: '4' },
     'server-windows': { type: 'string', default: '1' },
     folder: { type: 'string', multiple: true },
     /** Mutates every line of the folders. */

@@ -112,17 +112,16 @@ describe('a folder that is moved', () => {
   });
 
   test.each([
-    [20, /f\d+\.txt[^.]*\.(?! And)/],
-    [21, /And 1 more file\.$/],
-  ])('of which %i files are refused names twenty, and says how many more', async (count, detail) => {
+    [20, null],
+    [21, 'And 1 more file.'],
+  ])('of which %i files are refused names twenty, and says how many more', async (count, more) => {
     const folder = `/refused-${count}`;
     await send('/places-of-tables', 'x.csv');
     await setRules('/places-of-tables', { allow: ['csv'] });
     await send(folder, ...Array.from({ length: count }, (_, n) => `f${n}.txt`));
     const refused = await moveFolder(folder, { parent: '/places-of-tables' });
     expect(refused.body.verdict.reasons).toHaveLength(20);
-    expect(refused.body.detail).toMatch(detail);
-    expect(/And \d/.test(refused.body.detail)).toBe(count > 20);
+    expect(/And .*$/.exec(refused.body.detail)?.[0] ?? null).toBe(more);
   });
 
   test('with as many files as its new place allows goes', async () => {

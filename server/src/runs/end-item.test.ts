@@ -190,6 +190,10 @@ describe('an item whose worker died', () => {
 
 describe('an item that is given back', () => {
   const back = { delayMs: 0, error: null, countsAttempt: false };
+  const WAYS: [string, (item: ClaimedItem) => Promise<void>][] = [
+    ['given back', (item) => returnToRun(server.db, item, back)],
+    ['held', (item) => holdWithRun(server.db, item, 'The disk is full.', 60_000)],
+  ];
 
   test('waits, without its attempt', async () => {
     const { id, item } = await claimOne();
@@ -209,20 +213,14 @@ describe('an item that is given back', () => {
     expect(await runOf(id)).toMatchObject({ state: 'working', held_reason: 'The disk is full.' });
   });
 
-  test.each([
-    ['given back', (item: ClaimedItem) => returnToRun(server.db, item, back)],
-    ['held', (item: ClaimedItem) => holdWithRun(server.db, item, 'The disk is full.', 60_000)],
-  ])('as the last of a run that is being stopped ends it: %s', async (_how, giveBack) => {
+  test.each(WAYS)('as the last of a run that is being stopped ends it: %s', async (_how, giveBack) => {
     const { id, item } = await claimOne();
     await setRun(id, 'stopping');
     await giveBack(item);
     expect((await runOf(id))?.state).toBe('stopped');
   });
 
-  test.each([
-    ['given back', (item: ClaimedItem) => returnToRun(server.db, item, back)],
-    ['held', (item: ClaimedItem) => holdWithRun(server.db, item, 'The disk is full.', 60_000)],
-  ])('and that another worker has stays with it: %s', async (_how, giveBack) => {
+  test.each(WAYS)('and that another worker has stays with it: %s', async (_how, giveBack) => {
     const { id, item } = await claimOne();
     await setRun(id, 'stopping');
     await lose();

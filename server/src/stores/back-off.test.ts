@@ -78,19 +78,6 @@ test('a wait ends when the work is no longer wanted', async () => {
   expect(work).toHaveBeenCalledOnce();
 });
 
-test('a call without a signal waits, too', async () => {
-  const began = performance.now();
-  const errors = [busy()];
-  await withBackOff(
-    async () => {
-      const error = errors.pop();
-      if (error) throw error;
-    },
-    { advise, random: () => 0 },
-  );
-  expect(performance.now() - began).toBeGreaterThanOrEqual(99);
-});
-
 test('Retry-After is read in both forms', () => {
   // RFC 9110 §10.2.3.
   const now = Date.parse('Fri, 31 Dec 1999 23:59:00 GMT');

@@ -64,19 +64,17 @@ describe('a cache', () => {
   test('is measured again once a twentieth of its limit came, and not before', async () => {
     const other = await openCache(undefined, 1e9);
     const cache = await openCache();
-    // Another process adds these.
+    // Another process adds this.
     const old = await add(other, 2000, 50);
+    const evict = vi.spyOn(cache, 'evict');
     await add(cache, 49);
-    await cache.evict();
+    expect(evict).not.toHaveBeenCalled();
+    await add(cache, 1);
+    expect(evict).toHaveBeenCalledOnce();
+    await evict.mock.results[0]?.value;
     expect(isCached(old)).toBe(false);
-    const older = await add(other, 2000, 60);
-    await add(cache, 48, 0, 'little');
-    await new Promise((resolve) => setImmediate(resolve));
-    expect(isCached(older)).toBe(true);
-    await add(cache, 2, 0, 'a');
-    // The measuring that this began is joined.
-    await cache.evict();
-    expect(isCached(older)).toBe(false);
+    await add(cache, 49, 0, 'more');
+    expect(evict).toHaveBeenCalledOnce();
   });
 
   test('gives up a file that is named, and one that is not there', async () => {

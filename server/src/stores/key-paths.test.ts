@@ -13,13 +13,13 @@ describe('the path of a key', () => {
     ['back\\slash.txt', 'back%5Cslash.txt'],
     ['tab\tand\u0000.txt', 'tab%09and%00.txt'],
     ['../up.txt', '%2E.%d/up.txt'],
-    ['./here.txt', '%2E%f/here.txt'],
+    // A folder of one dot has no dot once it is encoded.
+    ['./here.txt', '%2E/here.txt'],
     ['...', '%2E..'],
     ['.hidden', '.hidden'],
     ['灯台/🗼.jpg', '灯台/🗼.jpg'],
   ])('%j is %j, and back', (key, path) => {
-    // A folder of one dot has no dot once it is encoded.
-    expect(pathOfKey(key)).toBe(path.replace('%2E%f/', '%2E/'));
+    expect(pathOfKey(key)).toBe(path);
     expect(keyOfPath(pathOfKey(key))).toBe(key);
   });
 
