@@ -15,6 +15,9 @@ const BUCKET_HOME_TESTS = [
   'server/src/serving/*.test.ts',
 ];
 
+/** Those that need the real client, or replace another module. */
+const CONSOLE_ALONE = ['web/src/access/session.test.tsx', 'web/src/pages/picker/*.test.tsx'];
+
 export default defineConfig({
   test: {
     // By default one processor is left free; these tests wait for databases and processes more than they compute.
@@ -43,7 +46,20 @@ export default defineConfig({
         resolve: { alias },
         test: {
           name: 'console',
+          // Loading the modules of the console for each file again would take longer than the tests.
+          isolate: false,
           include: ['web/src/**/*.test.tsx'],
+          exclude: CONSOLE_ALONE,
+          environment: 'jsdom',
+          testTimeout: 60_000,
+          setupFiles: ['web/src/testing/setup.ts', 'web/src/testing/with-fake-client.ts'],
+        },
+      },
+      {
+        resolve: { alias },
+        test: {
+          name: 'console-alone',
+          include: CONSOLE_ALONE,
           environment: 'jsdom',
           testTimeout: 60_000,
           setupFiles: ['web/src/testing/setup.ts'],

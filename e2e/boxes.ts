@@ -1,5 +1,8 @@
 import { expect, type Locator, type Page } from '@playwright/test';
 
+/** What opens over a page. */
+export const LAYERS = '[role=dialog], [role=alertdialog], [role=menu]';
+
 /** The windows in which everything has to have its place. */
 export const SIZES = [
   [1280, 800],
@@ -54,28 +57,49 @@ export function misplaced(): string[] {
   return found;
 }
 
+/** Looks at the page in windows of all sizes. @param prepare what else a window of a new size needs */
+async function faultsAtEachSize(
+  page: Page,
+  name: string,
+  faults: () => Promise<string[]>,
+  prepare = async () => {},
+): Promise<string[]> {
+  const found: string[] = [];
+  for (const [width, height] of SIZES) {
+    await page.setViewportSize({ width, height });
+    await prepare();
+    // Some things are placed again in the frame after the one that knows the new size.
+    await page.evaluate(
+      () => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))),
+    );
+    const all = [...(await faults()), ...(await page.evaluate(misplaced))];
+    found.push(...all.map((fault) => `${name} at ${width} × ${height}: ${fault}`));
+  }
+  const [[width, height]] = SIZES;
+  await page.setViewportSize({ width, height });
+  return found;
+}
+
+/** Checks that nothing on the page is cut off or covered, in windows of all sizes. */
+export async function expectInPlace(page: Page, name: string): Promise<void> {
+  expect(await faultsAtEachSize(page, name, async () => [])).toEqual([]);
+}
+
 /**
  * Checks that what is open over the page lies within the window, and nothing in it is covered, in windows of all sizes.
  * What opened it is found by its role, and so only where no dialog hides it.
  */
 export async function expectLayerInPlace(page: Page, name: string, opener?: Locator): Promise<void> {
-  const found: string[] = [];
-  for (const [width, height] of SIZES) {
-    await page.setViewportSize({ width, height });
-    // A popover or a menu goes with its button, which may have left the window as it shrank.
+  const faults = async () => {
+    const box = await page.locator(LAYERS).last().boundingBox();
+    const { width, height } = page.viewportSize() ?? { width: 0, height: 0 };
+    if (!box) return ['it is gone'];
+    const isWithin = box.x >= 0 && box.y >= 0 && box.x + box.width <= width && box.y + box.height <= height;
+    return isWithin ? [] : [`it lies at ${Object.values(box).map(Math.round).join(', ')}`];
+  };
+  // A popover or a menu goes with its button, which may have left the window as it shrank.
+  const prepare = async () => {
     if (opener && (await opener.count()) > 0) await opener.scrollIntoViewIfNeeded();
-    // The layer is placed again in the frame after the one that knows the new size.
-    await page.evaluate(
-      () => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))),
-    );
-    const box = await page.locator('[role=dialog], [role=alertdialog], [role=menu]').last().boundingBox();
-    const size = `${name} at ${width} × ${height}`;
-    if (!box) found.push(`${size}: it is gone`);
-    else if (box.x < 0 || box.y < 0 || box.x + box.width > width || box.y + box.height > height)
-      found.push(`${size}: it lies at ${Object.values(box).map(Math.round).join(', ')}`);
-    found.push(...(await page.evaluate(misplaced)).map((what) => `${size}: ${what}`));
-  }
-  const [[width, height]] = SIZES;
-  await page.setViewportSize({ width, height });
-  expect(found).toEqual([]);
+  };
+  expect(await faultsAtEachSize(page, name, faults, prepare)).toEqual([]);
 }

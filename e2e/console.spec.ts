@@ -5,16 +5,7 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 import { expect, type Page, test } from '@playwright/test';
-import {
-  chooseFolder,
-  expectAccessible,
-  KEY,
-  makeFile,
-  makePictures,
-  signIn,
-  URL_OF_CONSOLE,
-  URL_OF_SITE,
-} from './person.js';
+import { chooseFolder, KEY, makeFile, makePictures, signIn, URL_OF_CONSOLE, URL_OF_SITE } from './person.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -254,35 +245,6 @@ test('the palette and the keys lead everywhere', async () => {
   await page.keyboard.press('?');
   await expect(page.getByRole('dialog', { name: 'Keyboard shortcuts' })).toBeVisible();
   await page.keyboard.press('Escape');
-});
-
-test('axe finds nothing serious in light and dark colours', async () => {
-  test.setTimeout(120_000);
-  for (const path of [
-    '/',
-    '/intake',
-    '/library/lights/gannet-head?sort=name',
-    '/library?as=table',
-    '/recipes',
-    '/recipes/wide',
-    '/recipes/matrix',
-    '/recipes/surplus',
-    '/recipes/originals',
-    '/pages',
-    '/pages/types',
-    '/pages/sources',
-    '/connections',
-    '/connections/stores',
-    '/pages/broken',
-    '/runs',
-    '/runs/workers',
-    '/automate',
-  ]) {
-    await page.goto(URL_OF_CONSOLE + path);
-    await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
-    if (path.includes('gannet')) await page.getByRole('button', { name: 'dusk.jpg' }).click();
-    await expectAccessible(page, path);
-  }
 });
 
 test('signing out ends it', async () => {

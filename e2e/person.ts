@@ -69,20 +69,25 @@ export async function chooseFolder(page: Page, picker: Locator, path: string): P
   await expect(picker).toContainText(path);
 }
 
-/** Checks what is on the page in light colours, and its contrasts in dark ones as well. */
-export async function expectAccessible(page: Page, path: string): Promise<void> {
+/**
+ * Checks what is on the page in light colours, and its contrasts in dark ones as well.
+ *
+ * @param part of the page; all of it unless given
+ */
+export async function expectAccessible(page: Page, name: string, part?: string): Promise<void> {
   await page.waitForLoadState('networkidle').catch(() => {});
   const faults = [];
   for (const theme of ['dark', 'light'] as const) {
     await showIn(page, theme);
     // Without frames there is nothing to gather from them on a page of its own.
     const axe = new AxeBuilder({ page }).setLegacyMode();
+    if (part) axe.include(part);
     if (theme === 'dark') axe.withRules('color-contrast');
     else axe.withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']);
     const { violations } = await axe.analyze();
     const serious = violations.filter(({ impact }) => impact === 'serious' || impact === 'critical');
     for (const { id, nodes } of serious)
-      faults.push(`${path} ${theme} ${id}: ${nodes.map(({ html }) => html.slice(0, 160)).join(' | ')}`);
+      faults.push(`${name} ${theme} ${id}: ${nodes.map(({ html }) => html.slice(0, 160)).join(' | ')}`);
   }
   expect(faults).toEqual([]);
 }
@@ -96,15 +101,23 @@ async function showIn(page: Page, theme: 'light' | 'dark'): Promise<void> {
   }, theme);
 }
 
-/** Drags one thing onto another with the mouse, in steps as a hand does. */
-export async function drag(page: Page, what: Locator, onto: Locator): Promise<void> {
-  const [from, to] = [await what.boundingBox(), await onto.boundingBox()];
-  if (!from || !to) throw new Error('Expected both ends of the drag to be on the page');
-  const [x, y] = [from.x + from.width / 2, from.y + from.height / 2];
-  await page.mouse.move(x, y);
+/**
+ * Drags one thing onto another with the mouse, as a person does who lets go only once it is seen to be over it.
+ *
+ * @param over what is announced then
+ */
+export async function drag(page: Page, what: Locator, onto: Locator, over: RegExp): Promise<void> {
+  // Waits until it lies still: what is loaded later moves it.
+  await what.hover();
   await page.mouse.down();
-  await page.mouse.move(x + 10, y + 10, { steps: 3 });
-  await page.mouse.move(to.x + to.width / 2, to.y + to.height / 2, { steps: 8 });
+  await expect(async () => {
+    const box = await onto.boundingBox();
+    if (!box) throw new Error('Expected the end of the drag to be on the page');
+    const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
+    await page.mouse.move(x - 12, y - 4, { steps: 8 });
+    await page.mouse.move(x, y, { steps: 3 });
+    await expect(page.getByText(over)).toBeAttached({ timeout: 700 });
+  }).toPass();
   await page.mouse.up();
 }
 

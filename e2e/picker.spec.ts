@@ -53,7 +53,7 @@ test('what the token does not allow is refused in words, and nothing else is los
   await frame().getByLabel('Address').fill('data:text/plain,hello');
   await frame().getByRole('button', { name: 'Add', exact: true }).click();
   await expect(frame().getByText(/only image\/\* can be uploaded here/)).toBeVisible();
-  await expectAccessible(page);
+  await expectAccessible(page, 'the picker');
 });
 
 test('Escape closes it, from inside the frame too, and focus returns to its button', async () => {

@@ -92,6 +92,7 @@ test("a chain is put together, tried on pictures of one's own, put in order by d
     page,
     page.getByRole('button', { name: 'Move step 3' }),
     page.getByRole('button', { name: 'Move step 2' }),
+    /^Position 2 of 3\.$/,
   );
   await expect(card(/2. Sepia/)).toBeVisible();
   await page.getByRole('button', { name: 'Move step 2' }).focus();

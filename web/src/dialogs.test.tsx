@@ -25,8 +25,6 @@ import { answer, callsOf, pageOf, problem } from './testing/fake-client.js';
 import { show } from './testing/render.js';
 import { asset, connection, folder, homeStore, recipe, store } from './testing/samples.js';
 
-vi.mock('./client.js', () => import('./testing/fake-client.js'));
-
 const dusk = asset('7', { name: 'dusk.jpg' });
 const close = vi.fn();
 const open = { isOpen: true, onOpenChange: close };

@@ -35,8 +35,6 @@ import {
   store,
 } from './testing/samples.js';
 
-vi.mock('./client.js', () => import('./testing/fake-client.js'));
-
 interface Case {
   Page: ComponentType;
   /** The call that it shows. */

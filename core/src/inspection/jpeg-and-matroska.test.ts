@@ -5,7 +5,7 @@ import { cleanJpeg } from './clean-jpeg.js';
 import { cleanMatroska } from './clean-matroska.js';
 import type { CleanOptions } from './clean-options.js';
 import { applyPieces } from './edits.js';
-import { NO_RIGHTS } from './rights-blocks.js';
+import { NO_RIGHTS, writeExif } from './rights-blocks.js';
 
 // Files of a few bytes, put together by hand from the published layouts, so that it is known which of them may come out.
 
@@ -98,6 +98,62 @@ describe('a JPEG', () => {
 
   test('is given nothing of its own where all but pictures is kept', () => {
     expect(clean(plain, { keep: 'all-but-pictures', rights, orientation: 6 })).toEqual(plain);
+  });
+
+  test('keeps its metadata to the last byte where all but pictures is kept, and nothing unknown', () => {
+    const exif = writeExif({ orientation: 6, rights });
+    const iptc = concat([fromLatin1('8BIM'), number(0x0404, 2), zeros(2), number(4, 4), fromLatin1('iptc')]);
+    const preview = concat([
+      fromLatin1('8BIM'),
+      number(0x040c, 2),
+      zeros(2),
+      number(6, 4),
+      fromLatin1('secret'),
+    ]);
+    const resources = (...all: Uint8Array[]) => segment(0xed, fromLatin1('Photoshop 3.0\0'), ...all);
+    const kept = [
+      segment(0xe1, fromLatin1('Exif\0\0'), exif ?? zeros(0)),
+      segment(0xe1, fromLatin1('http://ns.adobe.com/xap/1.0/\0'), fromLatin1('<x:by>Edda</x:by>')),
+      segment(0xe2, fromLatin1('ICC_PROFILE\0profile')),
+      segment(0xee, fromLatin1('Adobe'), zeros(7)),
+      segment(0xfe, fromLatin1('a comment')),
+    ];
+    const gone = [
+      segment(0xe1, fromLatin1('http://ns.adobe.com/xmp/extension/\0secret')),
+      segment(0xe2, fromLatin1('MPF\0secret')),
+      segment(0xe0, fromLatin1('JFXX\0secret')),
+      segment(0xef, fromLatin1('secret')),
+      resources(preview),
+    ];
+    const data = concat([start, jfif, ...gone, ...kept, resources(preview, iptc, preview), frame, scan, end]);
+    expect(clean(data, { keep: 'all-but-pictures' })).toEqual(
+      concat([start, jfif, ...kept, resources(iptc), frame, scan, end]),
+    );
+    const shown = concat([start, jfif, kept[2] ?? zeros(0), kept[3] ?? zeros(0), frame, scan, end]);
+    expect(clean(data, {})).toEqual(shown);
+    expect(clean(data, { keep: 'rights' })).toEqual(shown);
+  });
+
+  test('loses the thumbnail of its first segment', () => {
+    const small = segment(
+      0xe0,
+      fromLatin1('JFIF\0'),
+      Uint8Array.of(1, 2, 0, 0, 1, 0, 1, 1, 1),
+      fromLatin1('rgb'),
+    );
+    for (const keep of ['none', 'all-but-pictures'] as const)
+      expect(clean(concat([start, small, frame, scan, end]), { keep })).toEqual(plain);
+    const short = segment(0xe0, fromLatin1('JFIF\0'), zeros(6));
+    expect(clean(concat([start, short, frame, scan, end]), {})).toEqual(
+      concat([start, short, frame, scan, end]),
+    );
+  });
+
+  test('fill bytes may stand before a marker, and a segment may end with the file', () => {
+    const filled = concat([start, jfif, Uint8Array.of(0xff, 0xff), frame, scan, end]);
+    expect(clean(filled, {})).toEqual(plain);
+    const broken = concat([start, jfif, segment(0xfe, fromLatin1('a comment'))]);
+    expect(() => clean(broken, { keep: 'all-but-pictures' })).toThrow(RangeError);
   });
 });
 

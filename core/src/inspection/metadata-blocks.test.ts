@@ -339,6 +339,94 @@ describe('the metadata of a HEIF', () => {
     for (const one of [file, last]) expect(latin1(clean(one).subarray(22))).toMatch(/^\0+$/);
   });
 
+  /** A file with one string of bytes as item 1, said to be metadata in the given box, which is its last. */
+  function announced(infos: Uint8Array, version = 0) {
+    const wide = version < 2 ? 2 : 4;
+    const location = concat([
+      number(1, wide),
+      zeros(version > 0 ? 4 : 2),
+      number(1, 2),
+      number(20, 4),
+      number(6, 4),
+    ]);
+    const head = [Uint8Array.of(version, 0, 0, 0), Uint8Array.of(0x44, 0), number(1, wide)];
+    return concat([
+      box('ftyp', fromLatin1('heic')),
+      box('mdat', fromLatin1('secret')),
+      box('meta', zeros(4), box('iloc', ...head, location), infos),
+    ]);
+  }
+  const infoOf = (version: number, ...rest: Uint8Array[]) =>
+    box('infe', Uint8Array.of(version, 0, 0, 0), ...rest);
+  const URI = fromLatin1('uri \0');
+  const list = (version: number, ...infos: Uint8Array[]) =>
+    box('iinf', Uint8Array.of(version, 0, 0, 0), number(infos.length, version === 0 ? 2 : 4), ...infos);
+  const isCleared = (file: Uint8Array) => !latin1(clean(file)).includes('secret');
+
+  test.each([
+    ['a short list', list(0, infoOf(2, number(1, 2), zeros(2), URI)), 0, true],
+    ['a long list', list(1, infoOf(2, number(1, 2), zeros(2), URI)), 0, true],
+    ['a list with long numbers', list(1, infoOf(3, number(1, 4), zeros(2), URI)), 2, true],
+    [
+      'a list behind one of another item',
+      list(
+        0,
+        infoOf(2, number(7, 2), zeros(2), URI),
+        infoOf(2, number(1, 2), zeros(2), fromLatin1('Exif\0')),
+      ),
+      0,
+      true,
+    ],
+    ['a list of another item', list(0, infoOf(2, number(2, 2), zeros(2), URI)), 0, false],
+    ['a list of pictures', list(0, infoOf(2, number(1, 2), zeros(2), fromLatin1('hvc1\0'))), 0, false],
+    // The first two versions state no type.
+    ['an old list', list(0, infoOf(1, number(1, 2), zeros(2), URI)), 0, false],
+    [
+      'a box of another kind in the list',
+      list(0, box('text', Uint8Array.of(2, 0, 0, 0), number(1, 2), zeros(2), URI)),
+      0,
+      false,
+    ],
+    ['a box of another kind', box('iprp', zeros(6), infoOf(2, number(1, 2), zeros(2), URI)), 0, false],
+  ])('%s that names it: %#', (_, infos, version, expected) => {
+    expect(isCleared(announced(infos, version))).toBe(expected);
+  });
+
+  test('with a media type in the last bytes of the file is told by it', () => {
+    const mime = (type: string) =>
+      announced(list(0, infoOf(2, number(1, 2), zeros(2), fromLatin1(`mime\0${type}\0`))));
+    expect(isCleared(mime('text/plain'))).toBe(true);
+    // A packet that holds no picture is kept; it would be emptied as anything else.
+    expect(isCleared(mime('application/rdf+xml'))).toBe(false);
+    expect(isCleared(announced(list(0, infoOf(2, number(1, 2), zeros(2), fromLatin1('mime\0')))))).toBe(true);
+  });
+
+  test('is announced at most 65,536 times', () => {
+    const many = (count: number) =>
+      announced(
+        box(
+          'iinf',
+          zeros(6),
+          ...Array.from({ length: count }, (_, n) => infoOf(3, number(n, 4), zeros(2), URI)),
+        ),
+      );
+    expect(isCleared(many(65_536))).toBe(true);
+    expect(() => clean(many(65_537))).toThrow('it has too many items');
+    const located = announced(list(1), 2);
+    located.fill(0xff, latin1(located).indexOf('iloc') + 10, latin1(located).indexOf('iloc') + 14);
+    expect(() => clean(located)).toThrow('it has too many items');
+  });
+
+  test('in boxes of its own goes, and so does that of a film in it', () => {
+    const picture = heif({ type: 'hvc1', data: fromLatin1('coded') });
+    const film = box('moov', box('mvhd', zeros(20)), box('udta', box('name', fromLatin1('secret'))));
+    const own = box('uuid', fromLatin1('secret'));
+    const out = clean(concat([picture, film, own, box('meta', zeros(4), box('xml ', fromLatin1('secret')))]));
+    expect(out.subarray(0, picture.length)).toEqual(picture);
+    expect(latin1(out)).toContain('mvhd');
+    expect(latin1(out)).not.toMatch(/secret|uuid|udta|xml /);
+  });
+
   test('is kept up to its limit; a file with more is refused', () => {
     const most = heif({ type: 'mime', rest: XMP_REST, data: zeros(MAX_METADATA_BYTES).fill(0x20) });
     expect(Buffer.compare(clean(most), most)).toBe(0);

@@ -173,6 +173,9 @@ describe('an error of a filter', () => {
 
   test('comes for a filter that nobody wrote', () => {
     expect(errorOf(`${'('.repeat(30)}fog${')'.repeat(30)}`).message).toContain('nested');
+    expect(parse(`${'('.repeat(20)}fog${')'.repeat(20)}`).ok).toBe(true);
+    for (const deep of ['not '.repeat(20), 'not '.repeat(15) + '('.repeat(5)])
+      expect(errorOf(`${deep}(fog${')'.repeat(21)}`).message).toContain('nested');
     expect(errorOf('fog '.repeat(61)).message).toContain('60');
   });
 });
@@ -224,7 +227,7 @@ describe('completion', () => {
     folders: ['/', '/lights', '/lights/gannet', '/night watch'],
     recipes: ['wide', 'sheet'],
     stores: ['server'],
-    keywords: ['storm', 'still water'],
+    keywords: ['storm', 'still water', 'Water line', 'sea wall'],
     credits: ['Edda Farrow'],
     types: ['image/jpeg'],
   };
@@ -241,6 +244,12 @@ describe('completion', () => {
   test('proposes what the library holds, quoted where it has spaces', () => {
     expect(complete('folder:nig')).toMatchObject([{ text: 'folder:"/night watch" ' }]);
     expect(complete('keyword:st').map(({ label }) => label)).toEqual(['storm', 'still water']);
+    expect(complete('keyword:WA').map(({ label }) => label)).toEqual([
+      'Water line',
+      'still water',
+      'sea wall',
+    ]);
+    expect(complete('keyword:all').map(({ label }) => label)).toEqual(['sea wall']);
     expect(complete('recipe:wide=f').map(({ label }) => label)).toEqual(['wide=fresh', 'wide=failed']);
   });
 
@@ -248,8 +257,9 @@ describe('completion', () => {
     expect(complete('kind:im alt:none', 7)).toMatchObject([{ text: 'kind:image alt:none', caret: 10 }]);
   });
 
-  test('proposes nothing after a space, in quotes, or for a whole value', () => {
-    expect([complete('kind:image '), complete('"ki'), complete('kind:image')]).toEqual([[], [], []]);
+  test('proposes nothing after a space, in quotes, after a bracket or for a whole value', () => {
+    for (const text of ['', 'kind:image ', '"ki', '(', 'kind:image', 'none:a'])
+      expect(complete(text)).toEqual([]);
   });
 });
 

@@ -94,36 +94,13 @@ export function capturedAt(
 function readMoment(value: string, offset: string | undefined, subSecond: string | undefined): string | null {
   const time = TIME.exec(value.trim());
   if (!time) return null;
-  const [year, month, day, hour, minute, second] = time.slice(1, 7).map((part) => Number(part ?? 0)) as [
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-  ];
-  const isPossible =
-    year >= 1000 &&
-    month >= 1 &&
-    month <= 12 &&
-    day >= 1 &&
-    day <= 31 &&
-    hour <= 23 &&
-    minute <= 59 &&
-    second <= 59;
-  if (!isPossible) return null;
+  const [year, month, day, hour = '00', minute = '00', second = '00'] = time.slice(1, 7);
+  const clock = `${year}-${month}-${day}T${hour}:${minute}:${second}`;
+  const toTheSecond = Date.parse(`${clock}Z`);
+  // Date.parse turns 31 February into March, which would be a made-up date.
+  if (!writeTime(toTheSecond)?.startsWith(clock)) return null;
   const fraction = /^\d+/.exec(subSecond ?? time[7] ?? '')?.[0] ?? '0';
-  const local = Date.UTC(
-    year,
-    month - 1,
-    day,
-    hour,
-    minute,
-    second,
-    Math.floor(Number(`0.${fraction}`) * 1000),
-  );
-  // Date.UTC turns 31 February into March, which would be a made-up date.
-  if (new Date(local).getUTCDate() !== day) return null;
+  const local = toTheSecond + Math.floor(Number(`0.${fraction}`) * 1000);
   const zone = readOffset(offset ?? time[8]);
   const at = writeTime(local - (zone?.minutes ?? 0) * 60_000);
   return at && writeWithOffset({ at, offset: zone?.text ?? null });

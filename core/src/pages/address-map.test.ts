@@ -122,7 +122,7 @@ describe('a CSV of addresses', () => {
       faults: [],
     });
     expect(readAddressPairs(`/h,${long}`)).toMatchObject({ pairs: [], faults: [{ row: 1 }] });
-    expect(readAddressPairs(`/a,/b\n/c\n,/d\n/e,\n/a,/f\n${long},/g\n/h,/i`)).toEqual({
+    expect(readAddressPairs(`/a,/b\n/c\n,/d\n/e,\n/a,/f\n${long},/g\n/h,/i\n/a,/j`)).toEqual({
       pairs: [
         { from: '/a', to: '/b' },
         { from: '/h', to: '/i' },
@@ -133,6 +133,7 @@ describe('a CSV of addresses', () => {
         { row: 4, message: 'its new address is empty' },
         { row: 5, message: 'row 1 has the same old address' },
         { row: 6, message: 'an address has more than 2000 characters' },
+        { row: 8, message: 'row 1 has the same old address' },
       ],
     });
   });

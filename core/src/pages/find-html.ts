@@ -55,7 +55,6 @@ class HtmlReader extends TagReader {
   onclosetag(from: number, to: number): void {
     const name = this.nameOf(this.view.text.slice(from, to));
     if (name === this.#reading) this.#reading = null;
-    if (!FOREIGN.has(name) && !INTEGRATION.has(name)) return;
     const at = this.#foreign.findLastIndex((one) => one.name === name);
     if (at >= 0) this.#foreign.length = at;
   }

@@ -69,6 +69,11 @@ describe('in HTML', () => {
       '<svg><![CDATA[<img src=no.jpg>]]><foreignObject><img src=a.jpg></foreignObject></svg>',
       ['img src: a.jpg'],
     ],
+    // Only foreign elements close themselves, and in them a style holds elements. Source: WHATWG HTML, "foreign elements".
+    ['<style/>p{fill:url(a.svg)}</style>url(b.svg)', ['css url(): a.svg']],
+    ['<svg/><style>p>q{fill:url(a.svg)}</style>', ['css url(): a.svg']],
+    ['<svg><style/>p{fill:url(a.svg)}</svg>', []],
+    ['<svg><style><g id=a></g>p{fill:url(a.svg)}</style>p{fill:url(b.svg)}</svg>', ['css url(): a.svg']],
     [
       '<script type="application/ld+json">{"image": ["a.jpg", {"url": "https:\\/\\/x\\/b.jpg"}]}</script>',
       ['json image: a.jpg', 'json url: https:\\/\\/x\\/b.jpg → https://x/b.jpg'],
@@ -113,6 +118,19 @@ describe('in HTML', () => {
       'a.pdf',
     ]);
   });
+});
+
+/** Source: WHATWG HTML, "the title element"; SVG 2, 5.7: the one of a drawing names a part of it. */
+test.each([
+  ['<svg></svg><title>Head</title>', 'Head'],
+  ['<svg/><title>Head</title>', 'Head'],
+  ['<math><svg></svg></math><title>Head</title>', 'Head'],
+  ['<svg></p><title>no</title>', null],
+  ['<svg><foreignObject><title>Head</title></foreignObject></svg>', 'Head'],
+  ['<svg><foreignObject></foreignObject><title>no</title></svg>', null],
+  ['<foreignObject></foreignObject><svg><title>no</title></svg>', null],
+])('the title of %s', (text, title) => {
+  expect(read('html', text).title).toBe(title);
 });
 
 /** Source: CSS Syntax 3, 4.3; CSS Cascade 5, 2; CSS Images 4, 2.4. */

@@ -100,7 +100,7 @@ export class View {
 
   #nested(inner: Escaper): Escaper {
     const outer = this.escaper;
-    return inner === unchanged ? outer : outer === unchanged ? inner : (address) => outer(inner(address));
+    return (address) => outer(inner(address));
   }
 
   /** @internal */

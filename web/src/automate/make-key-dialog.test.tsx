@@ -1,11 +1,10 @@
 import { screen, waitFor } from '@testing-library/react';
-import { beforeEach, expect, test, vi } from 'vitest';
+import { beforeEach, expect, test } from 'vitest';
 import { answer, callsOf, forgetAnswers } from '../testing/fake-client.js';
 import { show } from '../testing/render.js';
 import { apiKey } from '../testing/samples.js';
 import { MakeKeyDialog } from './make-key-dialog.js';
 
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 beforeEach(() => {
   forgetAnswers();
   answer({

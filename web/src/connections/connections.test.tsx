@@ -6,7 +6,6 @@ import { connection } from '../testing/samples.js';
 import { ConnectionDialog } from './connection-dialog.js';
 import { ConnectionsPage } from './connections-page.js';
 
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 beforeEach(forgetAnswers);
 
 const MEDIA = connection('3', { name: 'Media' });

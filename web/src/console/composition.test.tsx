@@ -1,7 +1,7 @@
 import { screen } from '@testing-library/react';
 import { defineFilterField } from '@uniferum/core/library';
 import { lazy } from 'react';
-import { describe, expect, test, vi } from 'vitest';
+import { describe, expect, test } from 'vitest';
 import { AssetLine } from '../library/asset-line.js';
 import { FilterLine } from '../library/filter-line.js';
 import { STATIONS } from '../stations.js';
@@ -11,8 +11,6 @@ import { asset, flow, folder, homeStore, store } from '../testing/samples.js';
 import { composeStations } from './composition.js';
 import { Shell } from './shell.js';
 import type { Station } from './station.js';
-
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 
 /** Notes on assets: an example of a station, which uses every part. */
 const notesStation: Station = {

@@ -6,8 +6,6 @@ import { show } from '../testing/render.js';
 import { useLive, useLiveUpdates } from './live.js';
 import type { Station } from './station.js';
 
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
-
 function Following() {
   useLiveUpdates();
   return <p>{useLive(({ isConnected }) => (isConnected ? 'connected' : 'cut off'))}</p>;

@@ -7,8 +7,6 @@ import { showRoutes } from '../testing/render.js';
 import { useLive } from './live.js';
 import { Shell } from './shell.js';
 
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
-
 const me = { kind: 'user', id: '1', name: 'Edda', rights: ['library:read'] };
 
 beforeEach(() => {

@@ -1,11 +1,9 @@
 import { screen } from '@testing-library/react';
-import { beforeEach, expect, test, vi } from 'vitest';
+import { beforeEach, expect, test } from 'vitest';
 import { answer, callsOf, pageOf } from '../testing/fake-client.js';
 import { show } from '../testing/render.js';
 import { folder, homeStore, store } from '../testing/samples.js';
 import { PlacementDialog } from './placement-dialog.js';
-
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 
 const own = { stores: ['offsite'], serveFrom: 'offsite', keepLocal: true, rewritePages: true };
 const nothing = { stores: [], serveFrom: null, keepLocal: true, rewritePages: false };

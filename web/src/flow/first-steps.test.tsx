@@ -1,11 +1,9 @@
 import { screen, within } from '@testing-library/react';
-import { beforeEach, expect, test, vi } from 'vitest';
+import { beforeEach, expect, test } from 'vitest';
 import { answer, pageOf } from '../testing/fake-client.js';
 import { show } from '../testing/render.js';
 import { apiKey, flow } from '../testing/samples.js';
 import { FirstSteps } from './first-steps.js';
-
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 
 const RECIPE = { name: 'wide', title: 'Wide', states: {}, bytes: 0 } as never;
 

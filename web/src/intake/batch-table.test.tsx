@@ -1,13 +1,11 @@
 import { screen, waitFor, within } from '@testing-library/react';
 import type { ReasonCode, Verdict } from '@uniferum/core/intake';
-import { beforeEach, expect, test, vi } from 'vitest';
+import { beforeEach, expect, test } from 'vitest';
 import { answer, callsOf, pageOf } from '../testing/fake-client.js';
 import { show } from '../testing/render.js';
 import { folder } from '../testing/samples.js';
 import { BatchTable } from './batch-table.js';
 import { useUploads } from './uploads.js';
-
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 
 const verdict = (name: string, code?: ReasonCode): Verdict => ({
   name,

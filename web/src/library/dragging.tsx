@@ -1,6 +1,8 @@
 import {
+  type Announcements,
   DndContext,
   type DragEndEvent,
+  type DragOverEvent,
   DragOverlay,
   PointerSensor,
   pointerWithin,
@@ -21,6 +23,19 @@ import { useSelection } from './selection.js';
 /** The dragged item: an asset (with the whole selection, if it is part of it) or a folder. */
 type Dragged = { kind: 'asset'; id: string; name: string } | { kind: 'folder'; id: string; path: string };
 
+const pathOf = (over: DragOverEvent['over']) => over?.data.current?.path as string | undefined;
+
+/** What is announced in place of the library's sentences, which name the things by their ids. */
+const ANNOUNCED: Announcements = {
+  onDragStart: ({ active }) => {
+    const thing = active.data.current as Dragged | undefined;
+    return thing && `Dragging ${thing.kind === 'folder' ? thing.path : thing.name}.`;
+  },
+  onDragOver: ({ over }) => (over ? `Over ${pathOf(over)}.` : 'Not over a folder.'),
+  onDragEnd: ({ over }) => (over ? `Dropped on ${pathOf(over)}.` : 'Not moved.'),
+  onDragCancel: () => 'Not moved.',
+};
+
 /** Lets assets and folders be dragged onto folders. A press without movement stays a click. */
 export function DragArea({ children }: { children: ReactNode }) {
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 8 } }));
@@ -31,7 +46,7 @@ export function DragArea({ children }: { children: ReactNode }) {
   const count = dragged?.kind === 'asset' && ids.has(dragged.id) ? ids.size : 1;
   const drop = ({ active, over }: DragEndEvent) => {
     setDragged(null);
-    const target = over?.data.current?.path as string | undefined;
+    const target = pathOf(over);
     const thing = active.data.current as Dragged | undefined;
     if (!target || !thing) return;
     if (thing.kind === 'folder') {
@@ -44,6 +59,7 @@ export function DragArea({ children }: { children: ReactNode }) {
   return (
     <DndContext
       sensors={sensors}
+      accessibility={{ announcements: ANNOUNCED }}
       // The folder under the pointer is the target, not one that a large picture happens to overlap.
       collisionDetection={pointerWithin}
       onDragStart={({ active }) => setDragged((active.data.current as Dragged | undefined) ?? null)}

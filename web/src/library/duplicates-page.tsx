@@ -32,7 +32,7 @@ export function DuplicatesPage() {
       note={data && `${formatCount(groups.length, 'group')}${groups.length === 100 ? ' shown first' : ''}`}
       actions={<LibraryViews />}
     >
-      <div className="flex h-10 items-center gap-6 border-y border-rule px-6">
+      <div className="flex min-h-10 flex-wrap items-center gap-x-6 border-y border-rule px-6 py-1">
         <ByChoice by={by} onChoose={(value) => setSearch(value === 'look' ? { by: value } : {})} />
         {by === 'look' && <Distance distance={distance} onChange={setDistance} />}
       </div>
@@ -76,7 +76,7 @@ function ByChoice({ by, onChoose }: { by: By; onChoose: (by: By) => void }) {
 
 function Distance({ distance, onChange }: { distance: number; onChange: (value: string) => void }) {
   return (
-    <label className="flex items-center gap-3 text-sm">
+    <label className="flex flex-wrap items-center gap-x-3 text-sm">
       Similarity
       <input
         type="range"

@@ -5,8 +5,6 @@ import { show } from '../testing/render.js';
 import { asset } from '../testing/samples.js';
 import { EditAssetDialog } from './edit-asset-dialog.js';
 
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
-
 const dusk = asset('7', { name: 'dusk.jpg', title: 'Dusk', alt: null });
 const onClose = vi.fn();
 const stale = problem(412, 'It was changed meanwhile.');

@@ -52,7 +52,7 @@ function FacetList({ title, counts, onChoose }: FacetListProps) {
           <li key={name}>
             <button
               type="button"
-              className="flex w-full items-baseline gap-2 text-left text-sm hover:text-oxide"
+              className="flex w-full items-baseline gap-2 py-0.5 text-left text-sm hover:text-oxide"
               onClick={() => onChoose(name)}
             >
               <span className="truncate">{name}</span>

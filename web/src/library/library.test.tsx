@@ -1,7 +1,7 @@
 import { screen, waitFor, within } from '@testing-library/react';
 import type { Asset } from '@uniferum/core/library';
 import { useState } from 'react';
-import { beforeEach, describe, expect, test, vi } from 'vitest';
+import { beforeEach, describe, expect, test } from 'vitest';
 import { answer, callsOf, pageOf, problem } from '../testing/fake-client.js';
 import { show } from '../testing/render.js';
 import { asset, folder } from '../testing/samples.js';
@@ -11,8 +11,6 @@ import { FilterLine } from './filter-line.js';
 import { LibraryPage } from './library-page.js';
 import { useSelection } from './selection.js';
 import { useLibraryView } from './use-library-view.js';
-
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 
 beforeEach(() => {
   useSelection.getState().clear();

@@ -1,13 +1,11 @@
 import { screen, waitFor } from '@testing-library/react';
 import { ALL_RIGHTS } from '@uniferum/core/access';
-import { beforeEach, expect, test, vi } from 'vitest';
+import { beforeEach, expect, test } from 'vitest';
 import { answer, callsOf } from '../testing/fake-client.js';
 import { show } from '../testing/render.js';
 import { run } from '../testing/samples.js';
 import { useSelection } from './selection.js';
 import { SelectionBar } from './selection-bar.js';
-
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 
 const VIEW = { q: '', folder: '/lights', deep: true } as Parameters<typeof SelectionBar>[0]['view'];
 const plan = (blocked: { asset: string; name: string; message: string }[], more = 0) => ({

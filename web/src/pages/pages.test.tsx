@@ -9,7 +9,6 @@ import { BrokenPage } from './broken-page.js';
 import { SourcesPage } from './sources-page.js';
 import { UsesStage } from './uses-stage.js';
 
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 beforeEach(forgetAnswers);
 
 describe('sources', () => {

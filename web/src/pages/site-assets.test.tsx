@@ -1,11 +1,9 @@
 import { screen, waitFor, within } from '@testing-library/react';
-import { beforeEach, expect, test, vi } from 'vitest';
+import { beforeEach, expect, test } from 'vitest';
 import { answer, callsOf, pageOf, problem } from '../testing/fake-client.js';
 import { show } from '../testing/render.js';
 import { homeStore, run, siteAssets, store } from '../testing/samples.js';
 import { SiteAssetsPage } from './site-assets-page.js';
-
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 
 const placed = siteAssets('4', {
   ...{ release: '0123456789ab', releaseUrl: 'https://media.example/site-assets/4/0123456789ab/' },

@@ -7,7 +7,6 @@ import { answer, callsOf, forgetAnswers, problem } from '../testing/fake-client.
 import { asset } from '../testing/samples.js';
 import { usePageDraft } from './use-page-draft.js';
 
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 beforeEach(forgetAnswers);
 
 const page = (more: Partial<SitePageAnswer> = {}) =>

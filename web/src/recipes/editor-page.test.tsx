@@ -1,11 +1,9 @@
 import { act, screen, waitFor } from '@testing-library/react';
-import { beforeEach, expect, test, vi } from 'vitest';
+import { beforeEach, expect, test } from 'vitest';
 import { answer, callsOf, forgetAnswers, pageOf, problem } from '../testing/fake-client.js';
 import { show } from '../testing/render.js';
 import { recipe } from '../testing/samples.js';
 import { EditorPage } from './editor-page.js';
-
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
 
 const wide = recipe('wide', { title: 'Wide', revision: 1 });
 const saved = { ...wide, title: 'Very wide', revision: 2 };

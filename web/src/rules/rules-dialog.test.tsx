@@ -6,8 +6,6 @@ import { show } from '../testing/render.js';
 import { folder } from '../testing/samples.js';
 import { RulesDialog } from './rules-dialog.js';
 
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
-
 const NOTHING_HOLDS = {
   maxBytes: null,
   maxItems: null,

@@ -57,5 +57,7 @@ beforeEach(() => {
 });
 afterEach(() => {
   cleanup();
+  // What a dialog that was open at the end left: the next file has the same document.
+  document.body.removeAttribute('style');
   localStorage.clear();
 });

@@ -11,8 +11,6 @@ import { AskDialog } from './ask.js';
 import { Dialog } from './dialog.js';
 import { useUnsavedChanges } from './unsaved.js';
 
-vi.mock('../client.js', () => import('../testing/fake-client.js'));
-
 const pressEscape = () => fireEvent.keyDown(document.activeElement ?? document.body, { key: 'Escape' });
 
 function Form() {
