@@ -358,7 +358,7 @@ describe('whatever a file holds', () => {
           applyPieces(source, pieces);
         },
       ),
-      { numRuns: 3000 },
+      { numRuns: 1000 },
     );
   });
 

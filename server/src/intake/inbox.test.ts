@@ -215,21 +215,21 @@ describe('the inbox', () => {
     },
   );
 
-  test('takes five thousand files in, each once, also when it is pressed twice at the same moment', async () => {
+  test('takes more than a thousand files in, each once, also when it is pressed twice at the same moment', async () => {
     await clear();
     await Promise.all(
-      Array.from({ length: 5000 }, (_, n) => put(`many/${n % 10}/${n}.txt`, `file number ${n}`)),
+      Array.from({ length: 1200 }, (_, n) => put(`many/${n % 10}/${n}.txt`, `file number ${n}`)),
     );
     const presses = await Promise.all([register({ folder: '/many' }), register({ folder: '/many' })]);
     expect(presses.map(({ status }) => status).sort()).toEqual([200, 202]);
     await server.workUntilIdle();
     const began = presses.find(({ status }) => status === 202)?.body;
     const intake = (await server.call('GET', `${api}/intakes/${began.intake.id}`)).body;
-    expect(intake).toMatchObject({ accepted: 5000, warned: 0, refused: 0, way: 'inbox' });
+    expect(intake).toMatchObject({ accepted: 1200, warned: 0, refused: 0, way: 'inbox' });
     const run = (await server.call('GET', `${api}/runs/${began.run.id}`)).body;
-    expect(run).toMatchObject({ state: 'done', total: 5000, done: 5000 });
+    expect(run).toMatchObject({ state: 'done', total: 1200, done: 1200 });
     const { total } = (await server.call('GET', `${api}/assets?folder=/many&deep=true&limit=1`)).body;
-    expect(total).toBe(5000);
+    expect(total).toBe(1200);
     expect(new Set((await scan('/many')).map(({ state }) => state))).toEqual(new Set(['registered']));
   });
 

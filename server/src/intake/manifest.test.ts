@@ -59,18 +59,18 @@ describe('a manifest', () => {
     });
   });
 
-  test('with ten thousand rows is planned and its rows are taken in', async () => {
-    const rows = Array.from({ length: 10_000 }, (_, n) => `"data:,row%20${n}",r${n}.txt`);
+  test('with thousands of rows is planned and its rows are taken in', async () => {
+    const rows = Array.from({ length: 2500 }, (_, n) => `"data:,row%20${n}",r${n}.txt`);
     const content = `source,name\n${rows.join('\n')}\n`;
     const { status, body } = await server.call('POST', `${api}/intake/manifest`, {
       json: { content, folder: '/rows' },
     });
-    expect([status, body.run.total]).toEqual([202, 10_000]);
+    expect([status, body.run.total]).toEqual([202, 2500]);
     await server.call('POST', `${api}/runs/${body.run.id}/stop`);
     await server.call('POST', `${api}/runs/${body.run.id}/resume`);
     await server.workUntilIdle();
     const { total } = (await server.call('GET', `${api}/assets?folder=/rows&deep=true&limit=1`)).body;
-    expect(total).toBe(10_000);
+    expect(total).toBe(2500);
   });
 
   test.each([

@@ -25,7 +25,7 @@ afterEach(async () => {
   await rm(folder, { recursive: true, force: true });
 });
 
-const DOCUMENTS = 600;
+const DOCUMENTS = 400;
 const site = () => join(folder, 'site');
 
 function startWorker(): ChildProcess {
@@ -100,7 +100,7 @@ test('kill -9 of the worker half-way: another one ends it, and every document is
 });
 
 test('kill -9 while documents are rewritten, and while that is undone: every document is whole, and none is lost', async () => {
-  const documents = 300;
+  const documents = 200;
   await writeSite(documents);
   const settings = { path: site(), writable: true };
   const source = (await server.call('POST', `${api}/sources`, { json: { name: 'Site', settings } })).body.id;

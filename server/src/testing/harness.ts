@@ -5,6 +5,7 @@ import type { AddressInfo, Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { basename, join } from 'node:path';
 import { ALL_RIGHTS, type Right } from '@uniferum/core/access';
+import { createConnection } from 'mysql2/promise';
 import { pino } from 'pino';
 import sharp from 'sharp';
 import { inject } from 'vitest';
@@ -13,7 +14,6 @@ import { createApp } from '../app.js';
 import type { House } from '../house/compose-rooms.js';
 import { closeProcesses, createHouse, type Processes, prepareProcesses } from '../rooms.js';
 import { type Config, readConfig } from '../shared/config.js';
-import { migrate } from '../shared/migrate.js';
 import { openDatabase, type PooledDatabase } from '../shared/pooled-database.js';
 import type { Services } from '../shared/services.js';
 import { asksForHealth, inTurn } from '../shared/turnstile.js';
@@ -26,6 +26,8 @@ declare module 'vitest' {
   export interface ProvidedContext {
     /** The MariaDB shared by all test files; see tools/test-database.mjs. */
     database: { host: string; port: number; user: string; password: string };
+    /** What makes an empty database one that was migrated. */
+    schema: string;
     /** The address of a bucket store that is every installation's home; null keeps files on the disk. */
     homeBucket: string | null;
   }
@@ -123,7 +125,7 @@ export async function startTestServer(
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
   const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   const config = readConfig({ ...env, UNIFERUM_PUBLIC_URL: url });
-  await migrate(config.database);
+  await createMigrated(config.database);
   const db = openDatabase(config.database, {
     connections: config.database.connections,
     acquireTimeoutMs: config.database.waitMs,
@@ -169,6 +171,14 @@ export async function startTestServer(
       await rm(dataDir, { recursive: true, force: true });
     },
   };
+}
+
+async function createMigrated({ name, host, port, user, password }: Config['database']): Promise<void> {
+  const connection = await createConnection({ host, port, user, password, multipleStatements: true });
+  await connection.query(
+    `CREATE DATABASE \`${name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci; USE \`${name}\`; ${inject('schema')}`,
+  );
+  await connection.end();
 }
 
 /** Creates the user who signs in. */
