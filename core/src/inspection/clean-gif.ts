@@ -13,6 +13,7 @@ const APPLICATION = 0xff;
 /** Application extensions that affect display: loops, and the colour profile. */
 const SHOWING = new Set(['NETSCAPE2.0', 'ANIMEXTS1.0', 'ICCRGBG1012']);
 const XMP = 'XMP DataXMP';
+const BEGINS = ['GIF87a', 'GIF89a'];
 
 /**
  * Cleans a GIF: frames and loops are unchanged; data after its end is dropped. Source: GIF89a.
@@ -21,7 +22,7 @@ const XMP = 'XMP DataXMP';
  */
 export function cleanGif(source: ByteSource, options: CleanOptions): Piece[] {
   const reader = new ByteReader(source);
-  if (!/^GIF8[79]a$/.test(reader.code(0, 6))) throw new Error('it does not begin like a GIF');
+  if (!BEGINS.includes(reader.code(0, 6))) throw new Error('it does not begin like a GIF');
   const splice = new Splice();
   let at = 13 + colourTableBytes(reader.u8(10));
   splice.keep(0, at);

@@ -146,7 +146,7 @@ function ownSegments(options: CleanOptions): Uint8Array[] {
     inSegment(APP1, EXIF, exif),
     inSegment(APP1, XMP, xmp),
     inSegment(APP13, RESOURCES, iim && iptcResource(iim)),
-  ].filter((segment) => segment !== false);
+  ];
 }
 
 /** An image resource without a name. Its data is padded to an even length. */
@@ -159,8 +159,9 @@ function iptcResource(iim: Uint8Array): Uint8Array {
   return concat([head, iim, new Uint8Array(iim.length % 2)]);
 }
 
-function inSegment(marker: number, begin: string, data: Uint8Array | null): Uint8Array | false {
-  if (data === null || begin.length + data.length > MAX_SEGMENT_DATA) return false;
+/** @returns nothing when there are no data, or more than a segment holds */
+function inSegment(marker: number, begin: string, data: Uint8Array | null): Uint8Array {
+  if (data === null || begin.length + data.length > MAX_SEGMENT_DATA) return new Uint8Array();
   return writeSegment(marker, concat([fromLatin1(begin), data]));
 }
 

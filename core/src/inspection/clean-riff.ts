@@ -127,7 +127,7 @@ function cleanChunks(
     const list = chunk.id === 'LIST' && chunk.end >= chunk.dataAt + 4 ? reader.code(chunk.dataAt) : null;
     const inside = { from: chunk.dataAt + 4, to: chunk.end };
     if (list === 'movi') continue;
-    if (list !== null && LISTS_PLAYED.has(list))
+    if (LISTS_PLAYED.has(list ?? ''))
       cleanChunks(reader, patches, { ...inside, stays }, keepsRights, depth + 1);
     else if (list === 'INFO' && keepsRights)
       cleanChunks(reader, patches, { ...inside, stays: (id) => INFO_OF_RIGHTS.has(id) }, true, depth + 1);

@@ -463,4 +463,8 @@ test('types without metadata of pictures and films are told apart', () => {
     Array(4).fill(false),
   );
   expect(isCleanable('image/jpeg')).toBe(true);
+  for (const mime of ['text/plain', 'constructor'])
+    expect(() => cleanFile(new BytesInMemory(new Uint8Array(9)), mime, cleanOptions('none'))).toThrow(
+      `a file of type ${mime} can't be cleaned`,
+    );
 });

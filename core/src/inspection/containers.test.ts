@@ -156,6 +156,11 @@ describe('a RIFF file', () => {
     expect(clean('rights', texts)).not.toContain('Edda');
   });
 
+  test('a list without a type is no list, whatever follows it', () => {
+    const out = clean('none', riff('AVI ', chunk('LIST', ''), chunk('movi', 'secret')));
+    expect(out).not.toMatch(/LIST|secret/);
+  });
+
   test('a list without a type is no list, and one in itself too deep is refused', () => {
     expect(clean('none', riff('AVI ', chunk('LIST', 'hdr')))).toContain('JUNK');
     let nested = chunk('avih', 'head');
@@ -313,6 +318,7 @@ describe('an ISO film', () => {
     const times = '\u0000\u0000\u0000\u0001\u0000\u0000\u0000\u0002\u0000\u0000\u0000\u0003';
     expect(clean(data).split(times)).toHaveLength(3);
     expect(clean(data, 'none').split(times)).toHaveLength(1);
+    expect(clean(data, 'none')).toBe(latin1(data).replaceAll(times, `${'\0'.repeat(8)}${times.slice(8)}`));
     expect(clean(data, 'none').split('\u0000\u0000\u0000\u0003\u0000\u0000\u0000\u0004')).toHaveLength(3);
   });
 
@@ -390,6 +396,29 @@ describe('edits', () => {
       { from: 12, to: 13 },
     ]);
   });
+});
+
+test('a file is cut into 100,000 pieces at most', () => {
+  const splice = new Splice();
+  for (let n = 0; n < 100_000; n += 1) splice.put(Uint8Array.of(1));
+  expect(() => splice.put(Uint8Array.of(1))).toThrow('it is cut into too many pieces');
+  const patches = new Patches();
+  for (let n = 0; n < 50_000; n += 1) patches.write(n, Uint8Array.of(1));
+  for (let n = 0; n < 50_000; n += 1) patches.clear(n, n + 1);
+  expect(() => patches.clear(0, 1)).toThrow('it has too many parts with metadata');
+  expect(() => patches.write(0, Uint8Array.of(1))).toThrow('it has too many parts with metadata');
+});
+
+test('bytes are read within their range', () => {
+  const source = new BytesInMemory(Uint8Array.of(1, 2, 3));
+  expect([source.read(3, 0), source.read(1, 2)]).toEqual([Uint8Array.of(), Uint8Array.of(2, 3)]);
+  for (const [offset, length] of [
+    [-1, 2],
+    [2, -1],
+    [2, 2],
+    [Number.NaN, 1],
+  ] as const)
+    expect(() => source.read(offset, length)).toThrow(RangeError);
 });
 
 describe('numbers and codes', () => {

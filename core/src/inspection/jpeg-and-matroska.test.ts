@@ -134,6 +134,11 @@ describe('a JPEG', () => {
     expect(clean(data, { keep: 'rights' })).toEqual(shown);
   });
 
+  test('in several scans loses what it says between them', () => {
+    const told = concat([start, jfif, frame, scan, segment(0xfe, fromLatin1('secret')), scan, end]);
+    expect(clean(told, {})).toEqual(concat([start, jfif, frame, scan, scan, end]));
+  });
+
   test('loses the thumbnail of its first segment', () => {
     const small = segment(
       0xe0,
@@ -219,6 +224,16 @@ describe('a Matroska film', () => {
     for (const id of [0xa3, 0x4dbb]) expect(clean(recording(id))).toEqual(recording(id));
     expect(() => clean(recording(0x1254c367))).toThrow('an element of it is broken');
     expect(() => clean(concat([head, open(0x18538067, open(0x1254c367))]))).toThrow('has no size');
+  });
+
+  test('begins with its head, of a stated size, and its segment', () => {
+    const segment = element(0x18538067, cluster);
+    for (const begin of [
+      concat([idBytes(0x1a45dfa3), Uint8Array.of(0xff), zeros(3)]),
+      element(0x1a45dfa4, zeros(3)),
+    ])
+      expect(() => clean(concat([begin, segment]))).toThrow('does not begin like a Matroska file');
+    expect(() => clean(concat([head, cluster]))).toThrow('it holds no segment');
   });
 
   test('an element that ends beyond the one around it is said', () => {

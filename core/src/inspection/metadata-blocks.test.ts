@@ -134,6 +134,13 @@ describe('the metadata of a PNG', () => {
     expect(clean(png(chunk('tEXt', zeros(MAX_METADATA_BYTES + 1).fill(0x41))))).toEqual(png());
   });
 
+  test('behind the end is dropped, and a picture that is cut off in the head of a chunk is kept to there', () => {
+    const data = chunk('IDAT', fromLatin1('coded'));
+    expect(clean(concat([png(data), data]), 'none')).toEqual(png(data));
+    const cut = concat([signature, chunk('IHDR', zeros(13)), data.subarray(0, 8)]);
+    expect(clean(cut, 'none')).toEqual(cut);
+  });
+
   test('that is cut off is dropped, whatever length it states', () => {
     const begun = concat([signature, chunk('IHDR', zeros(13))]);
     const text = chunk('tEXt', fromLatin1('Author\0Edda Lorn'));

@@ -179,6 +179,11 @@ describe('in JSON', () => {
     ['["\\u002fx.jpg", "y.jpg"', ['json: \\u002fx.jpg → /x.jpg', 'json: y.jpg']],
     ['{"html": "<img src=\\"a.jpg\\" srcset=\\"b.jpg 1x\\">"}', ['img src: a.jpg', 'img srcset 1x: b.jpg']],
     ['{"html": "\\u003cimg src=a\\u0026amp;b.jpg\\u003e"}', ['img src: a\\u0026amp;b.jpg → a&b.jpg']],
+    [
+      '{"k\\u0065y": "\\/a.jpg", "b": {"c": "/d\\\\e.jpg"}}',
+      ['json key: \\/a.jpg → /a.jpg', 'json c: /d\\\\e.jpg → /d\\e.jpg'],
+    ],
+    ['{"a": "/b\\nc.jpg", "d": "\\t/e.jpg", "f": ":", "g": "/h.jpg"}', ['json g: /h.jpg']],
     ['{broken "/a.jpg" , "/b.jpg', ['json: /a.jpg'].slice(0, 1)],
   ])('%s', (text, expected) => {
     expect(found('json', text).slice(0, expected.length || 1)).toEqual(expected);
@@ -226,11 +231,38 @@ describe('in XML', () => {
     ],
     ['<!-- <enclosure url="a.mp3"/> --><x a="b.jpg">text</x>', []],
     ['<item><enclosure url="a.mp3"></item><enclosure url="b.mp3"', ['enclosure url: a.mp3']],
+    // The element that is open says what a text is, whatever was left open in it.
+    ['<x><link>/a</link>/b.jpg</x>', ['link: /a', 'x: /b.jpg']],
+    ['<x><p>text</x></q>\n/c.jpg\n', [': /c.jpg']],
+    ['<x><b/>/d.jpg</x>', ['x: /d.jpg']],
+    ['<x><style><![CDATA[p{fill:url(a.svg)}]]></style></x>', ['css url(): a.svg']],
+    ["<?xml-stylesheet href='a.css?x&amp;y'?><x/>", ['xml-stylesheet href: a.css?x&amp;y → a.css?x&y']],
+    ['<?xml-stylesheets href="a.css"?><?php href="b.css"?><x url uri=""/>', []],
+    ['<X:IMAGE HREF="a.jpg" Src="b.jpg"/>', ['X:IMAGE HREF: a.jpg', 'X:IMAGE Src: b.jpg']],
   ])('%s', (text, expected) => {
     expect(found('xml', text)).toEqual(expected);
   });
 
+  test('what is a link', () => {
+    const text =
+      '<x><guid>https://e/1</guid><loc>https://e/2</loc><atom:link href="3.html"/><img src="4.jpg"/><a href="5.html"/><id>/6</id></x>';
+    expect(read('xml', text).references.map(({ address, isLink }) => [address, isLink])).toEqual([
+      ...[
+        ['https://e/1', true],
+        ['https://e/2', false],
+        ['3.html', true],
+        ['4.jpg', false],
+      ],
+      ...[
+        ['5.html', true],
+        ['/6', true],
+      ],
+    ]);
+  });
+
   test('the base of the root and the title', () => {
+    expect(read('xml', '<a><b xml:base="/no"/></a>').base).toBeNull();
+    expect(read('xml', '<a><media:title> The <b>no</b></media:title></a>').title).toBe('The');
     const { base, title } = read(
       'xml',
       '<feed xml:base="https://e/x/"><title>News</title><entry xml:base="/no"><title>no</title></entry></feed>',
@@ -274,12 +306,46 @@ describe('in Markdown', () => {
     ['---\r\ncover: a.jpg\r\n---\r\n![b](b.jpg)\r\n', ['front matter cover: a.jpg', 'markdown image: b.jpg']],
     ['---\nno end: a.jpg\n\n![b](b.jpg)', ['markdown image: b.jpg']],
     ['\ufeff---\ncover: a.jpg\n---', ['front matter cover: a.jpg']],
+    [
+      `--- \n- one: "a.jpg",\n\ttwo-x.y : '/b.jpg'\nthree=c.jpg \n - - d.jpg\nfour: "e.jpg\nfive:f.jpg\n: g.jpg\n---\t\nx: /no.jpg`,
+      [
+        ...['front matter one: a.jpg', 'front matter two-x.y: /b.jpg', 'front matter three: c.jpg'],
+        ...['front matter: d.jpg', 'front matter four: "e.jpg', 'front matter five: f.jpg'],
+      ],
+    ],
+    ['----\ncover: a.jpg\n----', []],
+    ['x\n---\ncover: a.jpg\n---', []],
+    [
+      '+++\na = "b.jpg"\n---\nc = "d.jpg"\n+++x\n+++\n![e](e.jpg)',
+      ['front matter a: b.jpg', 'front matter c: d.jpg', 'markdown image: e.jpg'],
+    ],
+    // Values without quotes that hold a slash are text to the parser, but not to browsers.
+    ['<img src=/a.jpg>\n\ntext <img alt="b" src=/c.jpg id>', ['img src: /a.jpg', 'img src: /c.jpg']],
+    [
+      'text <img src=/a.jpg> `<img src=/b.jpg>` <img src=/c.jpg>\n\n`x` <img src=/d.jpg>',
+      [...['img src: /a.jpg', 'img src: /c.jpg', 'img src: /d.jpg']],
+    ],
+    ['text <img src=/a.jpg', []],
+    [
+      '- ![a](a.jpg)\n  > [b](b.pdf)\n\n![c [d](d.html)](c.jpg)',
+      [
+        ...[
+          'markdown image: a.jpg',
+          'markdown link: b.pdf',
+          'markdown link: d.html',
+          'markdown image: c.jpg',
+        ],
+      ],
+    ],
   ])('%j', (text, expected) => {
     expect(found('markdown', text)).toEqual(expected);
   });
 
   test('the title is that of the front matter, or the first heading', () => {
     expect(read('markdown', '---\ntitle: "T&"\n---\n# H').title).toBe('T&');
+    expect(read('markdown', '---\nTITLE: T\n---').title).toBe('T');
+    expect(read('markdown', '---\nsubtitle: T\ntitle:\n---\n## `H` ##\n# no').title).toBe('`H`');
+    expect(read('markdown', `# ${'x'.repeat(301)}`).title).toBe('x'.repeat(300));
     expect(read('markdown', 'x\n\nH &amp; *h*\n=====\n\n# no').title).toBe('H & *h*');
   });
 });
