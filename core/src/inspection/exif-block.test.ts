@@ -7,7 +7,7 @@ import sharp from 'sharp';
 import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import { concat } from './bytes.js';
 import { exifForPicture } from './exif-block.js';
-import { metadataForPicture, metadataOfRights } from './own-metadata.js';
+import { metadataForPicture, metadataOfRights, ownMetadata } from './own-metadata.js';
 import { NO_RIGHTS, writeIim } from './rights-blocks.js';
 
 const FACTS = { widthPx: 320, heightPx: 200, isSrgb: true };
@@ -151,7 +151,48 @@ describe('values', () => {
     expect(exifForPicture(exifOf(layout.map((tag) => ({ tag, bytes: 20 }))), FACTS)).toBeNull();
   });
 
+  test('of four bytes stand in their entry', () => {
+    const out = exifForPicture(exifOf([{ tag: 270, bytes: 8 }]), FACTS);
+    expect(out?.length).toBe(8 + 2 + 12 + 4 + 8);
+    const short = exifOf([{ tag: 270, bytes: 4 }]);
+    expect(exifForPicture(short, FACTS)?.length).toBe(8 + 2 + 12 + 4);
+  });
+
+  test('lie in other directories where a single long number leads there', () => {
+    const pointing = (tag: number, type: number, count: number) => {
+      const block = exifOf([
+        { tag: 270, bytes: 20 },
+        { tag, bytes: 30 },
+      ]);
+      const view = new DataView(block.buffer);
+      view.setUint16(10 + 12 + 2, type, true);
+      view.setUint32(10 + 12 + 4, count, true);
+      if (count === 1) view.setUint32(10 + 12 + 8, 14 + 24 + 20, true);
+      // One entry of two bytes: the exposure programme, or the reference of a latitude.
+      const at = 14 + 24 + 20;
+      view.setUint16(at, 1, true);
+      view.setUint16(at + 2, tag === 34_665 ? 34_850 : 1, true);
+      view.setUint16(at + 4, 3, true);
+      view.setUint32(at + 6, 1, true);
+      return block;
+    };
+    const alone = exifForPicture(exifOf([{ tag: 270, bytes: 20 }]), FACTS);
+    for (const tag of [34_665, 34_853]) {
+      expect(exifForPicture(pointing(tag, 4, 1), FACTS)?.length).toBe((alone?.length ?? 0) + 12 + 2 + 12 + 4);
+      for (const [type, count] of [
+        [3, 1],
+        [4, 2],
+        [9, 1],
+      ] as const)
+        expect(exifForPicture(pointing(tag, type, count), FACTS), `${tag} ${type} ${count}`).toEqual(alone);
+    }
+  });
+
   test('of no TIFF are none', () => {
+    const other = exifOf([{ tag: 270, bytes: 20 }]);
+    expect(exifForPicture(other, FACTS)).not.toBeNull();
+    other[2] = 43;
+    expect(exifForPicture(other, FACTS)).toBeNull();
     for (const block of [new Uint8Array(), Uint8Array.of(0x49, 0x49, 43, 0, 8, 0, 0, 0), new Uint8Array(60)])
       expect(exifForPicture(block, FACTS)).toBeNull();
   });
@@ -192,6 +233,13 @@ describe('rights', () => {
     const at = (from: number, length: number) => text.decode(bytes?.subarray(from, from + length));
     expect([bytes?.[12], at(13, 32)]).toEqual([32, 'ë'.repeat(16)]);
     expect([bytes?.[49], at(50, 127)]).toEqual([127, `a${'海'.repeat(42)}`]);
+  });
+
+  test('are not written again where all but pictures is kept', () => {
+    const rights = { ...NO_RIGHTS, artist: 'Edda' };
+    const own = (keep: 'all-but-pictures' | 'none') => ownMetadata({ keep, rights, orientation: 6 });
+    expect(own('all-but-pictures')).toEqual({ exif: null, xmp: null, iim: null });
+    expect(own('none')).toEqual({ exif: expect.any(Uint8Array), xmp: null, iim: null });
   });
 
   test('that nobody states are not written', () => {

@@ -504,7 +504,12 @@ describe('the directories of a TIFF', () => {
     expect(() => clean(tiff(directory(0, entry(SUB, 2, 1, 26))))).toThrow('a directory of it is broken');
     expect(() => clean(tiff(number(5000, 2, true)))).toThrow('a directory of it is broken');
     expect(() => clean(fromLatin1('II+\x01........'))).toThrow('does not begin like a TIFF');
-    expect(() => clean(fromLatin1('IM*\0........'))).toThrow('does not begin like a TIFF');
+    for (const begin of ['IM*\0', 'XX\0*', 'II,\0'])
+      expect(() => clean(fromLatin1(`${begin}............`))).toThrow('does not begin like a TIFF');
+    expect(() => clean(tiff(directory(0, entry(SUB, 4, 200_001, 26))))).toThrow(
+      'a directory of it is broken',
+    );
+    expect(() => clean(tiff(directory(0, entry(SUB, 4, 200_000, 26))))).toThrow('it ends before');
   });
 });
 

@@ -63,6 +63,10 @@ describe('resolving against http://a/b/c/d;p?q', () => {
   test('a base without a path gives a relative one a slash', () => {
     expect(resolveAddress('g', 'http://a')).toBe('http://a/g');
     expect(resolveAddress('?y', 'http://a?q')).toBe('http://a?y');
+    // Without an authority a path begins with no slash of its own.
+    expect(resolveAddress('g', 'x:?q')).toBe('x:g');
+    expect(resolveAddress('./', 'x:a')).toBe('x:');
+    expect(resolveAddress('g', 'x:a/b')).toBe('x:a/g');
   });
 
   /** An independent resolver: WHATWG URL, as the platform has it. They agree wherever both allow the address. */
@@ -194,4 +198,5 @@ test('addresses with the same scope and text lead to the same place, and those w
   expect(scopeOf('b.jpg', 'https://a.example/b/c')).toBe('https://a.example/b/c');
   expect(scopeOf('/b.jpg', 'https://a.example/b/c')).toBe('https://a.example');
   expect(scopeOf('/b.jpg', null)).toBe('');
+  for (const half of ['/a%', '/a%2', '/a%2g']) expect(normalizeAddress(half)).toBe(half.replace('%', '%25'));
 });

@@ -69,6 +69,10 @@ describe('in HTML', () => {
       '<svg><![CDATA[<img src=no.jpg>]]><foreignObject><img src=a.jpg></foreignObject></svg>',
       ['img src: a.jpg'],
     ],
+    [
+      '<script type=" application/json ">["/a.jpg"]</script><title type=application/json>"/b.jpg"</title>',
+      ['json: /a.jpg'],
+    ],
     // Only foreign elements close themselves, and in them a style holds elements. Source: WHATWG HTML, "foreign elements".
     ['<style/>p{fill:url(a.svg)}</style>url(b.svg)', ['css url(): a.svg']],
     ['<svg/><style>p>q{fill:url(a.svg)}</style>', ['css url(): a.svg']],
@@ -232,6 +236,8 @@ describe('in XML', () => {
     ['<!-- <enclosure url="a.mp3"/> --><x a="b.jpg">text</x>', []],
     ['<item><enclosure url="a.mp3"></item><enclosure url="b.mp3"', ['enclosure url: a.mp3']],
     // The element that is open says what a text is, whatever was left open in it.
+    ['<x><![CDATA[/a.jpg]]></x>', ['x: /a.jpg']],
+    ['<?xml-stylesheet type="text/css"?><?an xml-stylesheet href="a.css"?>', []],
     ['<x><link>/a</link>/b.jpg</x>', ['link: /a', 'x: /b.jpg']],
     ['<x><p>text</x></q>\n/c.jpg\n', [': /c.jpg']],
     ['<x><b/>/d.jpg</x>', ['x: /d.jpg']],
@@ -325,6 +331,7 @@ describe('in Markdown', () => {
       'text <img src=/a.jpg> `<img src=/b.jpg>` <img src=/c.jpg>\n\n`x` <img src=/d.jpg>',
       [...['img src: /a.jpg', 'img src: /c.jpg', 'img src: /d.jpg']],
     ],
+    ['`x`<img src=/a.jpg>`y` ', ['img src: /a.jpg']],
     ['text <img src=/a.jpg', []],
     [
       '- ![a](a.jpg)\n  > [b](b.pdf)\n\n![c [d](d.html)](c.jpg)',
@@ -339,6 +346,14 @@ describe('in Markdown', () => {
     ],
   ])('%j', (text, expected) => {
     expect(found('markdown', text)).toEqual(expected);
+  });
+
+  test('what is a link', () => {
+    const { references } = read('markdown', '[a](b.pdf) ![c](d.jpg) <https://e/f>\n\n[g]: h.pdf');
+    expect(references.filter(({ isLink }) => isLink).map(({ address }) => address)).toEqual([
+      'b.pdf',
+      'https://e/f',
+    ]);
   });
 
   test('the title is that of the front matter, or the first heading', () => {

@@ -41,6 +41,18 @@ test.each([
     'url(//elsewhere.example/a.png)',
     'url(//elsewhere.example/a.png)',
   ],
+  ['one of the other scheme', 'url(http://skerry.example/assets/x.css)', 'url(../x.css)'],
+  ['a query only', 'url(?x)', 'url(?x)'],
+  [
+    'one of another scheme',
+    'url(ftp://skerry.example/assets/x.css)',
+    'url(ftp://skerry.example/assets/x.css)',
+  ],
+  [
+    'a scheme around another',
+    'url(feed:https://skerry.example/assets/x.css)',
+    'url(feed:https://skerry.example/assets/x.css)',
+  ],
   ['data', 'url(data:image/png;base64,AAAA)', 'url(data:image/png;base64,AAAA)'],
   ['a fragment only', 'filter:url(#fog)', 'filter:url(#fog)'],
   ['a set of images', 'image-set("/assets/img/a%20b.png" 1x)', 'image-set("../img/a%20b.png" 1x)'],
