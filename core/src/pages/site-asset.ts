@@ -57,18 +57,17 @@ export function moveStyles(
   const { references } = findReferences({ text, format: 'css', encoding });
   const here = siteUrl + encodePath(path);
   const edits = planEdits(text, references, ({ address }) => {
-    const { scheme, authority, path: written, query, fragment } = splitAddress(address);
+    const { authority, path: written, query, fragment } = splitAddress(address);
     const whole = resolveAddress(address, here);
     if (written === '' || !/^https?:/i.test(whole)) return null;
     const inner = pathBelow(siteUrl, whole);
     if (inner !== null && has(inner)) {
-      const isRelative = scheme === undefined && authority === undefined && !written.startsWith('/');
-      const leavesFolder = isRelative && climbsOut(path, written);
-      if (isRelative && !leavesFolder) return null;
+      const isRelative = authority === undefined && !written.startsWith('/');
+      if (isRelative && !climbsOut(path, written)) return null;
       return joinAddress({ ...NO_PARTS, path: relativePath(path, inner), query, fragment });
     }
     if (inner !== null) missing.add(inner);
-    return scheme === undefined && authority === undefined ? whole : null;
+    return authority === undefined ? whole : null;
   });
   return { text: applyEdits(text, edits), edits: edits.length, missing: [...missing].sort() };
 }

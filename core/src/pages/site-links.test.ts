@@ -64,3 +64,14 @@ function page(path: string, depth: number) {
 function check(url: string) {
   return { url, what: 'check' as const, depth: 1 };
 }
+
+test('a site that is given without a host has pages without one', () => {
+  expect(isWithinSite('/a/', '/a/b')).toBe(true);
+  for (const [first, url] of [
+    ['/a/', 'https://e/a/b'],
+    ['https://e/a/', '/a/b'],
+    ['//e/a/', '/a/b'],
+    ['//e/a/', '//E/a/b'],
+  ] as const)
+    expect(isWithinSite(first, url), `${first} ${url}`).toBe(url === '//E/a/b');
+});
