@@ -30,6 +30,21 @@ describe('a bulk edit', () => {
       { replace: [{ field: 'keywords', find: 'sea', with: 'ocean' }] },
       { keywords: ['ocean'] },
     ],
+    [
+      'replaces in texts alone',
+      {
+        replace: [
+          { field: 'title', find: 'sea', with: 'ocean' },
+          { field: 'title', find: 'D', with: 'M' },
+        ],
+      },
+      { title: 'Musk' },
+    ],
+    [
+      'sets keywords, and adds to them',
+      { set: { keywords: ['a'] }, append: { keywords: ['b'] } },
+      { keywords: ['a', 'b'] },
+    ],
     ['fills only what is empty', { fill: { title: 'No', alt: '{words}' } }, { alt: 'Gannet head at dusk' }],
     ['removes keywords', { removeKeywords: ['sea'] }, { keywords: [] }],
     ['shifts the capture date', { shiftMinutes: -90 }, { capturedAt: '2025-06-01T10:30:00.000Z' }],
@@ -46,8 +61,18 @@ describe('a bulk edit', () => {
     [{ shiftMinutes: -60 }, { capturedAt: '1000-01-01T00:30:00.000Z' }, 'date-limit'],
     [{ set: { title: 'Dusk' } }, {}, 'same'],
     [{ append: { title: 'sk' } }, {}, 'same'],
+    [{ replace: [{ field: 'keywords', find: '', with: 'x' }] }, {}, 'same'],
+    [{ replace: [{ field: 'title', find: '', with: 'x' }] }, {}, 'same'],
+    [{ replace: [{ field: 'title', find: 'sea', with: 'ocean' }] }, {}, 'same'],
+    [{ fill: { keywords: ['fog'] } }, {}, 'has-one'],
+    [{ removeKeywords: ['fog'] }, { keywords: [] }, 'same'],
   ])('%j of %j leaves it, and says why', (change, subject, reason) => {
     expect(plan(change, subject)).toEqual({ kind: 'unchanged', reason });
+  });
+
+  test('fills keywords where there are none', () => {
+    const change = { fill: { keywords: ['fog', 'lamp', 'fog'] }, removeKeywords: ['lamp'] };
+    expect(plan(change, { keywords: [] })).toMatchObject({ after: { keywords: ['fog'] } });
   });
 
   const text = fc.option(fc.string({ maxLength: 8 }), { nil: null });

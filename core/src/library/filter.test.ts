@@ -242,7 +242,7 @@ describe('completion', () => {
   });
 
   test('proposes what the library holds, quoted where it has spaces', () => {
-    expect(complete('folder:nig')).toMatchObject([{ text: 'folder:"/night watch" ' }]);
+    expect(complete('folder:nig')).toMatchObject([{ text: 'folder:"/night watch" ', caret: 22 }]);
     expect(complete('keyword:st').map(({ label }) => label)).toEqual(['storm', 'still water']);
     expect(complete('keyword:WA').map(({ label }) => label)).toEqual([
       'Water line',

@@ -23,6 +23,11 @@ test('of too many keywords the first are kept, of a long one its beginning', () 
   expect(long.shortened).toEqual([{ field: 'keywords', limit: 100, actual: 101 }]);
 });
 
+test('spaces at the end of what was cut go, and others stay', () => {
+  const { texts } = fitTexts({ ...NO_TEXTS, title: ` ${'x'.repeat(490)}${' '.repeat(20)}y`, alt: ' a ' });
+  expect(texts).toMatchObject({ title: ` ${'x'.repeat(490)}`, alt: ' a ' });
+});
+
 test('a character of two code units is not cut in half', () => {
   const title = `${'x'.repeat(499)}🌫🌫`;
   expect(fitTexts({ ...NO_TEXTS, title }).texts.title).toBe('x'.repeat(499));

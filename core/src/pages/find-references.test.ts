@@ -170,6 +170,10 @@ describe('in CSS', () => {
   });
 });
 
+test('what a style sheet refers to is a part of it', () => {
+  expect(read('css', 'p{background:url(a.jpg)}').references.map(({ isLink }) => isLink)).toEqual([false]);
+});
+
 describe('in JSON', () => {
   test.each<[string, string[]]>([
     [
@@ -328,11 +332,11 @@ describe('in Markdown', () => {
     // Values without quotes that hold a slash are text to the parser, but not to browsers.
     ['<img src=/a.jpg>\n\ntext <img alt="b" src=/c.jpg id>', ['img src: /a.jpg', 'img src: /c.jpg']],
     [
-      'text <img src=/a.jpg> `<img src=/b.jpg>` <img src=/c.jpg>\n\n`x` <img src=/d.jpg>',
-      [...['img src: /a.jpg', 'img src: /c.jpg', 'img src: /d.jpg']],
+      'text <img src=/p/a.jpg id=a> `<img src=/p/b.jpg id=b>` <img src=/p/c.jpg id=c>\n\n`x` <img src=/p/d.jpg id=d>',
+      [...['img src: /p/a.jpg', 'img src: /p/c.jpg', 'img src: /p/d.jpg']],
     ],
-    ['`x`<img src=/a.jpg>`y` ', ['img src: /a.jpg']],
-    ['text <img src=/a.jpg', []],
+    ['`x`<img src=/p/a.jpg id=a>`y` ', ['img src: /p/a.jpg']],
+    ['text <img src=/p/a.jpg id=a', []],
     [
       '- ![a](a.jpg)\n  > [b](b.pdf)\n\n![c [d](d.html)](c.jpg)',
       [
