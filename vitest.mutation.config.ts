@@ -18,7 +18,7 @@ export default defineConfig({
   test: isServer
     ? {
         include: rooms.map((room) => `${room}/**/*.test.ts`),
-        exclude: ['**/killed-server.test.ts', '**/full-disk.test.ts', '**/two-processes.test.ts'],
+        exclude: ['**/killed-*.test.ts', '**/full-disk.test.ts', '**/two-processes.test.ts'],
         globalSetup: ['tools/test-folder.mjs', 'tools/test-database.mjs'],
         testTimeout: 120_000,
         hookTimeout: 120_000,

@@ -1,5 +1,7 @@
 // @ts-check
 // `npm run mutation`: changes lines of code and checks whether tests fail. It uses a seeded sample, so that it takes minutes.
+import { fork } from 'node:child_process';
+import { once } from 'node:events';
 import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
@@ -21,10 +23,6 @@ const { values } = parseArgs({
 });
 
 prepare({ forTests: true });
-// Tests that wait for what changed code never does would be ended, and their process started again, which takes longer.
-process.env.UNIFERUM_TEST_PATIENCE_MS = '10000';
-// In a fresh clone it has only now been installed.
-const { Stryker } = await import('@stryker-mutator/core');
 
 /** The number of lines in a range. */
 const WINDOW_LINES = 12;
@@ -40,55 +38,64 @@ const { below } = randomFrom(Number(values.seed));
 
 /** @type {Map<string, Score>} */
 const scores = new Map();
-for (const of of ['core', 'server']) {
-  const part = folders.filter((one) => one.startsWith(of));
-  // Read by vitest.mutation.config.ts.
-  process.env.MUTATION_OF = of;
-  process.env.MUTATION_FOLDERS = part.join(',');
-  if (part.length === 0) continue;
-  await mutate(part);
-  // Reported after each part, so that the first results are not lost if the second part is interrupted.
-  report();
+mkdirSync(join(VAR, 'reports'), { recursive: true });
+const concurrency = Number(values.concurrency);
+await mutate(
+  folders.filter((one) => one.startsWith('core')),
+  concurrency,
+);
+// Reported after each part, so that the first results are not lost if the second part is interrupted.
+report();
+// Before the first mutant all tests run in one process, so half of the rooms at a time would use half of the machine.
+const rooms = folders.filter((one) => one.startsWith('server'));
+const halves = rooms.length < 2 ? [rooms] : [0, 1].map((half) => rooms.filter((_, n) => n % 2 === half));
+await Promise.all(halves.map((half) => mutate(half, concurrency / halves.length)));
+report();
+
+/** Mutates folders of one package in a process of its own. @param {string[]} part @param {number} concurrency */
+async function mutate(part, concurrency) {
+  if (part.length === 0) return;
+  const task = {
+    mutate: part.flatMap(values.all ? allOf : sampleOf),
+    concurrency: Math.max(1, Math.floor(concurrency)),
+    tempDirName: join(VAR, `mutation-${part.length}-${part[0]?.replaceAll('/', '-')}`),
+  };
+  const child = fork(join(ROOT, 'tools/mutation-part.mjs'), [JSON.stringify(task)], {
+    cwd: ROOT,
+    env: {
+      ...process.env,
+      // Read by vitest.mutation.config.ts.
+      MUTATION_OF: part[0]?.split('/')[0],
+      MUTATION_FOLDERS: part.join(','),
+      // Tests that wait for what changed code never does would be ended, and their process started again, which takes longer.
+      UNIFERUM_TEST_PATIENCE_MS: '10000',
+    },
+  });
+  const ended = once(child, 'exit');
+  const results = await Promise.race([
+    once(child, 'message').then(([message]) => message),
+    ended.then(() => null),
+  ]);
+  await ended;
+  if (results === null) throw new Error(`The mutation of ${part.join(', ')} ended without a result.`);
+  for (const result of results) score(part, result);
 }
 
-/** @param {string[]} part */
-async function mutate(part) {
-  const reports = join(VAR, 'reports');
-  mkdirSync(reports, { recursive: true });
-  const stryker = new Stryker({
-    testRunner: 'vitest',
-    // The sandbox needs no types, and this compiler has no API for rewriting its configuration.
-    tsconfigFile: 'none',
-    vitest: { configFile: 'vitest.mutation.config.ts' },
-    mutate: part.flatMap(values.all ? allOf : sampleOf),
-    ignorePatterns: ['var', 'docs', 'e2e', 'bench', 'web/dist'],
-    // Tests need not detect changed wording.
-    mutator: { excludedMutations: ['StringLiteral', 'ObjectLiteral'] },
-    coverageAnalysis: 'perTest',
-    concurrency: Number(values.concurrency),
-    ignoreStatic: true,
-    reporters: [],
-    tempDirName: join(VAR, 'mutation'),
-    disableTypeChecks: true,
-    timeoutMS: 15_000,
-    allowConsoleColors: false,
-    logLevel: 'warn',
-  });
-  for (const { status, fileName, location, replacement, mutatorName } of await stryker.runMutationTest()) {
-    const folder = part.find((one) => fileName.includes(`${one}/`));
-    if (folder === undefined) continue;
-    const score = scores.get(folder) ?? { killed: 0, survived: 0, uncovered: 0, lines: [] };
-    scores.set(folder, score);
-    const place = `${fileName.slice(fileName.indexOf(folder))}:${location.start.line + 1}:${location.start.column + 1}`;
-    const what = `${place} ${mutatorName}: ${(replacement ?? '').slice(0, 80).replace(/\s+/g, ' ')}`;
-    if (status === 'Killed' || status === 'Timeout') score.killed += 1;
-    else if (status === 'Survived') {
-      score.survived += 1;
-      score.lines.push(`survived   ${what}`);
-    } else if (status === 'NoCoverage') {
-      score.uncovered += 1;
-      score.lines.push(`no test    ${what}`);
-    }
+/** @param {string[]} part @param {import('./mutation-part.mjs').Mutant} mutant */
+function score(part, { status, fileName, line, column, replacement, mutatorName }) {
+  const folder = part.find((one) => fileName.includes(`${one}/`));
+  if (folder === undefined) return;
+  const score = scores.get(folder) ?? { killed: 0, survived: 0, uncovered: 0, lines: [] };
+  scores.set(folder, score);
+  const place = `${fileName.slice(fileName.indexOf(folder))}:${line}:${column}`;
+  const what = `${place} ${mutatorName}: ${replacement.slice(0, 80).replace(/\s+/g, ' ')}`;
+  if (status === 'Killed' || status === 'Timeout') score.killed += 1;
+  else if (status === 'Survived') {
+    score.survived += 1;
+    score.lines.push(`survived   ${what}`);
+  } else if (status === 'NoCoverage') {
+    score.uncovered += 1;
+    score.lines.push(`no test    ${what}`);
   }
 }
 

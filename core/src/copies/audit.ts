@@ -49,7 +49,6 @@ export class Reservoir<Entry> {
       this.chosen.push(entry);
       return;
     }
-    if (this.#size === 0) return;
     const at = Math.floor(this.#random() * this.#seen);
     if (at < this.#size) this.chosen[at] = entry;
   }

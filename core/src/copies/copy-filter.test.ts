@@ -7,6 +7,8 @@ const parse = (text: string) => parseFilter(text, 0, [copyFilterField]);
 test.each([
   ['copy:offsite', { store: 'offsite' }],
   ['copy:"far away"', { store: 'far away' }],
+  ['copy:" offsite "', { store: 'offsite' }],
+  ['copy:" No "', { state: 'no' }],
   ['copy:NO', { state: 'no' }],
   ['copy:yes', { state: 'yes' }],
   ['copy:waiting', { state: 'waiting' }],
@@ -18,8 +20,8 @@ test.each([
   });
 });
 
-test('without a value, one is proposed', () => {
-  const parsed = parse('copy:""');
+test.each(['copy:""', 'copy:"  "'])('without a value, one is proposed: %s', (text) => {
+  const parsed = parse(text);
   expect(parsed.ok).toBe(false);
   if (!parsed.ok) expect(parsed.error.suggestion).toBe('copy:no');
 });

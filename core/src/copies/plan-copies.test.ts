@@ -58,6 +58,8 @@ test('the home copy goes at once, after some days, or never', () => {
   expect(place(there, { keepLocal: false })).toEqual(['drop server']);
   expect(place(there, { keepLocal: 7, days: 6.9 })).toEqual([]);
   expect(place(there, { keepLocal: 7, days: 7 })).toEqual(['drop server']);
+  expect(place({ bucket: 'stored' }, { keepLocal: false })).toEqual([]);
+  expect(place({ bucket: 'stored', server: 'removing' }, { keepLocal: false })).toEqual([]);
   expect(place(there, { keepLocal: true, days: 1000 })).toEqual([]);
 });
 

@@ -91,6 +91,7 @@ test('words are cut as the full-text index cuts them', () => {
   ]);
 });
 
-test('a ratio is in thousandths', () => {
+test('a day is counted from 1970, and a ratio is in thousandths', () => {
+  expect(['1969-12-31T23:59:59.999Z', '1970-01-02T23:59:59.999Z'].map(dayNumber)).toEqual([-1, 1]);
   expect([ratioKey(1600, 1067), ratioKey(1, 1), ratioKey(9, 16)]).toEqual([1500, 1000, 563]);
 });

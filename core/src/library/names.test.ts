@@ -63,6 +63,8 @@ test('nameCandidates counts up before the extension', () => {
   const [first, second, third] = nameCandidates('dusk.jpg');
   expect([first, second, third]).toEqual(['dusk.jpg', 'dusk-2.jpg', 'dusk-3.jpg']);
   expect([...take(nameCandidates('README'), 2)]).toEqual(['README', 'README-2']);
+  const [, longest] = nameCandidates(`${'x'.repeat(MAX_NAME_LENGTH - 4)}.jpg`);
+  expect(longest).toBe(`${'x'.repeat(MAX_NAME_LENGTH - 6)}-2.jpg`);
 });
 
 function* take<Item>(items: Iterable<Item>, count: number): Generator<Item> {

@@ -36,7 +36,7 @@ export function siteLink(
   const url = withoutFragment(target);
   const { path } = splitAddress(url);
   // A host to connect to in advance, which need not have a page.
-  if (attribute === 'link href' && (path === '' || path === '/')) return null;
+  if (attribute === 'link href' && path === '/') return null;
   if (isWithinSite(limits.url, url)) {
     if (SHEET_NAME.test(path)) return { url, what: 'page', depth: page.depth };
     if (PAGE_ATTRIBUTE.test(attribute) && !FILE_NAME.test(path) && page.depth < limits.depth)
