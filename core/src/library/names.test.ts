@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { cleanName, MAX_NAME_LENGTH, nameCandidates, splitName, withoutDirectionMarks } from './names.js';
+import { originalAddress, parseMediaAddress } from './paths.js';
 
 describe('marks of direction', () => {
   test.each([...'\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069'])('%j is removed', (mark) => {
@@ -43,6 +44,39 @@ describe('cleanName', () => {
         expect(once.length).toBeLessThanOrEqual(MAX_NAME_LENGTH);
         expect(once).not.toMatch(/[/\\~:*?"<>|]/);
         expect(once).not.toMatch(/^\./);
+      }),
+    );
+  });
+
+  test.each([
+    ['. !', '!'],
+    ['.. . x', 'x'],
+    ['a\ud83cb', 'a-b'],
+    ['\udf2b.jpg', '-.jpg'],
+    [`x${'🌫'.repeat(100)}`, `x${'🌫'.repeat(89)}`],
+    [`x${'🌫'.repeat(100)}.jpg`, `x${'🌫'.repeat(87)}.jpg`],
+    [`${'x'.repeat(179)} yyyy`, 'x'.repeat(179)],
+    [`${'x'.repeat(200)}.${'y'.repeat(60)}`, `${'x'.repeat(119)}.${'y'.repeat(60)}`],
+    [`x.${'y'.repeat(300)}`, `x.${'y'.repeat(178)}`],
+  ])('of %j leaves no half of a character, and nothing that the next time would take away', (name, clean) => {
+    expect(cleanName(name)).toBe(clean);
+  });
+
+  test('of odd names of any length leaves one with an address, and so are the names that are tried after it', () => {
+    const part = fc.constantFrom(
+      ...[' ', '.', '~', '/', '🌫', '\ud83c', '\udf2b', 'é', 'e\u0301', '\u202e', 'x', '.jpg', 'word'],
+    );
+    const odd = fc.array(fc.tuple(part, fc.integer({ min: 1, max: 100 })), { minLength: 1, maxLength: 6 });
+    fc.assert(
+      fc.property(odd, (parts) => {
+        const name = cleanName(parts.map(([text, times]) => text.repeat(times)).join(''));
+        for (const one of take(nameCandidates(name), 3)) {
+          expect(cleanName(one)).toBe(one);
+          expect(one.length).toBeLessThanOrEqual(MAX_NAME_LENGTH);
+          const address = decodeURIComponent(originalAddress('/a', one)).slice('/media'.length);
+          expect(parseMediaAddress(address)).toEqual({ kind: 'original', folder: '/a', name: one });
+        }
+        expect(new Set(take(nameCandidates(name), 12)).size).toBe(12);
       }),
     );
   });

@@ -7,9 +7,9 @@ export const MAX_NAME_LENGTH = 180;
 /** The replacement for names without any allowed character. */
 const FALLBACK_NAME = 'unnamed';
 
-/** C0 and C1 controls, path separators, characters reserved by common file systems, and the tilde that marks a rendition. */
+/** C0 and C1 controls, halves of characters, path separators, characters reserved by common file systems, and the tilde that marks a rendition. */
 // biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are what is looked for
-const UNSAFE = /[\u0000-\u001f\u007f-\u009f/\\:*?"<>|~]+/g;
+const UNSAFE = /[\u0000-\u001f\u007f-\u009f\p{Cs}/\\:*?"<>|~]+/gu;
 
 /** Most names are clean, and need no closer look. */
 const PLAIN_NAME = /^\w(?:[\w.-]{0,100}[\w-])?$/;
@@ -36,6 +36,9 @@ export function splitName(name: string): NameParts {
   return { stem: name.slice(0, dot), extension: name.slice(dot + 1).toLowerCase() };
 }
 
+/** What no name ends with: some file systems drop it. */
+const END = /[. ]+$/;
+
 /**
  * Converts a file name to one that is valid in URLs and file systems: no folders, no control characters, no marks
  * of direction, no `~` (which separates a recipe), Unicode NFC, at most {@link MAX_NAME_LENGTH} long with the extension kept.
@@ -51,9 +54,8 @@ export function cleanName(name: string): string {
   const safe = last
     .replace(UNSAFE, '-')
     .replace(/\s+/g, ' ')
-    .trim()
-    .replace(/^\.+/, '')
-    .replace(/[. ]+$/, '');
+    .replace(/^[. ]+/, '')
+    .replace(END, '');
   return shorten(safe === '' ? FALLBACK_NAME : safe);
 }
 
@@ -63,19 +65,25 @@ export const MAX_SENT_NAME_LENGTH = 255;
 /** Yields `harbour.jpg`, `harbour-2.jpg`, `harbour-3.jpg`, … indefinitely. */
 export function* nameCandidates(name: string): Generator<string> {
   yield name;
-  const { stem, extension } = splitName(name);
-  const original = name.slice(stem.length);
-  for (let n = 2; ; n += 1) {
-    const suffix = `-${n}${extension ? original : ''}`;
-    yield stem.slice(0, MAX_NAME_LENGTH - suffix.length) + suffix;
-  }
+  for (let n = 2; ; n += 1) yield withEnding(name, `-${n}`);
 }
 
 function shorten(name: string): string {
-  if (name.length <= MAX_NAME_LENGTH) return name;
-  const { stem } = splitName(name);
-  const tail = name.slice(stem.length);
-  return tail.length < MAX_NAME_LENGTH
-    ? stem.slice(0, MAX_NAME_LENGTH - tail.length) + tail
-    : name.slice(0, MAX_NAME_LENGTH);
+  return name.length <= MAX_NAME_LENGTH ? name : withEnding(name, '').replace(END, '');
+}
+
+/** An extension that is longer than this is none: a name is shortened without keeping it. */
+const MAX_EXTENSION_LENGTH = 60;
+
+/** Writes something behind the stem, which is cut where the name would get too long. */
+function withEnding(name: string, ending: string): string {
+  const { stem, extension } = splitName(name);
+  const isKept = extension !== '' && extension.length <= MAX_EXTENSION_LENGTH;
+  const tail = isKept ? ending + name.slice(stem.length) : ending;
+  return cut(isKept ? stem : name, MAX_NAME_LENGTH - tail.length) + tail;
+}
+
+/** The first code units of a text, without half a character at its end. */
+function cut(text: string, length: number): string {
+  return text.slice(0, length).replace(/\p{Cs}$/u, '');
 }
