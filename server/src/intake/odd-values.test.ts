@@ -47,6 +47,19 @@ async function withCaption(caption: string): Promise<Buffer> {
   return Buffer.concat([picture.subarray(0, 2), head, body, picture.subarray(2)]);
 }
 
+test('a file whatever its name is called is listed, and can be fetched where the list says', async () => {
+  const names = ['. !.txt', `x${'🌫'.repeat(100)}`, `x${'🌫'.repeat(100)}.txt`, `${'x'.repeat(179)} yyyy`];
+  const files = names.flatMap((name, n) => [1, 2].map((m) => ({ name, data: Buffer.from(`${n} ${m}`) })));
+  for (const file of files)
+    expect((await server.call('POST', `${api}/assets`, { body: form('/odd names', [file]) })).status).toBe(
+      201,
+    );
+  const assets = await assetsOf('/odd names');
+  expect(assets).toHaveLength(files.length);
+  for (const url of assets.map((one) => String(one.url)))
+    expect((await server.call('GET', url.slice(server.url.length), { key: null })).status, url).toBe(200);
+});
+
 describe('of a batch', () => {
   const LONG_NAME = `${'n'.repeat(60_000)}.txt`;
   const odd: [string, string, () => Promise<Buffer> | Buffer, string, string][] = [
