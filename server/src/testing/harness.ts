@@ -5,7 +5,7 @@ import type { AddressInfo, Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { basename, join } from 'node:path';
 import { ALL_RIGHTS, type Right } from '@uniferum/core/access';
-import { createConnection } from 'mysql2/promise';
+import { createConnection, type RowDataPacket } from 'mysql2/promise';
 import { pino } from 'pino';
 import sharp from 'sharp';
 import { inject } from 'vitest';
@@ -14,6 +14,7 @@ import { createApp } from '../app.js';
 import type { House } from '../house/compose-rooms.js';
 import { closeProcesses, createHouse, type Processes, prepareProcesses } from '../rooms.js';
 import { type Config, readConfig } from '../shared/config.js';
+import { migrate } from '../shared/migrate.js';
 import { openDatabase, type PooledDatabase } from '../shared/pooled-database.js';
 import type { Services } from '../shared/services.js';
 import { asksForHealth, inTurn } from '../shared/turnstile.js';
@@ -125,7 +126,7 @@ export async function startTestServer(
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
   const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   const config = readConfig({ ...env, UNIFERUM_PUBLIC_URL: url });
-  await createMigrated(config.database);
+  await prepareDatabase(config.database);
   const db = openDatabase(config.database, {
     connections: config.database.connections,
     acquireTimeoutMs: config.database.waitMs,
@@ -173,11 +174,16 @@ export async function startTestServer(
   };
 }
 
-async function createMigrated({ name, host, port, user, password }: Config['database']): Promise<void> {
+/** Gives an installation its database. One that is there, such as a restored one, is migrated as by a server. */
+async function prepareDatabase(database: Config['database']): Promise<void> {
+  const { name, host, port, user, password } = database;
   const connection = await createConnection({ host, port, user, password, multipleStatements: true });
-  await connection.query(
-    `CREATE DATABASE \`${name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci; USE \`${name}\`; ${inject('schema')}`,
-  );
+  const [found] = await connection.query<RowDataPacket[]>('SHOW DATABASES LIKE ?', [name]);
+  if (found.length > 0) await migrate(database);
+  else
+    await connection.query(
+      `CREATE DATABASE \`${name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci; USE \`${name}\`; ${inject('schema')}`,
+    );
   await connection.end();
 }
 
