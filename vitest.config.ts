@@ -15,7 +15,7 @@ const BUCKET_HOME_TESTS = [
   'server/src/serving/*.test.ts',
 ];
 
-/** Those that need the real client, or replace another module. */
+/** Tests of the console that need the real client, or replace another module. */
 const CONSOLE_ALONE = ['web/src/access/session.test.tsx', 'web/src/pages/picker/*.test.tsx'];
 
 export default defineConfig({
@@ -46,8 +46,6 @@ export default defineConfig({
         resolve: { alias },
         test: {
           name: 'console',
-          // Loading the modules of the console for each file again would take longer than the tests.
-          isolate: false,
           include: ['web/src/**/*.test.tsx'],
           exclude: CONSOLE_ALONE,
           environment: 'jsdom',

@@ -1,4 +1,4 @@
 import { vi } from 'vitest';
 
-// Tests that share their modules must share what stands in for one of them, too.
+// What stands in for the client in all tests of the console but those that name it themselves.
 vi.mock('../client.js', () => import('./fake-client.js'));
