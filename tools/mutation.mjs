@@ -46,7 +46,7 @@ await mutate(
 );
 // Reported after each part, so that the first results are not lost if the second part is interrupted.
 report();
-// Before the first mutant all tests run in one process, so half of the rooms at a time would use half of the machine.
+// Before its first mutant a process runs all tests of its rooms, one after the other: two of them use the machine better.
 const rooms = folders.filter((one) => one.startsWith('server'));
 const halves = rooms.length < 2 ? [rooms] : [0, 1].map((half) => rooms.filter((_, n) => n % 2 === half));
 await Promise.all(halves.map((half) => mutate(half, concurrency / halves.length)));

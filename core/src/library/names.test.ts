@@ -57,6 +57,7 @@ describe('cleanName', () => {
     [`x${'🌫'.repeat(100)}.jpg`, `x${'🌫'.repeat(87)}.jpg`],
     [`${'x'.repeat(179)} yyyy`, 'x'.repeat(179)],
     [`${'x'.repeat(200)}.${'y'.repeat(60)}`, `${'x'.repeat(119)}.${'y'.repeat(60)}`],
+    [`${'x'.repeat(200)}.${'y'.repeat(61)}`, 'x'.repeat(180)],
     [`x.${'y'.repeat(300)}`, `x.${'y'.repeat(178)}`],
   ])('of %j leaves no half of a character, and nothing that the next time would take away', (name, clean) => {
     expect(cleanName(name)).toBe(clean);

@@ -1,3 +1,5 @@
+import { truncate } from './truncate.js';
+
 /**
  * The maximum length of an asset's name, in UTF-16 code units; leaves room for "~recipe" within the 255 bytes of most
  * file systems.
@@ -7,7 +9,10 @@ export const MAX_NAME_LENGTH = 180;
 /** The replacement for names without any allowed character. */
 const FALLBACK_NAME = 'unnamed';
 
-/** C0 and C1 controls, halves of characters, path separators, characters reserved by common file systems, and the tilde that marks a rendition. */
+/**
+ * C0 and C1 controls, lone surrogates, path separators, characters reserved by common file systems, and the tilde that
+ * marks a rendition.
+ */
 // biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are what is looked for
 const UNSAFE = /[\u0000-\u001f\u007f-\u009f\p{Cs}/\\:*?"<>|~]+/gu;
 
@@ -72,18 +77,13 @@ function shorten(name: string): string {
   return name.length <= MAX_NAME_LENGTH ? name : withEnding(name, '').replace(END, '');
 }
 
-/** An extension that is longer than this is none: a name is shortened without keeping it. */
+/** A longer extension is not kept when a name is shortened. */
 const MAX_EXTENSION_LENGTH = 60;
 
-/** Writes something behind the stem, which is cut where the name would get too long. */
+/** Inserts an ending before the extension, and shortens the stem where the name would become too long. */
 function withEnding(name: string, ending: string): string {
   const { stem, extension } = splitName(name);
   const isKept = extension !== '' && extension.length <= MAX_EXTENSION_LENGTH;
   const tail = isKept ? ending + name.slice(stem.length) : ending;
-  return cut(isKept ? stem : name, MAX_NAME_LENGTH - tail.length) + tail;
-}
-
-/** The first code units of a text, without half a character at its end. */
-function cut(text: string, length: number): string {
-  return text.slice(0, length).replace(/\p{Cs}$/u, '');
+  return truncate(isKept ? stem : name, MAX_NAME_LENGTH - tail.length) + tail;
 }

@@ -1,4 +1,5 @@
 import type { AssetTexts } from './asset.js';
+import { truncate } from './truncate.js';
 
 /** The maximum lengths of texts, in UTF-16 code units; for keywords the maximum length of each, and their number. */
 export const TEXT_LIMITS = {
@@ -54,9 +55,7 @@ export function fitTexts(texts: AssetTexts): { texts: AssetTexts; shortened: Lon
   };
 }
 
-/** Truncates a text without splitting a surrogate pair. */
+/** Shortens a text to a limit, without spaces at the end of what is left. */
 function cut(text: string, length: number): string {
-  if (text.length <= length) return text;
-  const end = /[\ud800-\udbff]/.test(text[length - 1] ?? '') ? length - 1 : length;
-  return text.slice(0, end).trimEnd();
+  return text.length <= length ? text : truncate(text, length).trimEnd();
 }

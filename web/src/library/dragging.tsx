@@ -25,7 +25,7 @@ type Dragged = { kind: 'asset'; id: string; name: string } | { kind: 'folder'; i
 
 const pathOf = (over: DragOverEvent['over']) => over?.data.current?.path as string | undefined;
 
-/** What is announced in place of the library's sentences, which name the things by their ids. */
+/** Announcements for screen readers; the default ones name items by their ids. */
 const ANNOUNCED: Announcements = {
   onDragStart: ({ active }) => {
     const thing = active.data.current as Dragged | undefined;

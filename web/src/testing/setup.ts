@@ -57,7 +57,5 @@ beforeEach(() => {
 });
 afterEach(() => {
   cleanup();
-  // What a dialog that was open at the end left: the next file has the same document.
-  document.body.removeAttribute('style');
   localStorage.clear();
 });
